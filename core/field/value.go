@@ -1,0 +1,214 @@
+// Package field holds the types a field may have and the exact values it holds.
+// Numbers are decimals and never pass through binary floating point. It does not
+// know where values come from or how they are shown.
+package field
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/cockroachdb/apd/v3"
+)
+
+// A Type is what a field holds.
+type Type int
+
+const (
+	Empty     Type = iota // the type of NULL
+	Text                  // any text
+	Integer               // a whole number of any size
+	Number                // an exact decimal
+	Date                  // a civil date
+	Timestamp             // a moment, or a civil date and time where its column has no zone
+	Boolean               // yes or no
+)
+
+var typeNames = [...]string{"empty", "text", "integer", "number", "date", "timestamp", "boolean"}
+
+func (t Type) String() string { return typeNames[t] }
+
+// Types lists all types but Empty.
+func Types() []Type { return []Type{Text, Integer, Number, Date, Timestamp, Boolean} }
+
+// ParseType reads the name of a type.
+func ParseType(s string) (Type, error) {
+	for i, n := range typeNames {
+		if i > 0 && n == s {
+			return Type(i), nil
+		}
+	}
+	return Empty, fmt.Errorf("%q is not a type", s)
+}
+
+// Numeric tells whether values of t can be added up.
+func (t Type) Numeric() bool { return t == Integer || t == Number }
+
+// Temporal tells whether values of t lie on a time axis.
+func (t Type) Temporal() bool { return t == Date || t == Timestamp }
+
+func (t Type) MarshalText() ([]byte, error) { return []byte(t.String()), nil }
+
+func (t *Type) UnmarshalText(b []byte) (err error) {
+	*t, err = ParseType(string(b))
+	return err
+}
+
+// A Value is one exact value. The zero Value is empty (NULL).
+type Value struct {
+	kind Type
+	num  *apd.Decimal
+	text string
+	at   time.Time
+	yes  bool
+}
+
+// Of… make values.
+func OfText(s string) Value          { return Value{kind: Text, text: s} }
+func OfInt(n int64) Value            { return Value{kind: Integer, num: apd.New(n, 0)} }
+func OfDecimal(d *apd.Decimal) Value { return Value{kind: Number, num: d} }
+func OfBool(b bool) Value            { return Value{kind: Boolean, yes: b} }
+
+// OfDate returns the civil date of t, whatever its zone.
+func OfDate(t time.Time) Value {
+	y, m, d := t.Date()
+	return Value{kind: Date, at: time.Date(y, m, d, 0, 0, 0, 0, time.UTC)}
+}
+
+// OfTime returns a timestamp.
+func OfTime(t time.Time) Value { return Value{kind: Timestamp, at: t.UTC()} }
+
+// Type returns the type, Empty for NULL.
+func (v Value) Type() Type { return v.kind }
+
+// IsEmpty tells whether v is NULL. A text of no characters is not.
+func (v Value) IsEmpty() bool { return v.kind == Empty }
+
+// Decimal returns the number of a numeric value, else nil. It must not be changed.
+func (v Value) Decimal() *apd.Decimal { return v.num }
+
+// Time returns the time of a date or timestamp; a date is at midnight UTC.
+func (v Value) Time() time.Time { return v.at }
+
+// Bool returns the value of a boolean.
+func (v Value) Bool() bool { return v.yes }
+
+// Exact returns the whole value as text that Parse reads back; "" for empty.
+func (v Value) Exact() string {
+	switch v.kind {
+	case Text:
+		return v.text
+	case Integer, Number:
+		return v.num.Text('f')
+	case Date:
+		return v.at.Format(time.DateOnly)
+	case Timestamp:
+		return v.at.Format(time.RFC3339Nano)
+	case Boolean:
+		if v.yes {
+			return "true"
+		}
+		return "false"
+	}
+	return ""
+}
+
+// Arg returns the value as a bound parameter for a column of its own type.
+func (v Value) Arg() any {
+	switch v.kind {
+	case Empty:
+		return nil
+	case Date, Timestamp:
+		return v.at
+	case Boolean:
+		return v.yes
+	}
+	return v.Exact()
+}
+
+// MarshalJSON writes numbers as strings, so that no reader rounds them.
+func (v Value) MarshalJSON() ([]byte, error) {
+	switch v.kind {
+	case Empty:
+		return []byte("null"), nil
+	case Boolean:
+		return json.Marshal(v.yes)
+	}
+	return json.Marshal(v.Exact())
+}
+
+// Equal tells whether two values are the same value; two empty ones are.
+func (v Value) Equal(w Value) bool { return Compare(v, w) == 0 && v.IsEmpty() == w.IsEmpty() }
+
+// Compare orders values of the same type: text by bytes, no before yes, empty last.
+func Compare(v, w Value) int {
+	switch {
+	case v.IsEmpty() && w.IsEmpty():
+		return 0
+	case v.IsEmpty():
+		return 1
+	case w.IsEmpty():
+		return -1
+	}
+	switch v.kind {
+	case Integer, Number:
+		if w.num != nil {
+			return v.num.Cmp(w.num)
+		}
+	case Date, Timestamp:
+		return v.at.Compare(w.at)
+	case Boolean:
+		if v.yes == w.yes {
+			return 0
+		} else if w.yes {
+			return -1
+		}
+		return 1
+	}
+	return strings.Compare(v.Exact(), w.Exact())
+}
+
+// Parse reads a value of type t from text as Exact writes it. Years have four
+// digits; numbers have no thousands signs.
+func Parse(t Type, s string) (Value, error) {
+	switch t {
+	case Text:
+		return OfText(s), nil
+	case Integer, Number:
+		d, _, err := apd.NewFromString(s)
+		if err != nil || d.Form != apd.Finite {
+			return Value{}, fmt.Errorf("%q is not a number", s)
+		}
+		if t == Integer {
+			var whole apd.Decimal
+			if _, err := apd.BaseContext.WithPrecision(1000).Quantize(&whole, d, 0); err != nil || whole.Cmp(d) != 0 {
+				return Value{}, fmt.Errorf("%q is not a whole number", s)
+			}
+			return Value{kind: Integer, num: &whole}, nil
+		}
+		return OfDecimal(d), nil
+	case Date:
+		at, err := time.Parse(time.DateOnly, s)
+		if err != nil {
+			return Value{}, fmt.Errorf("%q is not a date like 2026-03-31", s)
+		}
+		return OfDate(at), nil
+	case Timestamp:
+		for _, layout := range []string{time.RFC3339Nano, "2006-01-02T15:04:05", "2006-01-02T15:04", time.DateOnly} {
+			if at, err := time.Parse(layout, s); err == nil {
+				return OfTime(at), nil
+			}
+		}
+		return Value{}, fmt.Errorf("%q is not a time like 2026-03-31T14:00:00Z", s)
+	case Boolean:
+		switch s {
+		case "true", "yes":
+			return OfBool(true), nil
+		case "false", "no":
+			return OfBool(false), nil
+		}
+		return Value{}, fmt.Errorf("%q is neither yes nor no", s)
+	}
+	return Value{}, nil
+}

@@ -1,0 +1,248 @@
+package filter
+
+import (
+	"fmt"
+	"strings"
+	"time"
+	"unicode"
+	"unicode/utf8"
+
+	"eskadel/core/field"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/statement"
+)
+
+// A Column is what a condition must know of a field.
+type Column struct {
+	Label   string
+	Type    field.Type // of what readers see
+	KeyType field.Type // of what identifies a value: the linked record's key, else Type
+	Zoned   bool       // a timestamp that is a moment
+	Key     string     // SQL of what identifies a value
+	Text    string     // SQL of what readers see
+}
+
+// Fields gives the columns of a dataset's fields by name. Asking for a column may add
+// a join to the statement being built.
+type Fields interface {
+	Column(name string) (Column, error)
+}
+
+// An Env is what a condition is compiled against.
+type Env struct {
+	Fields   Fields
+	Bind     *statement.Binder
+	Now      time.Time
+	Calendar period.Calendar
+}
+
+// Check tells in words what in c does not suit the fields.
+func (c Condition) Check(f Fields) error {
+	_, err := c.SQL(Env{Fields: f, Bind: &statement.Binder{}, Calendar: period.ISO(time.UTC)})
+	return err
+}
+
+// SQL compiles c, whose attributes must have been resolved, to an expression whose
+// value is true for the records that meet it; all values are bound.
+func (c Condition) SQL(e Env) (string, error) {
+	join := func(parts []Condition, word, key string) (string, error) {
+		var out []string
+		for i, p := range parts {
+			s, err := p.SQL(e)
+			if err != nil {
+				return "", problem.At(fmt.Sprintf("%s[%d]", key, i), err)
+			}
+			out = append(out, s)
+		}
+		return "(" + strings.Join(out, " "+word+" ") + ")", nil
+	}
+	switch {
+	case c.never:
+		return "false", nil
+	case c.IsZero():
+		return "true", nil
+	case len(c.All) > 0:
+		return join(c.All, "and", "all")
+	case len(c.Any) > 0:
+		return join(c.Any, "or", "any")
+	case c.Not != nil:
+		s, err := c.Not.SQL(e)
+		return "(" + s + ") is not true", problem.At("not", err)
+	}
+	col, err := e.Fields.Column(c.Field)
+	if err != nil {
+		return "", problem.At("field", err)
+	}
+	s, err := c.leaf(col, e)
+	return s, problem.At(string(c.Op), err)
+}
+
+func (c Condition) leaf(col Column, e Env) (string, error) {
+	switch c.Op {
+	case Empty:
+		return col.Key + " is null", nil
+	case Filled:
+		return col.Key + " is not null", nil
+	case Is, OneOf, IsNot, NoneOf:
+		s, err := c.identity(col, e)
+		if err == nil && (c.Op == IsNot || c.Op == NoneOf) {
+			s = "(" + s + ") is not true"
+		}
+		return s, err
+	case Contains, NotContains, StartsWith, EndsWith:
+		if col.Type != field.Text {
+			return "", problem.New(problem.Invalid, "", "%s holds a %s; “%s” is for text.", col.Label, col.Type, opWords[c.Op])
+		}
+		return c.pattern(col, e), nil
+	case Within:
+		if !col.Type.Temporal() {
+			return "", problem.New(problem.Invalid, "", "%s holds a %s, not a date.", col.Label, col.Type)
+		}
+		return span(col, e, c.Range.Resolve(now(col, e), calendar(col, e))), nil
+	}
+	if !col.Type.Numeric() && !col.Type.Temporal() {
+		return "", problem.New(problem.Invalid, "", "%s holds a %s; “%s” is for numbers and dates.", col.Label, col.Type, opWords[c.Op])
+	}
+	return c.order(col, e)
+}
+
+func calendar(col Column, e Env) period.Calendar {
+	if col.Zoned {
+		return e.Calendar
+	}
+	return e.Calendar.Civil()
+}
+
+func now(col Column, e Env) time.Time {
+	if col.Zoned {
+		return e.Now
+	}
+	return e.Calendar.Wall(e.Now)
+}
+
+// span compiles a range of time on a column.
+func span(col Column, e Env, r period.Range) string {
+	var parts []string
+	if !r.From.IsZero() {
+		parts = append(parts, col.Text+" >= "+e.Bind.Bind(r.From))
+	}
+	if !r.To.IsZero() {
+		parts = append(parts, col.Text+" < "+e.Bind.Bind(r.To))
+	}
+	if len(parts) == 0 {
+		return col.Text + " is not null"
+	}
+	return "(" + statement.And(parts...) + ")"
+}
+
+// Span returns the SQL for a field lying in r, whose ends are in the column's own kind of time.
+func Span(col Column, b *statement.Binder, r period.Range) string {
+	return span(col, Env{Bind: b}, r)
+}
+
+func (c Condition) identity(col Column, e Env) (string, error) {
+	var keys, days []string
+	for _, v := range c.Values {
+		parsed, err := field.Parse(col.KeyType, v.Literal)
+		if err != nil {
+			return "", problem.New(problem.Invalid, "", "%s is compared with a value of type %s: %s.", col.Label, col.KeyType, err)
+		}
+		if col.Type == field.Timestamp && len(v.Literal) == len(time.DateOnly) {
+			days = append(days, span(col, e, dayOf(v.Literal, col, e)))
+			continue
+		}
+		keys = append(keys, e.Bind.Bind(parsed.Arg())+cast(col.KeyType, col.Zoned))
+	}
+	switch {
+	case len(keys) == 1:
+		days = append(days, col.Key+" = "+keys[0])
+	case len(keys) > 1:
+		days = append(days, col.Key+" in ("+strings.Join(keys, ", ")+")")
+	}
+	if len(days) == 1 {
+		return days[0], nil
+	}
+	return "(" + strings.Join(days, " or ") + ")", nil
+}
+
+// cast names the type of a bound value, so that a number never overflows the column's own type.
+func cast(t field.Type, zoned bool) string {
+	switch t {
+	case field.Integer, field.Number:
+		return "::numeric"
+	case field.Date:
+		return "::date"
+	case field.Boolean:
+		return "::boolean"
+	case field.Timestamp:
+		if zoned {
+			return "::timestamptz"
+		}
+		return "::timestamp"
+	}
+	return "::text"
+}
+
+func dayOf(literal string, col Column, e Env) period.Range {
+	return period.Relative{From: literal, To: literal}.Resolve(e.Now, calendar(col, e))
+}
+
+// Lower maps each character to lower case by itself, as the SQL of text comparisons does.
+func Lower(s string) string {
+	out := make([]rune, 0, utf8.RuneCountInString(s))
+	for _, r := range s {
+		out = append(out, unicode.ToLower(r))
+	}
+	return string(out)
+}
+
+func (c Condition) pattern(col Column, e Env) string {
+	text := `lower(` + col.Text + ` collate "C.utf8")`
+	typed := e.Bind.Bind(Lower(c.Values[0].Literal)) + "::text"
+	switch c.Op {
+	case StartsWith:
+		return "starts_with(" + text + ", " + typed + ")"
+	case EndsWith:
+		return "right(" + text + ", length(" + typed + ")) = " + typed
+	case NotContains:
+		return "(position(" + typed + " in " + text + ") > 0) is not true"
+	}
+	return "position(" + typed + " in " + text + ") > 0"
+}
+
+// order compiles comparisons by size. A date compared with a timestamp stands for its whole day.
+func (c Condition) order(col Column, e Env) (string, error) {
+	one := func(op Op, literal string) (string, error) {
+		v, err := field.Parse(col.Type, literal)
+		if err != nil && col.Type == field.Integer {
+			v, err = field.Parse(field.Number, literal)
+		}
+		if err != nil {
+			return "", problem.New(problem.Invalid, "", "%s is compared with a value of type %s: %s.", col.Label, col.Type, err)
+		}
+		if col.Type == field.Timestamp && len(literal) == len(time.DateOnly) {
+			day := dayOf(literal, col, e)
+			switch op {
+			case Above:
+				return span(col, e, period.Range{From: day.To}), nil
+			case AtLeast:
+				return span(col, e, period.Range{From: day.From}), nil
+			case Below:
+				return span(col, e, period.Range{To: day.From}), nil
+			}
+			return span(col, e, period.Range{To: day.To}), nil
+		}
+		sign := map[Op]string{Above: ">", AtLeast: ">=", Below: "<", AtMost: "<="}[op]
+		return col.Text + " " + sign + " " + e.Bind.Bind(v.Arg()) + cast(v.Type(), col.Zoned), nil
+	}
+	if c.Op != Between {
+		return one(c.Op, c.Values[0].Literal)
+	}
+	low, err := one(AtLeast, c.Values[0].Literal)
+	if err != nil {
+		return "", err
+	}
+	high, err := one(AtMost, c.Values[1].Literal)
+	return "(" + low + " and " + high + ")", err
+}

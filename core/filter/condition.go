@@ -1,0 +1,357 @@
+// Package filter holds conditions on records: their JSON, their words and their SQL.
+// Conditions have two values: a record whose empty field leaves a condition undecided
+// does not meet it, and meets its negation. The package knows fields only through
+// Fields, and viewers only through their attributes.
+package filter
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"sort"
+	"strings"
+
+	"eskadel/core/period"
+	"eskadel/core/problem"
+)
+
+// An Op compares a field with one or more values.
+type Op string
+
+const (
+	Is          Op = "is"
+	IsNot       Op = "is_not"
+	OneOf       Op = "one_of"
+	NoneOf      Op = "none_of"
+	Empty       Op = "empty"
+	Filled      Op = "filled"
+	Contains    Op = "contains"
+	NotContains Op = "not_contains"
+	StartsWith  Op = "starts_with"
+	EndsWith    Op = "ends_with"
+	Above       Op = "above"
+	AtLeast     Op = "at_least"
+	Below       Op = "below"
+	AtMost      Op = "at_most"
+	Between     Op = "between"
+	Within      Op = "within"
+)
+
+var opWords = map[Op]string{
+	Is: "is", IsNot: "is not", OneOf: "is one of", NoneOf: "is none of", Empty: "is empty", Filled: "is filled",
+	Contains: "contains", NotContains: "does not contain", StartsWith: "starts with", EndsWith: "ends with",
+	Above: "is above", AtLeast: "is at least", Below: "is below", AtMost: "is at most", Between: "is between", Within: "",
+}
+
+// Ops lists all operators.
+func Ops() []Op {
+	return []Op{Is, IsNot, OneOf, NoneOf, Empty, Filled, Contains, NotContains, StartsWith, EndsWith, Above, AtLeast, Below, AtMost, Between, Within}
+}
+
+// An Operand is a literal, or the name of an attribute of the viewer.
+type Operand struct {
+	Literal string // as field.Parse reads it
+	Viewer  string // {"viewer": "attribute"}
+}
+
+func (o Operand) MarshalJSON() ([]byte, error) {
+	if o.Viewer != "" {
+		return json.Marshal(map[string]string{"viewer": o.Viewer})
+	}
+	return json.Marshal(o.Literal)
+}
+
+func (o *Operand) UnmarshalJSON(b []byte) error {
+	*o = Operand{}
+	if b[0] == '{' {
+		var named struct {
+			Viewer string `json:"viewer"`
+		}
+		if err := problem.Decode(b, &named); err != nil {
+			return err
+		}
+		if named.Viewer == "" {
+			return problem.New(problem.Invalid, "viewer", "Name the attribute of the viewer.")
+		}
+		o.Viewer = named.Viewer
+		return nil
+	}
+	text, ok := literal(b)
+	if !ok {
+		return problem.New(problem.Invalid, "", "A value is a text, a number, true, false or {\"viewer\": …}.")
+	}
+	o.Literal = text
+	return nil
+}
+
+func literal(b []byte) (string, bool) {
+	d := json.NewDecoder(bytes.NewReader(b))
+	d.UseNumber()
+	var v any
+	if d.Decode(&v) != nil {
+		return "", false
+	}
+	switch v := v.(type) {
+	case string:
+		return v, true
+	case json.Number:
+		return v.String(), true
+	case bool:
+		return fmt.Sprint(v), true
+	}
+	return "", false
+}
+
+// A Condition is one comparison, or several combined. The zero Condition is met by
+// every record; in JSON that is "every row".
+type Condition struct {
+	All    []Condition
+	Any    []Condition
+	Not    *Condition
+	Field  string
+	Op     Op
+	Values []Operand
+	Range  *period.Relative // for Within
+	never  bool
+}
+
+// Never is the condition that no record meets.
+func Never() Condition { return Condition{never: true} }
+
+// IsZero tells whether every record meets c by its form.
+func (c Condition) IsZero() bool {
+	return len(c.All) == 0 && len(c.Any) == 0 && c.Not == nil && c.Field == "" && !c.never
+}
+
+// Compare makes a comparison with literals.
+func Compare(name string, op Op, literals ...string) Condition {
+	c := Condition{Field: name, Op: op}
+	for _, l := range literals {
+		c.Values = append(c.Values, Operand{Literal: l})
+	}
+	return c
+}
+
+// During makes a condition on a date.
+func During(name string, r period.Relative) Condition {
+	return Condition{Field: name, Op: Within, Range: &r}
+}
+
+// And joins conditions, leaving out those that every record meets.
+func And(conditions ...Condition) Condition {
+	var kept []Condition
+	for _, c := range conditions {
+		if len(c.All) > 0 {
+			kept = append(kept, And(c.All...).parts()...)
+		} else if !c.IsZero() {
+			kept = append(kept, c)
+		}
+	}
+	if len(kept) == 1 {
+		return kept[0]
+	}
+	return Condition{All: kept}
+}
+
+func (c Condition) parts() []Condition {
+	switch {
+	case c.IsZero():
+		return nil
+	case len(c.All) > 0:
+		return c.All
+	}
+	return []Condition{c}
+}
+
+// TopLevel returns the conditions that c joins by "and", itself if it joins none.
+func (c Condition) TopLevel() []Condition { return And(c).parts() }
+
+// Negate returns the condition met by exactly the other records.
+func Negate(c Condition) Condition { return Condition{Not: &c} }
+
+// Fields returns the names of all fields that c refers to, in order, each once.
+func (c Condition) Fields() []string {
+	seen := map[string]bool{}
+	c.walk(func(leaf Condition) { seen[leaf.Field] = true })
+	names := make([]string, 0, len(seen))
+	for n := range seen {
+		names = append(names, n)
+	}
+	sort.Strings(names)
+	return names
+}
+
+func (c Condition) walk(visit func(Condition)) {
+	if c.Field != "" {
+		visit(c)
+	}
+	for _, p := range c.All {
+		p.walk(visit)
+	}
+	for _, p := range c.Any {
+		p.walk(visit)
+	}
+	if c.Not != nil {
+		c.Not.walk(visit)
+	}
+}
+
+func (c Condition) MarshalJSON() ([]byte, error) {
+	switch {
+	case c.never:
+		return json.Marshal(map[string][]Condition{"any": {}})
+	case c.IsZero():
+		return json.Marshal("every row")
+	case len(c.All) > 0:
+		return json.Marshal(map[string][]Condition{"all": c.All})
+	case len(c.Any) > 0:
+		return json.Marshal(map[string][]Condition{"any": c.Any})
+	case c.Not != nil:
+		return json.Marshal(map[string]*Condition{"not": c.Not})
+	}
+	var value any = c.Values
+	switch c.Op {
+	case Within:
+		value = c.Range
+	case Empty, Filled:
+		value = true
+	case OneOf, NoneOf, Between:
+	default:
+		value = c.Values[0]
+	}
+	name, _ := json.Marshal(c.Field)
+	v, err := json.Marshal(value)
+	return []byte(fmt.Sprintf(`{"field":%s,%q:%s}`, name, string(c.Op), v)), err
+}
+
+func (c *Condition) UnmarshalJSON(b []byte) error {
+	*c = Condition{}
+	if b[0] == '"' {
+		var s string
+		if err := json.Unmarshal(b, &s); err != nil || s != "every row" {
+			return problem.New(problem.Invalid, "", "A condition is \"every row\" or an object such as {\"field\": \"kind\", \"is\": \"rework\"}.")
+		}
+		return nil
+	}
+	var keys map[string]json.RawMessage
+	if err := json.Unmarshal(b, &keys); err != nil {
+		return problem.New(problem.Invalid, "", "A condition is an object such as {\"field\": \"kind\", \"is\": \"rework\"}.")
+	}
+	if raw, ok := keys["field"]; ok {
+		if err := json.Unmarshal(raw, &c.Field); err != nil || c.Field == "" {
+			return problem.New(problem.Invalid, "field", "Name a field.")
+		}
+		delete(keys, "field")
+		if len(keys) != 1 {
+			return problem.New(problem.Invalid, c.Field, "A condition on %q needs exactly one comparison.", c.Field)
+		}
+		for op, raw := range keys {
+			return problem.At(op, c.compare(Op(op), raw))
+		}
+	}
+	if len(keys) != 1 {
+		return problem.New(problem.Invalid, "", "A condition has one of the keys field, all, any and not.")
+	}
+	for key, raw := range keys {
+		switch key {
+		case "all":
+			return problem.At(key, problem.Decode(raw, &c.All))
+		case "any":
+			if err := problem.Decode(raw, &c.Any); err != nil {
+				return problem.At(key, err)
+			}
+			c.never = len(c.Any) == 0
+			return nil
+		case "not":
+			return problem.At(key, problem.Decode(raw, &c.Not))
+		}
+		return problem.New(problem.Invalid, key, "There is no key %q in a condition.", key)
+	}
+	return nil
+}
+
+func (c *Condition) compare(op Op, raw json.RawMessage) error {
+	if _, known := opWords[op]; !known {
+		return problem.New(problem.Invalid, "", "There is no comparison %q.", op)
+	}
+	c.Op = op
+	switch op {
+	case Within:
+		c.Range = &period.Relative{}
+		return json.Unmarshal(raw, c.Range)
+	case Empty, Filled:
+		if string(raw) != "true" {
+			return problem.New(problem.Invalid, "", "Write \"%s\": true.", op)
+		}
+		return nil
+	case OneOf, NoneOf, Between:
+		if err := problem.Decode(raw, &c.Values); err != nil {
+			return err
+		}
+		if op == Between && len(c.Values) != 2 {
+			return problem.New(problem.Invalid, "", "Between takes two values.")
+		}
+		if len(c.Values) == 0 || len(c.Values) > 1000 {
+			return problem.New(problem.Invalid, "", "A list has from 1 to 1000 values.")
+		}
+		return nil
+	}
+	c.Values = make([]Operand, 1)
+	return problem.Decode(raw, &c.Values[0])
+}
+
+// Words returns the condition as part of a sentence. label names fields for readers;
+// shown turns a literal of a field into what readers see, and may be nil.
+func (c Condition) Words(label func(string) string, shown func(field, literal string) string) string {
+	join := func(parts []Condition, word string) string {
+		var out []string
+		for _, p := range parts {
+			w := p.Words(label, shown)
+			if len(p.All)+len(p.Any) > 1 {
+				w = "(" + w + ")"
+			}
+			out = append(out, w)
+		}
+		return strings.Join(out, " "+word+" ")
+	}
+	switch {
+	case c.never:
+		return "no record"
+	case c.IsZero():
+		return "every record"
+	case len(c.All) > 0:
+		return join(c.All, "and")
+	case len(c.Any) > 0:
+		return join(c.Any, "or")
+	case c.Not != nil:
+		return "not (" + c.Not.Words(label, shown) + ")"
+	case c.Op == Within:
+		return label(c.Field) + " " + c.Range.Words()
+	}
+	var values []string
+	for _, v := range c.Values {
+		switch {
+		case v.Viewer != "":
+			values = append(values, "your "+strings.ReplaceAll(v.Viewer, "_", " "))
+		case v.Literal == "":
+			values = append(values, "(blank)")
+		case shown != nil:
+			values = append(values, shown(c.Field, v.Literal))
+		default:
+			values = append(values, v.Literal)
+		}
+	}
+	word := opWords[c.Op]
+	if len(values) == 1 && c.Op == OneOf {
+		word = opWords[Is]
+	}
+	list := strings.Join(values, ", ")
+	if n := len(values); n > 1 {
+		last := " or "
+		if c.Op == Between {
+			last = " and "
+		}
+		list = strings.Join(values[:n-1], ", ") + last + values[n-1]
+	}
+	return strings.TrimSpace(label(c.Field) + " " + word + " " + list)
+}

@@ -1,0 +1,64 @@
+package query
+
+import (
+	"fmt"
+
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/statement"
+)
+
+// An ExtentPlan asks where the records of a definition's date field lie.
+type ExtentPlan struct {
+	plan *Plan
+	dim  Dim
+}
+
+// NewExtent returns the plan that must run before Build, or nil when the time axis is
+// fixed by filters or there is none.
+func NewExtent(d Definition, ds *dataset.Dataset, s Setting) (*ExtentPlan, error) {
+	p, err := prepare(d, ds, s)
+	if err != nil {
+		return nil, err
+	}
+	for _, dim := range p.Dims {
+		if !dim.F.Type.Temporal() {
+			continue
+		}
+		r, _, fixed := p.where.Span(dim.Field, p.column(dim.F), p.env())
+		if needsExtent(r, fixed) {
+			return &ExtentPlan{p, dim}, nil
+		}
+	}
+	return nil, nil
+}
+
+// Compile writes the statement: smallest, largest, first and third quartile.
+func (e *ExtentPlan) Compile(rules filter.Condition) (statement.Statement, error) {
+	b := newBuilder(e.plan)
+	key := b.scope.KeyOnly(e.dim.F)
+	where, err := b.condition(filter.And(rules, e.plan.where))
+	if err != nil {
+		return statement.Statement{}, err
+	}
+	quartile := "percentile_disc(%s) within group (order by " + key + ")"
+	sql := fmt.Sprintf("select min(%s), max(%s), "+quartile+", "+quartile+" from %s where %s and isfinite(%s)",
+		key, key, "0.25", "0.75", b.scope.From(), where, key)
+	return statement.Statement{SQL: sql, Args: b.bind.Args()}, nil
+}
+
+// Dataset is what the plan reads.
+func (e *ExtentPlan) Data() *dataset.Dataset { return e.plan.Dataset }
+
+// Data is the dataset the plan reads.
+func (p *Plan) Data() *dataset.Dataset { return p.Dataset }
+
+// Read takes the answer.
+func (e *ExtentPlan) Read(rows [][]field.Value) *Extent {
+	if len(rows) == 0 || rows[0][0].IsEmpty() {
+		return &Extent{}
+	}
+	r := rows[0]
+	return &Extent{r[0].Time(), r[1].Time(), r[2].Time(), r[3].Time(), true}
+}

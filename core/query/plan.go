@@ -1,0 +1,284 @@
+package query
+
+import (
+	"time"
+
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+)
+
+// A Setting is what a definition is asked within: the clock and calendar, and every
+// filter that reaches the chart besides its own, with the viewer's attributes put in.
+type Setting struct {
+	Now      time.Time
+	Calendar period.Calendar
+	Filters  filter.Condition
+	Viewer   filter.Attributes
+}
+
+// For returns the calendar of a date field and now as that field would hold it.
+func (s Setting) For(f *dataset.Field) (period.Calendar, time.Time) {
+	if f.Zoned {
+		return s.Calendar, s.Now
+	}
+	return s.Calendar.Civil(), s.Calendar.Wall(s.Now)
+}
+
+// in gives the setting a dataset's own zone.
+func (s Setting) in(ds *dataset.Dataset) Setting {
+	if ds.Zone != nil {
+		s.Calendar.Zone = ds.Zone
+	}
+	return s
+}
+
+// A Component is an aggregate that the database computes. Measures are made of them.
+type Component int
+
+const (
+	CountAll Component = iota
+	CountFilled
+	SumOf
+	MinOf
+	MaxOf
+	DistinctOf
+	LowMiddle  // the lower of the two middle values
+	HighMiddle // the upper of them
+)
+
+// A Column of a plan's result: one component of one measure.
+type Column struct {
+	Component Component
+	Measure   int
+}
+
+// An Axis is the steps of a date dimension.
+type Axis struct {
+	Grain    period.Grain
+	Range    period.Range // what the axis shows; a zero end when there are no records
+	Borders  []time.Time  // of all steps, n steps have n+1
+	Placed   []time.Time  // as bound: the last is cut to now on a field of what happened
+	Begun    int          // how many steps have begun
+	Fixed    bool         // the range comes from a filter
+	Calendar period.Calendar
+	Now      time.Time
+}
+
+// A Dim is a dimension with its field and, for a date, its axis.
+type Dim struct {
+	Dimension
+	F    *dataset.Field
+	Axis *Axis
+}
+
+// A Plan is a checked definition, ready to be sealed with row rules and run.
+type Plan struct {
+	Dataset    *dataset.Dataset
+	Definition Definition
+	Dims       []Dim
+	Columns    []Column
+	Rank       int // the measure that cuts are ranked by
+	// Rolled is set when the database makes the cut and every total; otherwise it
+	// returns the finest groups and core/calc merges their components.
+	Rolled  bool
+	Setting Setting
+	where   filter.Condition // base filter and all filters, without the axis's own range
+	span    filter.Condition // the conditions on the axis's field
+}
+
+// fineLimit is the estimated number of groups up to which the finest groups are fetched.
+const fineLimit = 20_000
+
+// maxSteps is how many steps a time axis may have.
+const maxSteps = 5_000
+
+// Build checks a definition and makes its plan. extent is the answer to Extent's
+// plan, or nil when that returned none.
+func Build(d Definition, ds *dataset.Dataset, s Setting, extent *Extent) (*Plan, error) {
+	p, err := prepare(d, ds, s)
+	if err != nil {
+		return nil, err
+	}
+	rolled := false
+	groups := 1.0
+	for i := range p.Dims {
+		dim := &p.Dims[i]
+		if dim.F.Type.Temporal() {
+			if dim.Axis, err = p.axis(dim, extent); err != nil {
+				return nil, problem.At("by", err)
+			}
+			groups *= float64(len(dim.Axis.Borders))
+		} else if dim.F.Distinct > 0 {
+			groups *= dim.F.Distinct
+		} else {
+			groups *= 100
+		}
+	}
+	for i, m := range d.Measures {
+		rolled = rolled || !m.Aggregate.mergeable()
+		for _, c := range components(m) {
+			p.Columns = append(p.Columns, Column{c, i})
+		}
+	}
+	for _, dim := range p.Dims {
+		rolled = rolled || dim.Largest > 0 && groups > fineLimit
+	}
+	p.Rolled = rolled
+	return p, nil
+}
+
+// Force chooses the way of grouping; only for comparing the two.
+func (p *Plan) Force(rolled bool) {
+	mergeable := true
+	for _, m := range p.Definition.Measures {
+		mergeable = mergeable && m.Aggregate.mergeable()
+	}
+	p.Rolled = rolled || !mergeable
+}
+
+func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
+	if err := d.Check(ds); err != nil {
+		return nil, err
+	}
+	s = s.in(ds)
+	p := &Plan{Dataset: ds, Definition: d, Setting: s}
+	for _, dim := range d.Dimensions() {
+		f, _ := ds.Field(dim.Field)
+		p.Dims = append(p.Dims, Dim{Dimension: dim, F: f})
+	}
+	if d.Sort != nil && d.Sort.By == "measure" {
+		p.Rank = d.Sort.Measure
+	}
+	p.where = Conditions(d, ds, s)
+	return p, nil
+}
+
+// Conditions returns every condition that a record of the chart meets but for the row
+// rules: base filter, the chart's own filter, and all that the setting adds.
+func Conditions(d Definition, ds *dataset.Dataset, s Setting) filter.Condition {
+	var parts []filter.Condition
+	if ds.BaseFilter != nil {
+		parts = append(parts, *ds.BaseFilter)
+	}
+	if d.Where != nil {
+		parts = append(parts, d.Where.ForFilter(s.Viewer))
+	}
+	return filter.And(append(parts, s.Filters)...)
+}
+
+func components(m Measure) []Component {
+	switch m.Aggregate {
+	case Count:
+		if m.Field == Records {
+			return []Component{CountAll}
+		}
+		return []Component{CountFilled}
+	case Sum:
+		return []Component{SumOf}
+	case Average:
+		return []Component{SumOf, CountFilled}
+	case Smallest:
+		return []Component{MinOf}
+	case Largest:
+		return []Component{MaxOf}
+	case Distinct:
+		return []Component{DistinctOf}
+	}
+	return []Component{LowMiddle, HighMiddle}
+}
+
+// column returns what a condition knows of a date field.
+func (p *Plan) column(f *dataset.Field) filter.Column {
+	return filter.Column{Label: f.Label, Type: f.Type, KeyType: f.Type, Zoned: f.Zoned}
+}
+
+func (p *Plan) env() filter.Env { return filter.Env{Now: p.Setting.Now, Calendar: p.Setting.Calendar} }
+
+// axis decides the steps of a date dimension.
+func (p *Plan) axis(dim *Dim, extent *Extent) (*Axis, error) {
+	cal, now := p.Setting.For(dim.F)
+	r, rest, fixed := p.where.Span(dim.Field, p.column(dim.F), p.env())
+	for _, c := range p.where.TopLevel() {
+		if c.Field == dim.Field {
+			if _, _, one := c.Span(dim.Field, p.column(dim.F), p.env()); one {
+				p.span = filter.And(p.span, c)
+			}
+		}
+	}
+	p.where = rest
+	a := &Axis{Grain: dim.Grain, Fixed: fixed, Calendar: cal, Now: now}
+	if extent != nil {
+		r = r.Intersect(extent.within(dim.F, now, r))
+	}
+	if r.From.IsZero() || r.To.IsZero() || !r.From.Before(r.To) {
+		a.Range = period.Range{}
+		if a.Grain == 0 {
+			a.Grain = period.Month
+		}
+		return a, nil
+	}
+	if a.Grain == 0 {
+		a.Grain = cal.Fitting(r, dim.F.Type == field.Date)
+	}
+	a.Range = r
+	var complete bool
+	if a.Borders, complete = cal.Steps(r, a.Grain, maxSteps); !complete {
+		return nil, problem.New(problem.TooMany, "grain", "%s per %s gives more than %d steps: choose a larger grain or a shorter range.", dim.F.Label, a.Grain, maxSteps)
+	}
+	a.Begun = len(a.Borders) - 1
+	a.Placed = append([]time.Time{}, a.Borders...)
+	if !dim.F.Planned() {
+		// What has not happened yet cannot be placed: a record counts up to now, and a
+		// date without a time up to the end of today.
+		end := now.Add(time.Microsecond)
+		if dim.F.Type == field.Date {
+			end = cal.Midnight(now, 1)
+		}
+		for i, b := range a.Placed {
+			if !b.Before(end) {
+				a.Placed = append(a.Placed[:i:i], end)
+				a.Begun = i
+				break
+			}
+		}
+	}
+	return a, nil
+}
+
+// An Extent is where the records of a date field lie.
+type Extent struct {
+	Low, High, Quarter1, Quarter3 time.Time
+	Any                           bool
+}
+
+// within returns the records' span without outliers, where r leaves an end open: more
+// than 3 quartile distances outside the quartiles. On a field of what happened it ends now.
+func (e *Extent) within(f *dataset.Field, now time.Time, r period.Range) period.Range {
+	if !e.Any {
+		return period.Range{}
+	}
+	low, high := e.Low, e.High
+	distance := e.Quarter3.Sub(e.Quarter1)
+	if fence := 3 * distance; distance > 0 && fence/3 == distance {
+		if at := e.Quarter1.Add(-fence); low.Before(at) {
+			low = at
+		}
+		if at := e.Quarter3.Add(fence); high.After(at) {
+			high = at
+		}
+	}
+	if !f.Planned() && high.After(now) {
+		high = now
+	}
+	out := period.Range{From: low, To: high.Add(time.Microsecond)}
+	if !r.From.IsZero() {
+		out.From = r.From
+	}
+	if !r.To.IsZero() {
+		out.To = r.To
+	}
+	return out
+}

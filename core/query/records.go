@@ -1,0 +1,274 @@
+package query
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/statement"
+)
+
+// A Reference leads from a mark to its records: the clock of the request that drew it,
+// what was kept, and the mark's keys. It carries no right: the row rules apply anew.
+type Reference struct {
+	Version int        `json:"version"` // of the published dashboard; 0 for a draft
+	Now     time.Time  `json:"now"`
+	From    *time.Time `json:"from,omitempty"` // what the time axis could place
+	To      *time.Time `json:"to,omitempty"`
+	Kept    [][]string `json:"kept,omitempty"` // per dimension that is cut
+	Measure int        `json:"measure"`
+	Keys    []KeyRef   `json:"keys"`          // per dimension; none at all for the whole chart
+	Was     string     `json:"was,omitempty"` // the exact value that the mark shows
+}
+
+// A KeyRef is a mark's key in one dimension; the zero KeyRef is any.
+type KeyRef struct {
+	Is     *string    `json:"is,omitempty"`
+	From   *time.Time `json:"from,omitempty"` // a step
+	To     *time.Time `json:"to,omitempty"`
+	Others bool       `json:"others,omitempty"`
+	None   bool       `json:"none,omitempty"`
+}
+
+func stamp(f *dataset.Field, t time.Time) string {
+	if f.Type == field.Date {
+		return t.UTC().Format(time.DateOnly)
+	}
+	return t.UTC().Format(time.RFC3339Nano)
+}
+
+// Condition returns what a record of the mark meets besides the chart's own conditions.
+func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Condition, error) {
+	dims := d.Dimensions()
+	if len(r.Keys) > len(dims) || r.Measure < 0 || r.Measure >= len(d.Measures) {
+		return filter.Condition{}, problem.New(problem.Conflict, "reference", "The chart has changed since this mark was drawn; load it again.")
+	}
+	var parts []filter.Condition
+	for i, dim := range dims {
+		f, err := ds.Field(dim.Field)
+		if err != nil {
+			return filter.Condition{}, err
+		}
+		from, to := r.From, r.To
+		if i < len(r.Keys) {
+			k := r.Keys[i]
+			switch {
+			case k.Is != nil:
+				parts = append(parts, filter.Compare(dim.Field, filter.Is, *k.Is))
+			case k.None:
+				parts = append(parts, filter.Compare(dim.Field, filter.Empty))
+			case k.Others:
+				parts = append(parts, filter.Compare(dim.Field, filter.Filled))
+				if i < len(r.Kept) && len(r.Kept[i]) > 0 {
+					parts = append(parts, filter.Compare(dim.Field, filter.NoneOf, r.Kept[i]...))
+				}
+			case k.From != nil && k.To != nil:
+				from = k.From
+				if to == nil || k.To.Before(*to) {
+					to = k.To
+				}
+			}
+		}
+		if f.Type.Temporal() {
+			if from != nil {
+				parts = append(parts, filter.Compare(dim.Field, filter.AtLeast, stamp(f, *from)))
+			}
+			if to != nil {
+				parts = append(parts, filter.Compare(dim.Field, filter.Below, stamp(f, *to)))
+			}
+		}
+	}
+	if m := d.Measures[r.Measure]; m.Where != nil {
+		parts = append(parts, *m.Where)
+	}
+	return filter.And(parts...), nil
+}
+
+// PlacedRange returns the span that the plan's axis can place, nil without an axis.
+func (p *Plan) PlacedRange() (r period.Range, ok bool) {
+	for _, d := range p.Dims {
+		if a := d.Axis; a != nil && len(a.Placed) > 0 {
+			return period.Range{From: a.Placed[0], To: a.Placed[len(a.Placed)-1]}, true
+		}
+	}
+	return r, false
+}
+
+// PageSize is how many records a page of the drawer lists.
+const PageSize = 50
+
+// A RecordsPlan lists records and computes one measure over all of them.
+type RecordsPlan struct {
+	Dataset    *dataset.Dataset
+	Measure    Measure
+	Fields     []*dataset.Field
+	Page       int // from 0
+	Sort       string
+	Descending bool
+	setting    Setting
+	where      filter.Condition
+	size       int
+}
+
+// NewRecords plans the records behind a mark, or all of the chart's when r has no keys.
+func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*RecordsPlan, error) {
+	if err := d.Check(ds); err != nil {
+		return nil, err
+	}
+	s = s.in(ds)
+	mark, err := r.Condition(d, ds)
+	if err != nil {
+		return nil, err
+	}
+	mark = mark.ForFilter(s.Viewer)
+	if err := mark.Check(dataset.NewScope(ds)); err != nil {
+		return nil, err
+	}
+	return &RecordsPlan{
+		Dataset: ds, Measure: d.Measures[r.Measure], Fields: ds.Visible(),
+		setting: s, where: filter.And(Conditions(d, ds, s), mark), size: PageSize,
+	}, nil
+}
+
+// NewList plans a list of a dataset's records under a setting's filters.
+func NewList(ds *dataset.Dataset, s Setting, size int) *RecordsPlan {
+	s = s.in(ds)
+	return &RecordsPlan{
+		Dataset: ds, Measure: Measure{Aggregate: Count, Field: Records}, Fields: ds.Visible(),
+		setting: s, where: Conditions(Definition{}, ds, s), size: size,
+	}
+}
+
+// By chooses the page and order of the list.
+func (p *RecordsPlan) By(page int, sort string, descending bool) error {
+	if page < 0 || page > 1_000_000 {
+		return problem.New(problem.Invalid, "page", "There is no page %d.", page)
+	}
+	if sort != "" {
+		if _, err := visible(p.Dataset, sort); err != nil {
+			return err
+		}
+	}
+	p.Page, p.Sort, p.Descending = page, sort, descending
+	return nil
+}
+
+// Data is the dataset the plan reads.
+func (p *RecordsPlan) Data() *dataset.Dataset { return p.Dataset }
+
+// Compile writes two statements, to be run on one snapshot: the measure's components
+// and the number of records; then one page of records, each with the columns of its
+// address, then its fields as readers see them.
+func (p *RecordsPlan) Compile(rules filter.Condition) ([]statement.Statement, error) {
+	var out []statement.Statement
+	for _, list := range []bool{false, true} {
+		b := &builder{plan: &Plan{Dataset: p.Dataset, Setting: p.setting}, bind: &statement.Binder{}, scope: dataset.NewScope(p.Dataset)}
+		var columns []string
+		if list {
+			for _, c := range p.Dataset.LinkColumns() {
+				columns = append(columns, "r."+statement.Name(c)+"::text")
+			}
+			for _, f := range p.Fields {
+				col, err := b.scope.Column(f.Name)
+				if err != nil {
+					return nil, err
+				}
+				columns = append(columns, col.Text)
+			}
+		} else {
+			b.plan.Definition.Measures = []Measure{{Aggregate: p.Measure.Aggregate, Field: p.Measure.Field}}
+			value := ""
+			if p.Measure.Field != Records {
+				f, err := p.Dataset.Field(p.Measure.Field)
+				if err != nil {
+					return nil, err
+				}
+				value = b.scope.KeyOnly(f)
+			}
+			for _, c := range components(p.Measure) {
+				columns = append(columns, strings.ReplaceAll(b.aggregate(Column{c, 0}), "d.v0", value))
+			}
+			columns = append(columns, "count(*)")
+		}
+		where, err := b.condition(filter.And(rules, p.where))
+		if err != nil {
+			return nil, err
+		}
+		tail := ""
+		if list {
+			order := strings.Join(b.scope.KeyColumns(), ", ")
+			if p.Sort != "" {
+				col, err := b.scope.Column(p.Sort)
+				if err != nil {
+					return nil, err
+				}
+				direction := " asc nulls last, "
+				if p.Descending {
+					direction = " desc nulls last, "
+				}
+				order = col.Text + direction + order
+			}
+			tail = fmt.Sprintf(" order by %s limit %d offset %d", order, p.size, p.Page*p.size)
+		}
+		sql := "select " + strings.Join(columns, ", ") + " from " + b.scope.From() + " where " + where + tail
+		out = append(out, statement.Statement{SQL: sql, Args: b.bind.Args()})
+	}
+	return out, nil
+}
+
+// Columns returns the components of the first statement, for core/calc.
+func (p *RecordsPlan) Columns() []Column {
+	var out []Column
+	for _, c := range components(p.Measure) {
+		out = append(out, Column{c, 0})
+	}
+	return out
+}
+
+// A ValuesPlan lists the values of a field with the number of records of each.
+type ValuesPlan struct {
+	Field   *dataset.Field
+	dataset *dataset.Dataset
+	setting Setting
+	Search  string
+}
+
+// MostValues is how many values a list shows; searching finds the others.
+const MostValues = 200
+
+// NewValues plans the values of a field that a setting's filters leave.
+func NewValues(ds *dataset.Dataset, name string, s Setting, search string) (*ValuesPlan, error) {
+	f, err := visible(ds, name)
+	if err != nil {
+		return nil, err
+	}
+	return &ValuesPlan{Field: f, dataset: ds, setting: s.in(ds), Search: search}, nil
+}
+
+// Data is the dataset the plan reads.
+func (v *ValuesPlan) Data() *dataset.Dataset { return v.dataset }
+
+// Compile writes the statement: key, label, number of records.
+func (v *ValuesPlan) Compile(rules filter.Condition) (statement.Statement, error) {
+	b := &builder{plan: &Plan{Dataset: v.dataset, Setting: v.setting}, bind: &statement.Binder{}, scope: dataset.NewScope(v.dataset)}
+	conditions := []filter.Condition{rules, Conditions(Definition{}, v.dataset, v.setting)}
+	if v.Search != "" && v.Field.Type == field.Text {
+		conditions = append(conditions, filter.Compare(v.Field.Name, filter.Contains, v.Search))
+	}
+	where, err := b.condition(filter.And(conditions...))
+	if err != nil {
+		return statement.Statement{}, err
+	}
+	inner := fmt.Sprintf("select %s as k, count(*) as n from %s where %s group by 1", b.scope.KeyOnly(v.Field), b.scope.From(), where)
+	label, join := "g.k", ""
+	if v.Field.IsLink() {
+		join, label = v.Field.LabelJoin("n", "g.k")
+	}
+	sql := fmt.Sprintf("select g.k, %s, g.n from (%s) g%s order by g.n desc, 2 limit %d", label, inner, join, MostValues)
+	return statement.Statement{SQL: sql, Args: b.bind.Args()}, nil
+}

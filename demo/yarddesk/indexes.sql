@@ -1,0 +1,10 @@
+create index on yard_job (opened_at);
+create index on yard_job (yard_id);
+create index on yard_job (vessel_id);
+create index on invoice (issued_on);
+create index on invoice_line (invoice_id);
+create index on enquiry (opened_at);
+create index on berth_stay (arrived_at);
+create sequence yard_job_number; create sequence hazard_number;
+select setval('yard_job_number', (select max(id) from yard_job)), setval('hazard_number', (select max(id) from hazard));
+analyze;

@@ -1,0 +1,509 @@
+package source_test
+
+import (
+	"context"
+	"fmt"
+	"sort"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/cockroachdb/apd/v3"
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"eskadel/core/calc"
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+	"eskadel/localpg/pgtest"
+	"eskadel/source"
+)
+
+// A record of the table that random definitions run over; nil is NULL.
+type record struct {
+	id     int
+	at     *time.Time
+	due    *time.Time
+	kind   *string
+	place  *int
+	amount *string
+	nights *int
+	rough  *float64
+}
+
+// places are the linked records; two share a name, which must stay two groups.
+var places = []string{"North", "South", "East", "South"}
+
+func someRecords(t *rapid.T, now time.Time) []record {
+	n := rapid.IntRange(0, 60).Draw(t, "records")
+	out := make([]record, n)
+	for i := range out {
+		r := &out[i]
+		r.id = i + 1
+		if rapid.IntRange(0, 9).Draw(t, "has at") > 0 {
+			at := now.Add(-time.Duration(rapid.IntRange(-300, 9000).Draw(t, "hours ago")) * time.Hour).Truncate(time.Second)
+			r.at = &at
+		}
+		if rapid.Bool().Draw(t, "has due") {
+			due := now.AddDate(0, 0, rapid.IntRange(-400, 200).Draw(t, "due"))
+			due = time.Date(due.Year(), due.Month(), due.Day(), 0, 0, 0, 0, time.UTC)
+			r.due = &due
+		}
+		if rapid.IntRange(0, 9).Draw(t, "has kind") > 0 {
+			kind := rapid.SampledFrom([]string{"a", "B", "", "item 10", "item 2", "é", "Others"}).Draw(t, "kind")
+			r.kind = &kind
+		}
+		if rapid.IntRange(0, 9).Draw(t, "has place") > 0 {
+			place := rapid.IntRange(1, len(places)).Draw(t, "place")
+			r.place = &place
+		}
+		if rapid.IntRange(0, 9).Draw(t, "has amount") > 0 {
+			amount := apd.New(int64(rapid.IntRange(-9999, 99999).Draw(t, "amount")), -2).Text('f')
+			r.amount = &amount
+		}
+		if rapid.Bool().Draw(t, "has nights") {
+			nights := rapid.IntRange(-3, 12).Draw(t, "nights")
+			r.nights = &nights
+		}
+		if rapid.Bool().Draw(t, "has rough") {
+			rough := rapid.SampledFrom([]float64{0.1, 0.2, 0.3, 1e15, -7.25}).Draw(t, "rough")
+			r.rough = &rough
+		}
+	}
+	return out
+}
+
+const randomSchema = `create table place (id int primary key, name text not null);
+create table item (id int primary key, at timestamptz, due date, kind text, place_id int references place, amount numeric(12,2), nights int, rough float8);
+insert into place values (1, 'North'), (2, 'South'), (3, 'East'), (4, 'South');`
+
+var randomDataset = `{"version":1,"name":"items","title":"Items","record":["item","items"],"source":"test","from":{"table":"item"},"key":["id"],
+"fields":[{"name":"at","column":"at","time":"happened"},{"name":"due","column":"due","time":"planned"},{"name":"kind","column":"kind"},
+{"name":"place","link":["place_id"],"show":"name"},{"name":"place_name","link":["place_id"],"column":"name"},{"name":"amount","column":"amount"},{"name":"nights","column":"nights"},{"name":"rough","column":"rough"}],
+"row_rules":[{"roles":["all"],"where":"every row"},{"roles":["some"],"where":{"field":"place","is":{"viewer":"place"}}}]}`
+
+// value is a record's field as an exact value.
+func (r record) value(name string) field.Value {
+	number := func(s string) field.Value {
+		v, err := field.Parse(field.Number, s)
+		if err != nil {
+			panic(err)
+		}
+		return v
+	}
+	switch {
+	case name == "at" && r.at != nil:
+		return field.OfTime(*r.at)
+	case name == "due" && r.due != nil:
+		return field.OfDate(*r.due)
+	case name == "kind" && r.kind != nil:
+		return field.OfText(*r.kind)
+	case name == "place" && r.place != nil:
+		return field.OfInt(int64(*r.place))
+	case name == "place_name" && r.place != nil:
+		return field.OfText(places[*r.place-1])
+	case name == "amount" && r.amount != nil:
+		return number(*r.amount)
+	case name == "nights" && r.nights != nil:
+		return field.OfInt(int64(*r.nights))
+	case name == "rough" && r.rough != nil:
+		return number(fmt.Sprintf("%.15g", *r.rough))
+	}
+	return field.Value{}
+}
+
+// meets decides a condition the plain way.
+func (r record) meets(c filter.Condition, now time.Time, cal period.Calendar) bool {
+	switch {
+	case len(c.All) > 0:
+		for _, p := range c.All {
+			if !r.meets(p, now, cal) {
+				return false
+			}
+		}
+		return true
+	case len(c.Any) > 0:
+		for _, p := range c.Any {
+			if r.meets(p, now, cal) {
+				return true
+			}
+		}
+		return false
+	case c.Not != nil:
+		return !r.meets(*c.Not, now, cal)
+	case c.IsZero():
+		return true
+	}
+	v := r.value(c.Field)
+	is := func() bool {
+		for _, o := range c.Values {
+			if !v.IsEmpty() && v.Exact() == o.Literal {
+				return true
+			}
+		}
+		return false
+	}
+	switch c.Op {
+	case filter.Is, filter.OneOf:
+		return is()
+	case filter.IsNot, filter.NoneOf:
+		return !is()
+	case filter.Empty:
+		return v.IsEmpty()
+	case filter.Filled:
+		return !v.IsEmpty()
+	case filter.Contains:
+		return !v.IsEmpty() && strings.Contains(filter.Lower(v.Exact()), filter.Lower(c.Values[0].Literal))
+	case filter.Above:
+		limit, _ := field.Parse(field.Number, c.Values[0].Literal)
+		return !v.IsEmpty() && v.Decimal().Cmp(limit.Decimal()) > 0
+	case filter.Within:
+		if c.Field == "due" {
+			now, cal = cal.Wall(now), cal.Civil()
+		}
+		return !v.IsEmpty() && c.Range.Resolve(now, cal).Contains(v.Time())
+	}
+	panic("not in the reference: " + string(c.Op))
+}
+
+func someCondition(t *rapid.T, depth int) filter.Condition {
+	if depth > 0 && rapid.IntRange(0, 2).Draw(t, "combined") == 0 {
+		parts := []filter.Condition{someCondition(t, depth-1), someCondition(t, depth-1)}
+		switch rapid.IntRange(0, 2).Draw(t, "how") {
+		case 0:
+			return filter.Condition{All: parts}
+		case 1:
+			return filter.Condition{Any: parts}
+		}
+		return filter.Negate(parts[0])
+	}
+	switch rapid.IntRange(0, 7).Draw(t, "condition") {
+	case 0:
+		return filter.Compare("kind", filter.IsNot, "a")
+	case 1:
+		return filter.Compare("kind", filter.OneOf, "B", "")
+	case 2:
+		return filter.Compare("kind", filter.Contains, "ITEM")
+	case 3:
+		return filter.Compare("place", filter.NoneOf, "1", "4")
+	case 4:
+		return filter.Compare("due", filter.Empty)
+	case 5:
+		return filter.Compare("amount", filter.Above, "12.5")
+	case 6:
+		return filter.During("due", period.Relative{Named: "this quarter"})
+	}
+	return filter.During("at", period.Relative{Last: rapid.IntRange(1, 9).Draw(t, "last"), Unit: rapid.SampledFrom(period.Units()).Draw(t, "unit")})
+}
+
+func someDefinition(t *rapid.T) query.Definition {
+	d := query.Definition{Version: 1, Dataset: "items"}
+	for range rapid.IntRange(1, 2).Draw(t, "measures") {
+		m := query.Measure{Aggregate: rapid.SampledFrom(query.Aggregates()).Draw(t, "aggregate"), Field: rapid.SampledFrom([]string{"amount", "nights", "rough"}).Draw(t, "measured")}
+		if m.Aggregate == query.Count && rapid.Bool().Draw(t, "of records") {
+			m.Field = query.Records
+		}
+		if rapid.IntRange(0, 3).Draw(t, "measure where") == 0 {
+			c := someCondition(t, 0)
+			m.Where = &c
+		}
+		d.Measures = append(d.Measures, m)
+	}
+	names := rapid.Permutation([]string{"at", "kind", "place", "place_name", "nights"}).Draw(t, "dimensions")
+	date := rapid.SampledFrom([]string{"at", "due"}).Draw(t, "date")
+	dim := func(name string) query.Dimension {
+		if name == "at" {
+			return query.Dimension{Field: date, Grain: rapid.SampledFrom(period.Grains()[3:]).Draw(t, "grain")}
+		}
+		out := query.Dimension{Field: name}
+		if rapid.Bool().Draw(t, "cut") {
+			out.Largest = rapid.IntRange(1, 4).Draw(t, "largest")
+			out.Others = true
+		}
+		return out
+	}
+	for i := range rapid.IntRange(0, 2).Draw(t, "groups") {
+		d.By = append(d.By, dim(names[i]))
+	}
+	if len(d.By) > 0 && rapid.Bool().Draw(t, "has split") {
+		split := dim(names[4])
+		d.Split = &split
+	}
+	if rapid.Bool().Draw(t, "has where") {
+		c := someCondition(t, 2)
+		d.Where = &c
+	}
+	return d
+}
+
+// measure computes one measure over records, the plain way.
+func measure(m query.Measure, records []record, now time.Time, cal period.Calendar) string {
+	var values []*apd.Decimal
+	count := 0
+	for _, r := range records {
+		if m.Where != nil && !r.meets(*m.Where, now, cal) {
+			continue
+		}
+		count++
+		if v := r.value(m.Field); !v.IsEmpty() {
+			values = append(values, v.Decimal())
+		}
+	}
+	sort.Slice(values, func(i, j int) bool { return values[i].Cmp(values[j]) < 0 })
+	show := func(d *apd.Decimal) string { var r apd.Decimal; r.Reduce(d); return r.Text('f') }
+	ctx := apd.BaseContext.WithPrecision(34)
+	ctx.Rounding = apd.RoundHalfUp
+	sum := apd.New(0, 0)
+	different := map[string]bool{}
+	for _, v := range values {
+		_, _ = apd.BaseContext.Add(sum, sum, v)
+		different[show(v)] = true
+	}
+	n := len(values)
+	if m.Aggregate == query.Count && m.Field == query.Records {
+		return fmt.Sprint(count)
+	}
+	switch m.Aggregate {
+	case query.Count:
+		return fmt.Sprint(n)
+	case query.Distinct:
+		return fmt.Sprint(len(different))
+	}
+	if n == 0 {
+		return ""
+	}
+	switch m.Aggregate {
+	case query.Sum:
+		return show(sum)
+	case query.Smallest:
+		return show(values[0])
+	case query.Largest:
+		return show(values[n-1])
+	case query.Median:
+		_, _ = apd.BaseContext.Add(sum, values[(n-1)/2], values[n/2])
+		n = 2
+	}
+	_, _ = ctx.Quo(sum, sum, apd.New(int64(n), 0))
+	return show(sum)
+}
+
+func shown(v field.Value) string {
+	if v.IsEmpty() {
+		return ""
+	}
+	var r apd.Decimal
+	r.Reduce(v.Decimal())
+	return r.Text('f')
+}
+
+// inKey tells whether a record belongs to a key, kept being the values that are not Others.
+func (r record) inKey(d query.Dimension, k calc.Key, kept []string) bool {
+	v := r.value(d.Field)
+	switch k.Kind {
+	case calc.Whole:
+		return true
+	case calc.None:
+		return v.IsEmpty()
+	case calc.One:
+		return !v.IsEmpty() && v.Exact() == k.Value.Exact()
+	case calc.Others:
+		for _, s := range kept {
+			if v.Exact() == s {
+				return false
+			}
+		}
+		return !v.IsEmpty()
+	}
+	return !v.IsEmpty() && !v.Time().Before(k.From) && v.Time().Before(k.To)
+}
+
+type asker struct {
+	t   *testing.T
+	src *source.Source
+	ds  *dataset.Dataset
+}
+
+// ask runs a definition the way the program does, in both ways of grouping.
+func (a asker) ask(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewer, rolled bool) *calc.Table {
+	ctx := context.Background()
+	ep, err := query.NewExtent(d, a.ds, s)
+	require.NoError(t, err)
+	var extent *query.Extent
+	if ep != nil {
+		sealed, err := rule.Seal(ep, v)
+		require.NoError(t, err)
+		rows, err := a.src.Run(ctx, sealed)
+		require.NoError(t, err)
+		extent = ep.Read(rows[0])
+	}
+	p, err := query.Build(d, a.ds, s, extent)
+	require.NoError(t, err)
+	p.Force(rolled)
+	sealed, err := rule.Seal(p, v)
+	require.NoError(t, err)
+	rows, err := a.src.Run(ctx, sealed)
+	require.NoError(t, err)
+	return calc.Compute(p, rows[0])
+}
+
+func newAsker(t *testing.T, name string) (asker, *pgx.Conn) {
+	ctx := context.Background()
+	owner, reader := pgtest.Database(t, name)
+	conn, err := pgx.Connect(ctx, owner)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = conn.Close(ctx) })
+	_, err = conn.Exec(ctx, randomSchema)
+	require.NoError(t, err)
+	src, err := source.Open("test", reader)
+	require.NoError(t, err)
+	t.Cleanup(src.Close)
+	c, err := src.Introspect(ctx)
+	require.NoError(t, err)
+	doc, err := dataset.Read([]byte(randomDataset))
+	require.NoError(t, err)
+	ds, err := dataset.Resolve(doc, c)
+	require.NoError(t, err)
+	return asker{t, src, ds}, conn
+}
+
+func fill(t require.TestingT, conn *pgx.Conn, records []record) {
+	ctx := context.Background()
+	_, err := conn.Exec(ctx, "truncate item")
+	require.NoError(t, err)
+	batch := &pgx.Batch{}
+	for _, r := range records {
+		batch.Queue("insert into item values ($1,$2,$3,$4,$5,$6::text::numeric,$7,$8)", r.id, r.at, r.due, r.kind, r.place, r.amount, r.nights, r.rough)
+	}
+	require.NoError(t, conn.SendBatch(ctx, batch).Close())
+}
+
+// Every cell and total of random definitions over random records equals what a plain
+// loop over the records gives; both ways of grouping give the same table; and the
+// records behind each mark are as many as the loop finds and give the mark's value.
+func TestRandomDefinitionsAgreeWithThePlainWay(t *testing.T) {
+	a, conn := newAsker(t, "random_definitions")
+	london, err := time.LoadLocation("Europe/London")
+	require.NoError(t, err)
+	now := time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC)
+	cal := period.ISO(london)
+	rapid.Check(t, func(t *rapid.T) {
+		records := someRecords(t, now)
+		fill(t, conn, records)
+		d := someDefinition(t)
+		require.NoError(t, d.Check(a.ds))
+		viewer := rule.Viewer{Roles: []string{"all"}}
+		allowed := filter.Condition{}
+		if rapid.Bool().Draw(t, "restricted") {
+			viewer = rule.Viewer{Roles: []string{"some"}, Attributes: filter.Attributes{"place": "2"}}
+			allowed = filter.Compare("place", filter.Is, "2")
+		}
+		setting := query.Setting{Now: now, Calendar: cal}
+		table := a.ask(t, d, setting, viewer, false)
+		compare(t, table, a.ask(t, d, setting, viewer, true))
+
+		where := allowed
+		if d.Where != nil {
+			where = filter.And(allowed, *d.Where)
+		}
+		span, axis := table.Plan.PlacedRange()
+		kept := table.Kept()
+		dims := d.Dimensions()
+		behind := func(keys []calc.Key) []record {
+			var out []record
+			for _, r := range records {
+				in := r.meets(where, now, cal)
+				for i, dim := range dims {
+					in = in && r.inKey(dim, keys[i], kept[i])
+					if v := r.value(dim.Field); dim.Field == "at" || dim.Field == "due" {
+						in = in && axis && !v.IsEmpty() && span.Contains(v.Time())
+					}
+				}
+				if in {
+					out = append(out, r)
+				}
+			}
+			return out
+		}
+		check := func(what string, keys []calc.Key, got []field.Value) {
+			want := behind(keys)
+			for i, m := range d.Measures {
+				expected := measure(m, want, now, cal)
+				if len(want) == 0 && expected == "" && m.Aggregate == query.Sum {
+					expected = "0" // an empty group is filled with 0 for counts and sums
+				}
+				require.Equal(t, expected, shown(got[i]), "%s, measure %d of %v", what, i, keys)
+			}
+		}
+		for g, group := range table.Groups {
+			for s, split := range table.Splits {
+				keys := append([]calc.Key{}, group...)
+				if d.Split != nil {
+					keys = append(keys, split)
+				}
+				unbegun := false
+				for _, k := range keys {
+					unbegun = unbegun || !k.Begun
+				}
+				if table.IsEmpty() || unbegun {
+					continue
+				}
+				check("cell", keys, table.Cell(g, s))
+				if g%3 == 0 {
+					a.checkDrawer(t, d, setting, viewer, table, keys, len(behindWhere(behind(keys), d.Measures[0], now, cal)), table.Cell(g, s)[0])
+				}
+			}
+		}
+		check("total", make([]calc.Key, len(dims)), table.Total())
+	})
+}
+
+func behindWhere(records []record, m query.Measure, now time.Time, cal period.Calendar) []record {
+	var out []record
+	for _, r := range records {
+		if m.Where == nil || r.meets(*m.Where, now, cal) {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+func compare(t *rapid.T, a, b *calc.Table) {
+	require.Equal(t, a.Groups, b.Groups, "the same groups in the same order")
+	require.Equal(t, a.Splits, b.Splits)
+	require.Equal(t, a.Unplaced, b.Unplaced)
+	same := func(x, y []field.Value) {
+		for i := range x {
+			require.Equal(t, shown(x[i]), shown(y[i]))
+		}
+	}
+	for g := range a.Groups {
+		for s := range a.Splits {
+			same(a.Cell(g, s), b.Cell(g, s))
+		}
+		same(a.GroupTotal(g), b.GroupTotal(g))
+	}
+	for s := range a.Splits {
+		same(a.SplitTotal(s), b.SplitTotal(s))
+	}
+	same(a.Total(), b.Total())
+}
+
+func (a asker) checkDrawer(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewer, table *calc.Table, keys []calc.Key, want int, mark field.Value) {
+	p, err := query.NewRecords(d, a.ds, s, table.Reference(0, 0, keys))
+	require.NoError(t, err)
+	sealed, err := rule.SealAll(p, v)
+	require.NoError(t, err)
+	rows, err := a.src.Run(context.Background(), sealed)
+	require.NoError(t, err)
+	total, count := calc.Single(p, rows[0])
+	require.EqualValues(t, want, count)
+	require.Len(t, rows[1], min(want, query.PageSize))
+	if want > 0 {
+		require.Equal(t, shown(mark), shown(total), "the records give the mark")
+	}
+}
