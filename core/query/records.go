@@ -42,45 +42,57 @@ func stamp(f *dataset.Field, t time.Time) string {
 	return t.UTC().Format(time.RFC3339Nano)
 }
 
-// Condition returns what a record of the mark meets besides the chart's own conditions.
-func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Condition, error) {
+// Keyed returns the condition that a mark's keys stand for, which is what a click on it
+// chooses: without what the axis could place and without the measure's own condition.
+func (r Reference) Keyed(d Definition, ds *dataset.Dataset) (filter.Condition, error) {
 	dims := d.Dimensions()
 	if len(r.Keys) > len(dims) || r.Measure < 0 || r.Measure >= len(d.Measures) {
 		return filter.Condition{}, problem.New(problem.Conflict, "reference", "The chart has changed since this mark was drawn; load it again.")
 	}
 	var parts []filter.Condition
-	for i, dim := range dims {
-		f, err := ds.Field(dim.Field)
+	for i, k := range r.Keys {
+		name := dims[i].Field
+		f, err := ds.Field(name)
 		if err != nil {
 			return filter.Condition{}, err
 		}
-		from, to := r.From, r.To
-		if i < len(r.Keys) {
-			k := r.Keys[i]
-			switch {
-			case k.Is != nil:
-				parts = append(parts, filter.Compare(dim.Field, filter.Is, *k.Is))
-			case k.None:
-				parts = append(parts, filter.Compare(dim.Field, filter.Empty))
-			case k.Others:
-				parts = append(parts, filter.Compare(dim.Field, filter.Filled))
-				if i < len(r.Kept) && len(r.Kept[i]) > 0 {
-					parts = append(parts, filter.Compare(dim.Field, filter.NoneOf, r.Kept[i]...))
-				}
-			case k.From != nil && k.To != nil:
-				from = k.From
-				if to == nil || k.To.Before(*to) {
-					to = k.To
-				}
+		switch {
+		case k.Is != nil:
+			parts = append(parts, filter.Compare(name, filter.Is, *k.Is))
+		case k.None:
+			parts = append(parts, filter.Compare(name, filter.Empty))
+		case k.Others:
+			parts = append(parts, filter.Compare(name, filter.Filled))
+			if i < len(r.Kept) && len(r.Kept[i]) > 0 {
+				parts = append(parts, filter.Compare(name, filter.NoneOf, r.Kept[i]...))
 			}
+		case k.From != nil && k.To != nil:
+			parts = append(parts, between(f, k.From, k.To)...)
 		}
-		if f.Type.Temporal() {
-			if from != nil {
-				parts = append(parts, filter.Compare(dim.Field, filter.AtLeast, stamp(f, *from)))
-			}
-			if to != nil {
-				parts = append(parts, filter.Compare(dim.Field, filter.Below, stamp(f, *to)))
-			}
+	}
+	return filter.And(parts...), nil
+}
+
+func between(f *dataset.Field, from, to *time.Time) (parts []filter.Condition) {
+	if from != nil {
+		parts = append(parts, filter.Compare(f.Name, filter.AtLeast, stamp(f, *from)))
+	}
+	if to != nil {
+		parts = append(parts, filter.Compare(f.Name, filter.Below, stamp(f, *to)))
+	}
+	return parts
+}
+
+// Condition returns what a record of the mark meets besides the chart's own conditions.
+func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Condition, error) {
+	keyed, err := r.Keyed(d, ds)
+	if err != nil {
+		return keyed, err
+	}
+	parts := []filter.Condition{keyed}
+	for _, dim := range d.Dimensions() {
+		if f, err := ds.Field(dim.Field); err == nil && f.Type.Temporal() {
+			parts = append(parts, between(f, r.From, r.To)...)
 		}
 	}
 	if m := d.Measures[r.Measure]; m.Where != nil {

@@ -1,0 +1,264 @@
+// Package dashboard holds dashboard documents: pages of widgets, filters, and which
+// filter and which click reaches which widget. It decides conditions; it draws and
+// asks nothing.
+package dashboard
+
+import (
+	"encoding/json"
+	"fmt"
+	"regexp"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+)
+
+// A Document is a dashboard as it is written down.
+type Document struct {
+	Version    int      `json:"version"`
+	Name       string   `json:"name"`
+	Title      string   `json:"title"`
+	Answers    string   `json:"answers,omitempty"` // what it answers, in a line
+	Filters    []Filter `json:"filters,omitempty"`
+	Pages      []Page   `json:"pages"`
+	ViewersMay []string `json:"viewers_may,omitempty"`
+}
+
+// MaySeeRecords is what viewers_may holds when viewers may list the records of marks.
+const MaySeeRecords = "records"
+
+// A Filter is a phrase of the reading line. A date filter governs each widget by the
+// date its dataset or the widget names; a filter on a field governs the datasets that
+// have a field of that name.
+type Filter struct {
+	Name    string   `json:"name"`
+	Kind    string   `json:"kind,omitempty"` // date, or values when left out
+	Field   string   `json:"field,omitempty"`
+	Label   string   `json:"label,omitempty"` // as the reading line says it: "opened", "at"
+	Default *Setting `json:"default,omitempty"`
+}
+
+// IsDate tells whether the filter sets a range of dates.
+func (f Filter) IsDate() bool { return f.Kind == "date" }
+
+// A Setting is what a filter is set to: a range of dates, chosen values, or an
+// attribute of the viewer. In JSON a range, a list of values, or {"viewer": "yard"}.
+type Setting struct {
+	Range  *period.Relative
+	Values []query.KeyRef
+	Viewer string
+}
+
+func (s Setting) MarshalJSON() ([]byte, error) {
+	switch {
+	case s.Range != nil:
+		return json.Marshal(s.Range)
+	case s.Viewer != "":
+		return json.Marshal(map[string]string{"viewer": s.Viewer})
+	}
+	out := []any{}
+	for _, v := range s.Values {
+		if v.Is != nil {
+			out = append(out, *v.Is)
+		} else {
+			out = append(out, v)
+		}
+	}
+	return json.Marshal(out)
+}
+
+func (s *Setting) UnmarshalJSON(b []byte) error {
+	*s = Setting{}
+	if b[0] == '[' {
+		var raws []json.RawMessage
+		if err := json.Unmarshal(b, &raws); err != nil {
+			return err
+		}
+		for _, raw := range raws {
+			var v query.KeyRef
+			var o filter.Operand
+			if raw[0] == '{' {
+				if err := problem.Decode(raw, &v); err != nil {
+					return err
+				}
+			} else if err := json.Unmarshal(raw, &o); err != nil {
+				return err
+			} else {
+				v.Is = &o.Literal
+			}
+			s.Values = append(s.Values, v)
+		}
+		return nil
+	}
+	var viewer struct{ Viewer string }
+	if b[0] == '{' && json.Unmarshal(b, &viewer) == nil && viewer.Viewer != "" {
+		s.Viewer = viewer.Viewer
+		return nil
+	}
+	s.Range = &period.Relative{}
+	return json.Unmarshal(b, s.Range)
+}
+
+// A Page is a part of a dashboard, chosen by a tab.
+type Page struct {
+	Title   string   `json:"title"`
+	Widgets []Widget `json:"widgets"`
+}
+
+// A Widget is anything on a page. At is its column (0 to 11), row, width and height on
+// a ground of 12 columns.
+type Widget struct {
+	ID        string            `json:"id"`
+	At        [4]int            `json:"at"`
+	Chart     *Chart            `json:"chart,omitempty"`
+	Text      string            `json:"text,omitempty"`
+	AnswersTo map[string]string `json:"answers_to,omitempty"` // filter → field; "" for none
+}
+
+// A Chart is a chart of the widget's own, or one of the library by name.
+type Chart struct {
+	Own     *chart.Document
+	Library string
+}
+
+func (c Chart) MarshalJSON() ([]byte, error) {
+	if c.Library != "" {
+		return json.Marshal(map[string]string{"library": c.Library})
+	}
+	return json.Marshal(c.Own)
+}
+
+func (c *Chart) UnmarshalJSON(b []byte) error {
+	var keys map[string]json.RawMessage
+	if err := json.Unmarshal(b, &keys); err != nil {
+		return problem.New(problem.Invalid, "", "A chart is an object.")
+	}
+	if raw, ok := keys["library"]; ok && len(keys) == 1 {
+		return json.Unmarshal(raw, &c.Library)
+	}
+	d, err := chart.Read(b)
+	c.Own = d
+	return err
+}
+
+// Read reads a dashboard document, without looking at datasets.
+func Read(data []byte) (*Document, error) {
+	var d Document
+	if err := problem.Decode(data, &d); err != nil {
+		return nil, err
+	}
+	return &d, d.check()
+}
+
+// JSON writes the document as files and the API carry it.
+func (d *Document) JSON() []byte {
+	b, _ := json.MarshalIndent(d, "", "  ")
+	return b
+}
+
+var idForm = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,62}$`)
+
+func (d *Document) check() error {
+	if d.Version != 1 {
+		return problem.New(problem.Invalid, "version", "This program reads version 1 of a dashboard, not %d.", d.Version)
+	}
+	if err := dataset.CheckName(d.Name); err != nil {
+		return err
+	}
+	if d.Title == "" {
+		return problem.New(problem.Missing, "title", "Give the dashboard a title.")
+	}
+	if len(d.Pages) == 0 {
+		return problem.New(problem.Missing, "pages", "A dashboard has at least one page.")
+	}
+	for i, f := range d.Filters {
+		if !idForm.MatchString(f.Name) || f.Kind != "" && f.Kind != "date" && f.Kind != "values" || !f.IsDate() && f.Field == "" {
+			return problem.New(problem.Invalid, fmt.Sprintf("filters[%d]", i), "A filter has a name, and is of dates or names a field.")
+		}
+		if f.Default != nil && f.IsDate() != (f.Default.Range != nil) && f.Default.Viewer == "" {
+			return problem.New(problem.Invalid, fmt.Sprintf("filters[%d].default", i), "The default of a date filter is a range of dates; that of another is a list of values.")
+		}
+	}
+	seen := map[string]bool{}
+	for p, page := range d.Pages {
+		for w, widget := range page.Widgets {
+			place := fmt.Sprintf("pages[%d].widgets[%d]", p, w)
+			if !idForm.MatchString(widget.ID) || seen[widget.ID] {
+				return problem.New(problem.Invalid, place+".id", "Each widget has an id of its own of small letters and digits; “%s” is not one.", widget.ID)
+			}
+			seen[widget.ID] = true
+			if a := widget.At; a[0] < 0 || a[1] < 0 || a[2] < 1 || a[3] < 1 || a[0]+a[2] > 12 || a[1] > 1000 || a[3] > 100 {
+				return problem.New(problem.Invalid, place+".at", "A widget lies within 12 columns: column, row, width, height.")
+			}
+			if (widget.Chart == nil) == (widget.Text == "") {
+				return problem.New(problem.Invalid, place, "A widget is a chart or a text.")
+			}
+		}
+	}
+	return nil
+}
+
+// Widget finds a widget by its id.
+func (d *Document) Widget(id string) (*Widget, error) {
+	for p := range d.Pages {
+		for w := range d.Pages[p].Widgets {
+			if d.Pages[p].Widgets[w].ID == id {
+				return &d.Pages[p].Widgets[w], nil
+			}
+		}
+	}
+	return nil, problem.New(problem.NotFound, "widget", "The dashboard has no widget “%s”.", id)
+}
+
+// Page finds a page by its title, the first when title is empty.
+func (d *Document) Page(title string) (*Page, error) {
+	for p := range d.Pages {
+		if title == "" || d.Pages[p].Title == title {
+			return &d.Pages[p], nil
+		}
+	}
+	return nil, problem.New(problem.NotFound, "page", "The dashboard has no page “%s”.", title)
+}
+
+// Allows tells whether viewers may do something.
+func (d *Document) Allows(what string) bool {
+	for _, w := range d.ViewersMay {
+		if w == what {
+			return true
+		}
+	}
+	return false
+}
+
+// Place returns where a new widget of the given size goes on a page: the first free
+// place, from the top.
+func (p *Page) Place(width, height int) [4]int {
+	taken := func(x, y int) bool {
+		for _, w := range p.Widgets {
+			if x < w.At[0]+w.At[2] && x+width > w.At[0] && y < w.At[1]+w.At[3] && y+height > w.At[1] {
+				return true
+			}
+		}
+		return false
+	}
+	for y := 0; ; y++ {
+		for x := 0; x+width <= 12; x++ {
+			if !taken(x, y) {
+				return [4]int{x, y, width, height}
+			}
+		}
+	}
+}
+
+// NewID returns an id that no widget has yet.
+func (d *Document) NewID() string {
+	for n := 1; ; n++ {
+		id := fmt.Sprintf("widget-%d", n)
+		if _, err := d.Widget(id); err != nil {
+			return id
+		}
+	}
+}

@@ -1,0 +1,224 @@
+// Package format turns exact values, dates and keys into the text that readers see,
+// in British English. Numbers are rounded only here, half away from zero.
+package format
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"eskadel/core/calc"
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/period"
+	"eskadel/core/query"
+)
+
+// Nothing stands where there is no value.
+const Nothing = "–"
+
+// A Number says how numbers are written.
+type Number struct {
+	Decimals int    // places after the point; -1 for as many as the value has
+	Unit     string // a currency's code goes before, another unit after
+	Percent  bool
+	Compact  bool // 1.92 M
+}
+
+var currencies = map[string]string{"GBP": "£", "EUR": "€", "USD": "$"}
+
+// ParseNumber reads a number's format: "0", "0.00", "0.0%", "compact". Others are as the default.
+func ParseNumber(spec, unit string, otherwise int) Number {
+	n := Number{Decimals: otherwise, Unit: unit}
+	if spec == "compact" {
+		n.Compact = true
+		return n
+	}
+	if strings.HasSuffix(spec, "%") {
+		n.Percent, spec, n.Unit = true, strings.TrimSuffix(spec, "%"), ""
+	}
+	if strings.Trim(spec, "0.") == "" && spec != "" {
+		n.Decimals = 0
+		if i := strings.IndexByte(spec, '.'); i >= 0 {
+			n.Decimals = len(spec) - i - 1
+		}
+	}
+	return n
+}
+
+// Of is the format of a measure: counts have no decimals, money two, a plain sum as
+// many as it has, averages two.
+func Of(m query.Measure, f *dataset.Field) Number {
+	unit, spec, decimals := "", m.Format, -1
+	if f != nil && m.Aggregate != query.Count && m.Aggregate != query.Distinct {
+		unit = f.Unit
+		if spec == "" {
+			spec = f.Format
+		}
+	}
+	switch {
+	case currencies[unit] != "", m.Aggregate == query.Average, m.Aggregate == query.Median:
+		decimals = 2
+	}
+	return ParseNumber(spec, unit, decimals)
+}
+
+var round = func() *apd.Context {
+	c := apd.BaseContext.WithPrecision(2000)
+	c.Rounding = apd.RoundHalfUp // away from zero at the half
+	return c
+}()
+
+// Value writes any value; numbers by n.
+func (n Number) Value(v field.Value) string {
+	switch v.Type() {
+	case field.Empty:
+		return Nothing
+	case field.Integer, field.Number:
+		return n.number(v.Decimal())
+	case field.Date:
+		return Date(v.Time())
+	case field.Timestamp:
+		return Time(v.Time())
+	case field.Boolean:
+		if v.Bool() {
+			return "Yes"
+		}
+		return "No"
+	}
+	if v.Exact() == "" {
+		return "(blank)"
+	}
+	return v.Exact()
+}
+
+func (n Number) number(d *apd.Decimal) string {
+	x, suffix, places := new(apd.Decimal).Set(d), "", n.Decimals
+	if n.Percent {
+		x.Exponent += 2
+		suffix = "%"
+	}
+	if n.Compact {
+		x, suffix = compact(x)
+		places = 2
+		if suffix == "" {
+			places = -1
+		}
+	}
+	if places >= 0 {
+		_, _ = round.Quantize(x, x, -int32(places))
+	} else {
+		x.Reduce(x)
+		if -x.Exponent > 6 {
+			_, _ = round.Quantize(x, x, -6)
+			x.Reduce(x)
+		}
+	}
+	text := Group(x.Text('f'))
+	if symbol := currencies[n.Unit]; symbol != "" {
+		if rest, negative := strings.CutPrefix(text, "−"); negative {
+			return "−" + symbol + rest + suffix
+		}
+		return symbol + text + suffix
+	}
+	if n.Unit != "" {
+		return text + suffix + " " + n.Unit
+	}
+	return text + suffix
+}
+
+func compact(x *apd.Decimal) (*apd.Decimal, string) {
+	for _, s := range []struct {
+		exponent int32
+		suffix   string
+	}{{9, " bn"}, {6, " M"}, {3, " k"}} {
+		var size apd.Decimal
+		size.Abs(x)
+		if size.Cmp(apd.New(1, s.exponent)) >= 0 {
+			out := new(apd.Decimal).Set(x)
+			out.Exponent -= s.exponent
+			return out, s.suffix
+		}
+	}
+	return x, ""
+}
+
+// Group puts thousands signs into digits and writes a real minus sign.
+func Group(digits string) string {
+	sign := ""
+	if rest, ok := strings.CutPrefix(digits, "-"); ok {
+		digits = rest
+		if strings.Trim(digits, "0.") != "" {
+			sign = "−"
+		}
+	}
+	whole, fraction, dotted := strings.Cut(digits, ".")
+	for i := len(whole) - 3; i > 0; i -= 3 {
+		whole = whole[:i] + "," + whole[i:]
+	}
+	if dotted {
+		whole += "." + fraction
+	}
+	return sign + whole
+}
+
+// Count writes a number of records: "1,204".
+func Count(n int64) string { return Group(fmt.Sprint(n)) }
+
+// Date writes a civil date: "3 Mar 2026".
+func Date(t time.Time) string { return t.Format("2 Jan 2006") }
+
+// Time writes a date and time of day: "3 Mar 2026, 14:05".
+func Time(t time.Time) string { return t.Format("2 Jan 2006, 15:04") }
+
+// Step writes a step of a time axis: short for an axis, full for a sentence.
+func Step(k calc.Key, a *query.Axis) (short, full string) {
+	t := k.From.In(a.Calendar.Zone)
+	year := t.Format("2006")
+	fiscal := a.Calendar.FiscalStart
+	if fiscal > time.January {
+		start := a.Calendar.Floor(t, period.Year)
+		year = fmt.Sprintf("FY %d/%02d", start.Year(), (start.Year()+1)%100)
+	}
+	place := (int(t.Month()) - int(max(fiscal, time.January)) + 12) % 12
+	switch a.Grain {
+	case period.Year:
+		return year, year
+	case period.HalfYear:
+		s := fmt.Sprintf("H%d %s", place/6+1, year)
+		return s, s
+	case period.Quarter:
+		s := fmt.Sprintf("Q%d %s", place/3+1, year)
+		return s, s
+	case period.Month:
+		return t.Format("Jan 2006"), t.Format("January 2006")
+	case period.Week:
+		return t.Format("2 Jan 06"), "week of " + t.Format("2 January 2006")
+	case period.Day:
+		return t.Format("2 Jan 06"), t.Format("Monday 2 January 2006")
+	case period.Hour:
+		return t.Format("2 Jan 15:04"), t.Format("2 January 2006, 15:04 MST")
+	}
+	return t.Format("15:04"), t.Format("2 January 2006, 15:04")
+}
+
+// Key writes a key of a dimension: short for an axis, full for a sentence.
+func Key(k calc.Key, d query.Dim) (short, full string) {
+	switch k.Kind {
+	case calc.Step:
+		return Step(k, d.Axis)
+	case calc.Others:
+		return "Others", "Others"
+	case calc.None:
+		return "(none)", "(none)"
+	case calc.Whole:
+		return "", ""
+	}
+	s := k.Label
+	if s == "" {
+		s = Number{Decimals: -1}.Value(k.Value)
+	}
+	return s, s
+}

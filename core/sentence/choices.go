@@ -1,0 +1,307 @@
+package sentence
+
+import (
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+)
+
+// A Choice is one thing that a phrase may become.
+type Choice struct {
+	Label    string
+	Kind     string // of a field: text, number, date …; "" otherwise
+	Chosen   bool   // it is what the phrase says now
+	Why      string // why it cannot be chosen; "" when it can
+	Document *chart.Document
+	Next     string // the part to unfold once this is chosen, "" for none
+}
+
+// A Menu is the choices of one phrase.
+type Menu struct {
+	Part    string
+	Heading string
+	Choices []Choice
+}
+
+func clone(d *chart.Document) *chart.Document {
+	out := &chart.Document{}
+	b, _ := json.Marshal(d)
+	_ = json.Unmarshal(b, out)
+	return out
+}
+
+// Start returns a new chart of a dataset, which shows something at once: the number of
+// records, per fitting step of its date where it has one.
+func Start(ds *dataset.Dataset) *chart.Document {
+	d := &chart.Document{Definition: query.Definition{Version: 1, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, Form: chart.KeyFigures}
+	if ds.Date != "" {
+		d.By, d.Form = []query.Dimension{{Field: ds.Date}}, chart.Columns
+	}
+	return d
+}
+
+// Choices lists what a phrase of the sentence may become.
+func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error) {
+	name, number, _ := strings.Cut(part, ".")
+	i, _ := strconv.Atoi(number)
+	m := &Menu{Part: part}
+	switch name {
+	case "measure":
+		m.measures(d, ds, i)
+	case "of":
+		return m, m.fieldsOf(d, ds, number)
+	case "by":
+		m.Heading = "Divide by"
+		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) {
+			if i < len(c.By) {
+				c.By[i] = dim
+			} else {
+				c.By = append(c.By, dim)
+			}
+		}, func(f *dataset.Field) bool { return i < len(d.By) && d.By[i].Field == f.Name })
+		if i < len(d.By) {
+			m.add("Not divided", d, func(c *chart.Document) { c.By = append(c.By[:i:i], c.By[i+1:]...) })
+		}
+	case "split":
+		m.Heading = "Split by"
+		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) { c.Split = &dim }, func(f *dataset.Field) bool { return d.Split != nil && d.Split.Field == f.Name })
+		if d.Split != nil {
+			m.add("Not split", d, func(c *chart.Document) { c.Split = nil })
+		}
+	case "grain":
+		m.grains(d, ds, i)
+	case "cut":
+		m.cuts(d, number)
+	case "form":
+		m.Heading = "Draw it as"
+		for _, f := range chart.Forms() {
+			c := clone(d)
+			c.Form = f
+			choice := Choice{Label: f.Words(), Document: c, Chosen: d.Form == f}
+			if f == chart.Records && d.Form != f {
+				c.By, c.Split, c.Measures = nil, nil, c.Measures[:min(1, len(c.Measures))]
+			} else if err := d.Fits(f); err != nil {
+				choice.Why = problem.Of(err).Words
+			}
+			m.Choices = append(m.Choices, choice)
+		}
+	case "where":
+		m.Heading = "Only where"
+		m.conditions(d, ds)
+	case "add":
+		m.Heading = "Add to the sentence"
+		m.additions(d, ds)
+	default:
+		return nil, problem.New(problem.NotFound, "part", "The sentence has no part “%s”.", part)
+	}
+	return m, nil
+}
+
+func (m *Menu) add(label string, d *chart.Document, change func(*chart.Document)) *Choice {
+	c := clone(d)
+	change(c)
+	settle(c)
+	m.Choices = append(m.Choices, Choice{Label: label, Document: c})
+	return &m.Choices[len(m.Choices)-1]
+}
+
+// settle keeps what still fits after a change: a form that no longer does gives way to
+// the nearest that does.
+func settle(d *chart.Document) {
+	if d.Form != (chart.Form{}) && d.Fits(d.Form) == nil && !(d.Form == chart.KeyFigures && len(d.By) > 0) {
+		return
+	}
+	for _, f := range []chart.Form{{Kind: d.Form.Kind, Style: "side by side"}, chart.Columns, chart.Table} {
+		if len(d.Dimensions()) == 0 {
+			f = chart.KeyFigures
+		}
+		if d.Fits(f) == nil {
+			d.Form = f
+			return
+		}
+	}
+}
+
+func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
+	m.Heading = "Measure"
+	set := func(measure query.Measure) func(*chart.Document) {
+		return func(c *chart.Document) {
+			if i < len(c.Measures) {
+				measure.Where = c.Measures[i].Where
+				c.Measures[i] = measure
+			} else {
+				c.Measures = append(c.Measures, measure)
+			}
+		}
+	}
+	now := query.Measure{}
+	if i < len(d.Measures) {
+		now = d.Measures[i]
+	}
+	m.add("Number of "+ds.Record[1], d, set(query.Measure{Aggregate: query.Count, Field: query.Records})).Chosen = now.Field == query.Records
+	for _, a := range query.Aggregates() {
+		c := m.add(a.Words()+" of …", d, set(query.Measure{Aggregate: a}))
+		c.Document.Form = d.Form
+		c.Next = fmt.Sprintf("of.%d", min(i, len(d.Measures)))
+		c.Chosen = now.Aggregate == a && now.Field != query.Records
+	}
+	if i < len(d.Measures) && len(d.Measures) > 1 {
+		m.add("Leave this out", d, func(c *chart.Document) { c.Measures = append(c.Measures[:i:i], c.Measures[i+1:]...) })
+	}
+}
+
+func (m *Menu) fieldsOf(d *chart.Document, ds *dataset.Dataset, number string) error {
+	i, err := strconv.Atoi(number)
+	if err != nil || i < 0 || i >= len(d.Measures) {
+		return problem.New(problem.NotFound, "part", "There is no such measure.")
+	}
+	a := d.Measures[i].Aggregate
+	m.Heading = a.Words() + " of"
+	for _, f := range ds.Visible() {
+		if !a.Accepts(f.Type) || f.IsLink() && a != query.Count && a != query.Distinct {
+			continue
+		}
+		c := m.add(f.Label, d, func(c *chart.Document) { c.Measures[i].Field = f.Name })
+		c.Kind, c.Chosen = kind(f), d.Measures[i].Field == f.Name
+	}
+	return nil
+}
+
+func kind(f *dataset.Field) string {
+	if f.IsLink() {
+		return "linked record"
+	}
+	return f.Type.String()
+}
+
+// dimensions offers every field that can divide records; a field whose values are many
+// comes with a cut to the largest few.
+func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*chart.Document, query.Dimension), chosen func(*dataset.Field) bool) {
+	for _, f := range ds.Visible() {
+		dim := query.Dimension{Field: f.Name}
+		if !f.Type.Temporal() && f.Distinct > 12 {
+			dim.Largest, dim.Others = 10, true
+		}
+		c := m.add(f.Label, d, func(c *chart.Document) { set(c, dim) })
+		c.Kind, c.Chosen = kind(f), chosen(f)
+		if err := c.Document.Definition.Check(ds); err != nil && !c.Chosen && len(d.Measures) > 0 && d.Definition.Check(ds) == nil {
+			c.Why = problem.Of(err).Words
+		}
+	}
+}
+
+func (m *Menu) grains(d *chart.Document, ds *dataset.Dataset, i int) {
+	m.Heading = "Per"
+	if i >= len(d.By) {
+		return
+	}
+	f, _ := ds.Field(d.By[i].Field)
+	fitting := m.add("fitting step", d, func(c *chart.Document) { c.By[i].Grain = 0 })
+	fitting.Chosen = d.By[i].Grain == 0
+	for _, g := range period.Grains() {
+		if f != nil && f.Type == field.Date && g < period.Day {
+			continue
+		}
+		m.add(g.String(), d, func(c *chart.Document) { c.By[i].Grain = g }).Chosen = d.By[i].Grain == g
+	}
+}
+
+// cuts changes how many of the largest are kept, of the split or of group number.
+func (m *Menu) cuts(d *chart.Document, number string) {
+	m.Heading = "Keep"
+	at := func(c *chart.Document) *query.Dimension {
+		if number == "" {
+			return c.Split
+		}
+		if i, _ := strconv.Atoi(number); i < len(c.By) {
+			return &c.By[i]
+		}
+		return nil
+	}
+	now := at(d)
+	if now == nil {
+		return
+	}
+	for _, n := range []int{3, 5, 6, 8, 10, 15, 20} {
+		for _, others := range []bool{true, false} {
+			label := fmt.Sprintf("the largest %d", n)
+			if others {
+				label += " with others together"
+			}
+			c := m.add(label, d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Others = n, others })
+			c.Chosen = now.Largest == n && now.Others == others
+		}
+	}
+	m.add("All", d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Others = 0, false }).Chosen = now.Largest == 0
+}
+
+// conditions offers a range for each date and the listed values of each field; the
+// first choice takes all conditions away.
+func (m *Menu) conditions(d *chart.Document, ds *dataset.Dataset) {
+	if d.Where != nil {
+		m.add("Every record", d, func(c *chart.Document) { c.Where = nil })
+	}
+	with := func(name string, cond filter.Condition) func(*chart.Document) {
+		return func(c *chart.Document) {
+			var kept []filter.Condition
+			if c.Where != nil {
+				for _, p := range c.Where.TopLevel() {
+					if p.Field != name {
+						kept = append(kept, p)
+					}
+				}
+			}
+			all := filter.And(append(kept, cond)...)
+			c.Where = &all
+		}
+	}
+	for _, f := range ds.Visible() {
+		switch {
+		case f.Type.Temporal():
+			for _, r := range []period.Relative{{Named: "this month"}, {Named: "this year"}, {Last: 3, Unit: period.Month}, {Last: 12, Unit: period.Month}} {
+				m.add(f.Label+" "+r.Words(), d, with(f.Name, filter.During(f.Name, r))).Kind = "date"
+			}
+		case !f.IsLink():
+			for _, v := range f.List {
+				m.add(f.Label+" is "+v, d, with(f.Name, filter.Compare(f.Name, filter.Is, v))).Kind = kind(f)
+			}
+		}
+		c := m.add(f.Label+" is filled", d, with(f.Name, filter.Compare(f.Name, filter.Filled)))
+		c.Kind = kind(f)
+	}
+}
+
+func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
+	unfold := func(label, part string) {
+		m.Choices = append(m.Choices, Choice{Label: label, Document: clone(d), Next: part})
+	}
+	if d.Form != chart.Records {
+		if len(d.By) < query.Most {
+			unfold("another group: per or by …", fmt.Sprintf("by.%d", len(d.By)))
+		}
+		if d.Split == nil && len(d.By) > 0 {
+			unfold("split by …", "split")
+		}
+		if d.Split != nil && d.Split.Largest == 0 {
+			unfold("only the largest few of the split …", "cut")
+		}
+		for i, dim := range d.By {
+			if f, err := ds.Field(dim.Field); err == nil && !f.Type.Temporal() && dim.Largest == 0 {
+				unfold("only the largest few of "+f.Label+" …", fmt.Sprintf("cut.%d", i))
+			}
+		}
+		if len(d.Measures) < query.Most {
+			unfold("another measure …", fmt.Sprintf("measure.%d", len(d.Measures)))
+		}
+	}
+	unfold("only where …", "where")
+}
