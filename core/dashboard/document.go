@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"regexp"
+	"slices"
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
@@ -225,12 +226,7 @@ func (d *Document) Page(title string) (*Page, error) {
 
 // Allows tells whether viewers may do something.
 func (d *Document) Allows(what string) bool {
-	for _, w := range d.ViewersMay {
-		if w == what {
-			return true
-		}
-	}
-	return false
+	return slices.Contains(d.ViewersMay, what)
 }
 
 // Place returns where a new widget of the given size goes on a page: the first free

@@ -7,6 +7,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"slices"
 	"strings"
 
 	"eskadel/core/dataset"
@@ -105,22 +106,13 @@ func applying(ds *dataset.Dataset, v Viewer) []dataset.RowRule {
 	var out []dataset.RowRule
 	for _, r := range ds.RowRules {
 		for _, role := range r.Roles {
-			if has(v.Roles, role) {
+			if slices.Contains(v.Roles, role) {
 				out = append(out, r)
 				break
 			}
 		}
 	}
 	return out
-}
-
-func has(list []string, s string) bool {
-	for _, e := range list {
-		if e == s {
-			return true
-		}
-	}
-	return false
 }
 
 // Words says, for the reading line, which records the rules leave; "" when all.

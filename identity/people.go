@@ -1,0 +1,122 @@
+// Package identity says who is asking: people who sign in to Eskadel with a password,
+// and viewers whom a host app vouches for with a viewer pass. It does not decide which
+// records they see (core/rule does).
+package identity
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"golang.org/x/crypto/bcrypt"
+
+	"eskadel/core/filter"
+	"eskadel/core/problem"
+	"eskadel/core/rule"
+	"eskadel/store"
+)
+
+// SessionLife is how long a sign-in lasts.
+const SessionLife = 12 * time.Hour
+
+// Tries are how many failed sign-ins an account, and an address, may have in a quarter of an hour.
+const (
+	TriesPerAccount = 8
+	TriesPerAddress = 40
+)
+
+// HashPassword makes what is kept of a password: bcrypt, so at most 72 bytes count.
+func HashPassword(password string) (string, error) {
+	if len(password) < 8 || len(password) > 72 {
+		return "", problem.New(problem.Invalid, "password", "A password has from 8 to 72 characters.")
+	}
+	b, err := bcrypt.GenerateFromPassword([]byte(password), bcrypt.DefaultCost)
+	return string(b), err
+}
+
+// nobody is compared with when there is no such account, so that it takes as long.
+var nobody, _ = bcrypt.GenerateFromPassword([]byte("nobody has this"), bcrypt.DefaultCost)
+
+func token() string {
+	b := make([]byte, 32)
+	_, _ = rand.Read(b)
+	return base64.RawURLEncoding.EncodeToString(b)
+}
+
+func hash(token string) string {
+	sum := sha256.Sum256([]byte(token))
+	return hex.EncodeToString(sum[:])
+}
+
+// SignIn checks a password and begins a session, whose token is returned.
+func SignIn(ctx context.Context, s *store.Store, email, password, address string) (string, error) {
+	email = strings.ToLower(strings.TrimSpace(email))
+	byAccount, byAddress, err := s.FailedSignIns(ctx, email, address, time.Now().Add(-15*time.Minute))
+	if err != nil {
+		return "", err
+	}
+	if byAccount >= TriesPerAccount || byAddress >= TriesPerAddress {
+		return "", problem.New(problem.TooMany, "", "There were too many failed tries. Wait a quarter of an hour, then try again.")
+	}
+	person, err := s.PersonByEmail(ctx, email)
+	if p := problem.Of(err); p != nil && p.Code != problem.NotFound {
+		return "", err
+	}
+	kept := nobody
+	if err == nil {
+		kept = []byte(person.PasswordHash)
+	}
+	if bcrypt.CompareHashAndPassword(kept, []byte(password)) != nil || err != nil {
+		if err := s.AddFailedSignIn(ctx, email, address); err != nil {
+			return "", err
+		}
+		return "", problem.New(problem.Forbidden, "password", "This e-mail address and password do not belong together.")
+	}
+	t := token()
+	return t, s.AddSession(ctx, &store.Session{TokenHash: hash(t), PersonID: person.ID, CSRF: token(), ExpiresAt: time.Now().Add(SessionLife)})
+}
+
+// A Caller is who makes a request.
+type Caller struct {
+	rule.Viewer
+	Author     bool     // signed in to Eskadel: may make charts and dashboards
+	CSRF       string   // the token that a session's requests carry
+	Dashboards []string // which dashboards a viewer in a frame may see; nil for an author
+	HostApp    string   // which host app vouches for a viewer
+	Expires    time.Time
+}
+
+// MaySee tells whether the caller may read a dashboard at all.
+func (c *Caller) MaySee(dashboard string) bool {
+	return c.Author || slices.Contains(c.Dashboards, dashboard)
+}
+
+// BySession returns who a session's token stands for.
+func BySession(ctx context.Context, s *store.Store, token string) (*Caller, error) {
+	session, err := s.Session(ctx, hash(token))
+	if err != nil {
+		return nil, err
+	}
+	p := session.Person
+	c := &Caller{Author: true, CSRF: session.CSRF, Expires: session.ExpiresAt}
+	c.Viewer = rule.Viewer{ID: fmt.Sprintf("person/%d", p.ID), Name: p.Name, Builder: p.Builder, Attributes: filter.Attributes{}}
+	if err := json.Unmarshal(p.Roles, &c.Roles); err != nil {
+		return nil, fmt.Errorf("read the roles of %s: %w", p.Email, err)
+	}
+	if err := json.Unmarshal(p.Attributes, &c.Attributes); err != nil {
+		return nil, fmt.Errorf("read the attributes of %s: %w", p.Email, err)
+	}
+	return c, nil
+}
+
+// SignOut ends a session.
+func SignOut(ctx context.Context, s *store.Store, token string) error {
+	return s.EndSession(ctx, hash(token))
+}

@@ -1,0 +1,174 @@
+// Package live answers questions: it seals plans with row rules, runs identical
+// questions once for everyone who may see the same, keeps results until the records
+// change, and tells viewers when that happens. What a chart computes it leaves to core.
+package live
+
+import (
+	"fmt"
+	"strings"
+	"sync"
+	"time"
+)
+
+// A Hub knows which tables have changed, and when.
+type Hub struct {
+	mu       sync.Mutex
+	epochs   map[string]int64     // per source: raised when anything may have changed
+	versions map[string]int64     // per table, "source/schema.table"
+	heard    map[string]bool      // per source: whether changes are being heard
+	changed  map[string]time.Time // per source: the last change
+	subs     map[*Subscription]bool
+}
+
+// NewHub returns a hub that has heard of nothing.
+func NewHub() *Hub {
+	return &Hub{epochs: map[string]int64{}, versions: map[string]int64{}, heard: map[string]bool{}, changed: map[string]time.Time{}, subs: map[*Subscription]bool{}}
+}
+
+// A Subscription is told of changes to some tables. Events never block the hub: what
+// comes while an event waits to be read is joined to it.
+type Subscription struct {
+	hub    *Hub
+	tables map[string]bool
+	mu     sync.Mutex
+	wait   Event
+	signal chan struct{}
+}
+
+// An Event says which tables changed, or that a source was lost or found again.
+type Event struct {
+	Tables map[string]bool // "source/schema.table"
+	Lost   bool
+	Back   bool
+}
+
+func id(source, table string) string { return source + "/" + table }
+
+// Subscribe begins to listen for changes of tables, each given as source and table id.
+func (h *Hub) Subscribe(tables map[string]bool) *Subscription {
+	s := &Subscription{hub: h, tables: tables, signal: make(chan struct{}, 1)}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.subs[s] = true
+	return s
+}
+
+// Close ends the subscription.
+func (s *Subscription) Close() {
+	s.hub.mu.Lock()
+	defer s.hub.mu.Unlock()
+	delete(s.hub.subs, s)
+}
+
+// C is ready when Take has something.
+func (s *Subscription) C() <-chan struct{} { return s.signal }
+
+// Take returns what has happened since the last Take.
+func (s *Subscription) Take() Event {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	e := s.wait
+	s.wait = Event{}
+	return e
+}
+
+func (s *Subscription) tell(e Event) {
+	s.mu.Lock()
+	if s.wait.Tables == nil {
+		s.wait.Tables = map[string]bool{}
+	}
+	for t := range e.Tables {
+		s.wait.Tables[t] = true
+	}
+	if e.Lost || e.Back {
+		s.wait.Lost, s.wait.Back = e.Lost, e.Back
+	}
+	s.mu.Unlock()
+	select {
+	case s.signal <- struct{}{}:
+	default:
+	}
+}
+
+// Changed says that records of a table changed.
+func (h *Hub) Changed(source, table string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	name := id(source, table)
+	h.versions[name]++
+	h.changed[source] = time.Now()
+	for s := range h.subs {
+		if s.tables[name] {
+			s.tell(Event{Tables: map[string]bool{name: true}})
+		}
+	}
+}
+
+// Reconnected says that changes are heard again and any may have been missed.
+func (h *Hub) Reconnected(source string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.epochs[source]++
+	h.heard[source] = true
+	h.changed[source] = time.Now()
+	h.all(source, Event{Back: true})
+}
+
+// Lost says that changes are not heard of.
+func (h *Hub) Lost(source string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.heard[source] {
+		h.heard[source] = false
+		h.all(source, Event{Lost: true})
+	}
+}
+
+func (h *Hub) all(source string, e Event) {
+	for s := range h.subs {
+		touched := map[string]bool{}
+		for t := range s.tables {
+			if strings.HasPrefix(t, source+"/") {
+				touched[t] = true
+			}
+		}
+		if len(touched) > 0 {
+			e.Tables = touched
+			s.tell(e)
+		}
+	}
+}
+
+// Signature names the state of some tables of a source. It is read before a question's
+// snapshot, so that a result is never taken for newer than it is. ok is false while
+// changes are not heard, when nothing may be kept.
+func (h *Hub) Signature(source string, tables []string) (signature string, ok bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	var b strings.Builder
+	fmt.Fprintf(&b, "%d", h.epochs[source])
+	for _, t := range tables {
+		fmt.Fprintf(&b, ",%d", h.versions[id(source, t)])
+	}
+	return b.String(), h.heard[source]
+}
+
+// Heard tells whether a source's changes are being heard.
+func (h *Hub) Heard(source string) bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.heard[source]
+}
+
+// Now is the clock that questions about a source are pinned to: the start of the
+// minute or, if later, the last change. So viewers who ask the same within a minute,
+// or because of the same change, ask it at the same time.
+func (h *Hub) Now(source string) time.Time {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	now := time.Now().UTC().Truncate(time.Minute)
+	if at := h.changed[source].UTC(); at.After(now) {
+		return at.Round(0)
+	}
+	return now
+}
