@@ -214,6 +214,14 @@ func (d *Document) Widget(id string) (*Widget, error) {
 	return nil, problem.New(problem.NotFound, "widget", "The dashboard has no widget “%s”.", id)
 }
 
+// Widgets returns the widgets of all pages.
+func (d *Document) Widgets() (out []Widget) {
+	for _, p := range d.Pages {
+		out = append(out, p.Widgets...)
+	}
+	return out
+}
+
 // Page finds a page by its title, the first when title is empty.
 func (d *Document) Page(title string) (*Page, error) {
 	for p := range d.Pages {

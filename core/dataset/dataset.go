@@ -67,6 +67,17 @@ func (d *Dataset) Field(name string) (*Field, error) {
 	return nil, problem.New(problem.NotFound, "field", "%s has no field “%s”.", d.Title, name)
 }
 
+// Find is Field for those who know that the field exists; nil when it does not.
+func (d *Dataset) Find(name string) *Field { return d.fields[name] }
+
+// Displays returns the columns that may stand for a linked record.
+func (f *Field) Displays() (out []string) {
+	for _, c := range f.target.table.Columns {
+		out = append(out, c.Name)
+	}
+	return out
+}
+
 // Label returns the label of a field for sentences, its name when there is none.
 func (d *Dataset) Label(name string) string {
 	if f := d.fields[name]; f != nil {

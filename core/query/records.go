@@ -156,6 +156,29 @@ func NewList(ds *dataset.Dataset, s Setting, size int) *RecordsPlan {
 	}
 }
 
+// Choose keeps only some fields, in order (all when there are none), and records that
+// meet a chart's own filter.
+func (p *RecordsPlan) Choose(fields []string, where *filter.Condition) error {
+	if where != nil {
+		p.where = filter.And(p.where, where.ForFilter(p.setting.Viewer))
+	}
+	if len(fields) == 0 {
+		return nil
+	}
+	p.Fields = nil
+	for _, name := range fields {
+		f, err := visible(p.Dataset, name)
+		if err != nil {
+			return err
+		}
+		p.Fields = append(p.Fields, f)
+	}
+	return nil
+}
+
+// Zone is where the times of moments are read.
+func (p *RecordsPlan) Zone() *time.Location { return p.setting.Calendar.Zone }
+
 // By chooses the page and order of the list.
 func (p *RecordsPlan) By(page int, sort string, descending bool) error {
 	if page < 0 || page > 1_000_000 {

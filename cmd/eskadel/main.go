@@ -1,0 +1,181 @@
+// Eskadel puts live dashboards inside an operational application. See README.md.
+package main
+
+import (
+	"context"
+	"encoding/hex"
+	"errors"
+	"flag"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"eskadel/core/period"
+	"eskadel/demo"
+	"eskadel/identity"
+	"eskadel/live"
+	"eskadel/localpg"
+	"eskadel/store"
+	"eskadel/web"
+)
+
+const usage = `eskadel serve      serve a workspace
+eskadel migrate    bring Eskadel's own tables up to date
+eskadel person     add a person, or give one a new password
+eskadel demo       run the demonstration on loopback
+
+The first three read ESKADEL_DATABASE (the address of Eskadel's own database) and
+ESKADEL_KEY (64 hexadecimal digits; seals the passwords of sources). docs/operations.md
+says more. Every command has -help.
+`
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	if len(os.Args) < 2 {
+		fmt.Fprint(os.Stderr, usage)
+		os.Exit(2)
+	}
+	commands := map[string]func(context.Context, []string) error{"serve": serve, "migrate": migrate, "person": person, "demo": runDemo}
+	run, ok := commands[os.Args[1]]
+	if !ok {
+		fmt.Fprint(os.Stderr, usage)
+		os.Exit(2)
+	}
+	if err := run(ctx, os.Args[2:]); err != nil && !errors.Is(err, context.Canceled) {
+		fmt.Fprintln(os.Stderr, "eskadel:", err)
+		os.Exit(1)
+	}
+}
+
+func openStore(ctx context.Context) (*store.Store, error) {
+	key, err := hex.DecodeString(os.Getenv("ESKADEL_KEY"))
+	if err != nil || len(key) != 32 {
+		return nil, errors.New("ESKADEL_KEY must hold 64 hexadecimal digits; “openssl rand -hex 32” makes them")
+	}
+	return store.Open(ctx, os.Getenv("ESKADEL_DATABASE"), key)
+}
+
+func migrate(ctx context.Context, _ []string) error {
+	s, err := openStore(ctx)
+	if err != nil {
+		return err
+	}
+	return s.Close()
+}
+
+func person(ctx context.Context, args []string) error {
+	flags := flag.NewFlagSet("person", flag.ExitOnError)
+	name, email := flags.String("name", "", "name"), flags.String("email", "", "e-mail address")
+	builder := flags.Bool("builder", false, "may look after sources and datasets, and sees every row")
+	if err := flags.Parse(args); err != nil {
+		return err
+	}
+	s, err := openStore(ctx)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	hash, err := identity.HashPassword(os.Getenv("ESKADEL_PASSWORD"))
+	if err != nil {
+		return fmt.Errorf("set ESKADEL_PASSWORD: %w", err)
+	}
+	return s.AddPerson(ctx, &store.Person{Name: *name, Email: *email, PasswordHash: hash, Builder: *builder}, nil, nil)
+}
+
+func serve(ctx context.Context, args []string) error {
+	flags := flag.NewFlagSet("serve", flag.ExitOnError)
+	listen := flags.String("listen", "127.0.0.1:8080", "address to listen on")
+	zone := flags.String("zone", "Europe/London", "the workspace's IANA time zone")
+	if err := flags.Parse(args); err != nil {
+		return err
+	}
+	place, err := time.LoadLocation(*zone)
+	if err != nil {
+		return fmt.Errorf("use the zone %s: %w", *zone, err)
+	}
+	s, err := openStore(ctx)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	engine, err := live.NewEngine(ctx, s, period.ISO(place))
+	if err != nil {
+		return err
+	}
+	server, err := web.New(s, engine)
+	if err != nil {
+		return err
+	}
+	h := &http.Server{Addr: *listen, Handler: server.Handler(), ReadHeaderTimeout: 10 * time.Second}
+	go func() {
+		<-ctx.Done()
+		_ = h.Close()
+	}()
+	slog.Info("serving", "address", *listen)
+	if err := h.ListenAndServe(); !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return nil
+}
+
+func runDemo(ctx context.Context, args []string) error {
+	flags := flag.NewFlagSet("demo", flag.ExitOnError)
+	root, err := os.Getwd()
+	if err != nil {
+		return err
+	}
+	dir := flags.String("dir", localpg.Folder(root, "demo"), "where the records are kept")
+	scale := flags.Float64("scale", 1, "how many records: 1 is about 40,000 jobs")
+	port := flags.Int("port", 8080, "Eskadel's port on 127.0.0.1")
+	desk := flags.Int("yarddesk-port", 8090, "Yard Desk's port on localhost")
+	fresh := flags.Bool("fresh", false, "forget everything kept before")
+	if err := flags.Parse(args); err != nil {
+		return err
+	}
+	if *fresh {
+		if err := forget(ctx, *dir); err != nil {
+			return err
+		}
+	}
+	if err := os.MkdirAll(filepath.Dir(*dir), 0o755); err != nil {
+		return err
+	}
+	d, err := demo.Start(ctx, demo.Config{Dir: *dir, Scale: *scale, Eskadel: *port, YardDesk: *desk, Say: func(format string, a ...any) { fmt.Printf(format+"\n", a...) }})
+	if err != nil {
+		return err
+	}
+	defer d.Stop()
+	fmt.Printf(`
+Yard Desk, the host app:  %s
+  sign in by choosing one of the staff: foremen see their own yard, directors all five
+Eskadel:                  %s
+  builder  %s   password  %s
+  author   %s  password  %s
+
+Ctrl+C stops everything.
+`, d.YardDesk, d.Eskadel, demo.BuilderEmail, demo.Password, demo.AuthorEmail, demo.Password)
+	<-ctx.Done()
+	fmt.Println("stopping")
+	return nil
+}
+
+// forget removes what an earlier demonstration kept.
+func forget(ctx context.Context, dir string) error {
+	if _, err := os.Stat(dir); err != nil {
+		return nil
+	}
+	c, err := localpg.Start(ctx, dir, 0)
+	if err == nil {
+		err = c.Stop()
+	}
+	if err != nil {
+		return err
+	}
+	return os.RemoveAll(dir)
+}

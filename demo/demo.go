@@ -1,0 +1,336 @@
+// Package demo sets up and runs the demonstration: Skerrin Boatyards' Yard Desk with its
+// records, and Eskadel with the datasets and dashboards that read them. The documents go
+// in through Eskadel's own HTTP API, as anybody's would.
+package demo
+
+import (
+	"context"
+	"crypto/rand"
+	"embed"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"path"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"eskadel/core/period"
+	"eskadel/demo/yarddesk"
+	"eskadel/identity"
+	"eskadel/live"
+	"eskadel/localpg"
+	"eskadel/source"
+	"eskadel/store"
+	"eskadel/web"
+)
+
+//go:embed documents
+var documents embed.FS
+
+// Config says how to run the demonstration.
+type Config struct {
+	Dir      string  // where the cluster and the key are kept
+	Scale    float64 // 1 is about 40,000 jobs
+	Eskadel  int     // port on 127.0.0.1
+	YardDesk int     // port on localhost
+	Postgres int     // port; 0 for a free one
+	Say      func(format string, args ...any)
+}
+
+// Accounts of the demonstration. They are no secret: the server listens on loopback only.
+const (
+	BuilderEmail = "mara.quill@skerrin.example"
+	AuthorEmail  = "edda.harrow@skerrin.example"
+	Password     = "sail away"
+)
+
+// A Demo is a running demonstration.
+type Demo struct {
+	Cluster  *localpg.Cluster
+	Eskadel  string // address
+	YardDesk string
+	Engine   *live.Engine
+	Store    *store.Store
+	Key      yarddesk.Config // the key that Yard Desk signs passes with
+
+	stop []func()
+}
+
+// Stop ends everything that was started.
+func (d *Demo) Stop() {
+	for i := len(d.stop) - 1; i >= 0; i-- {
+		d.stop[i]()
+	}
+}
+
+// Start starts PostgreSQL, fills it if it is new, and serves both applications until
+// Stop. The addresses are then ready.
+func Start(ctx context.Context, c Config) (d *Demo, err error) {
+	d = &Demo{Eskadel: fmt.Sprintf("http://127.0.0.1:%d", c.Eskadel), YardDesk: fmt.Sprintf("http://localhost:%d", c.YardDesk)}
+	ctx, cancel := context.WithCancel(ctx)
+	d.stop = append(d.stop, cancel)
+	defer func() {
+		if err != nil {
+			d.Stop()
+		}
+	}()
+	c.Say("starting PostgreSQL")
+	if d.Cluster, err = localpg.Start(ctx, filepath.Join(c.Dir), c.Postgres); err != nil {
+		return d, err
+	}
+	d.stop = append(d.stop, func() {
+		if err := d.Cluster.Stop(); err != nil {
+			c.Say("%s", err)
+		}
+	})
+	if err := d.records(ctx, c); err != nil {
+		return d, err
+	}
+	if err := d.serve(ctx, c); err != nil {
+		return d, err
+	}
+	return d, d.load(ctx)
+}
+
+// Reader is the role that Eskadel reads Yard Desk's records as.
+const Reader = "eskadel_reader"
+
+// records makes Yard Desk's database, with triggers and a role that only reads.
+func (d *Demo) records(ctx context.Context, c Config) error {
+	made, err := d.Cluster.Database(ctx, "yarddesk", "yarddesk")
+	if err != nil {
+		return err
+	}
+	if _, err := d.Cluster.Database(ctx, "eskadel", "eskadel"); err != nil {
+		return err
+	}
+	if _, err := d.Cluster.Database(ctx, Reader, "postgres"); err != nil {
+		return err
+	}
+	conn, err := pgx.Connect(ctx, d.Cluster.URL("yarddesk", "yarddesk"))
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	var filled bool
+	if err := conn.QueryRow(ctx, "select to_regclass('hazard_number') is not null").Scan(&filled); err != nil {
+		return err
+	}
+	if !filled {
+		if !made {
+			// An earlier start was interrupted while filling.
+			if _, err := conn.Exec(ctx, "drop schema if exists yard cascade; drop owned by yarddesk; create schema if not exists public"); err != nil {
+				return fmt.Errorf("clear a half-filled Yard Desk: %w", err)
+			}
+		}
+		c.Say("making four years of Yard Desk's records (scale %g)", c.Scale)
+		tx, err := conn.Begin(ctx)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = tx.Rollback(ctx) }()
+		if err := yarddesk.Generate(ctx, tx.Conn(), c.Scale, time.Now()); err != nil {
+			return err
+		}
+		if err := tx.Commit(ctx); err != nil {
+			return err
+		}
+	}
+	_, err = conn.Exec(ctx, "grant usage on schema public to "+Reader+"; grant select on all tables in schema public to "+Reader+";\n"+source.TriggerSQL)
+	return err
+}
+
+// key returns the key for Eskadel's secrets, kept beside the cluster.
+func key(dir string) ([]byte, error) {
+	name := filepath.Join(dir, "key")
+	if b, err := os.ReadFile(name); err == nil {
+		return hex.DecodeString(strings.TrimSpace(string(b)))
+	}
+	k := make([]byte, 32)
+	if _, err := rand.Read(k); err != nil {
+		return nil, err
+	}
+	return k, os.WriteFile(name, []byte(hex.EncodeToString(k)+"\n"), 0o600)
+}
+
+func (d *Demo) serve(ctx context.Context, c Config) error {
+	c.Say("starting Eskadel and Yard Desk")
+	k, err := key(c.Dir)
+	if err != nil {
+		return err
+	}
+	if d.Store, err = store.Open(ctx, d.Cluster.URL("eskadel", "eskadel"), k); err != nil {
+		return err
+	}
+	d.stop = append(d.stop, func() { _ = d.Store.Close() })
+	hash, err := identity.HashPassword(Password)
+	if err != nil {
+		return err
+	}
+	everything := []string{"director"}
+	err = errors.Join(
+		d.Store.AddPerson(ctx, &store.Person{Name: "Mara Quill", Email: BuilderEmail, PasswordHash: hash, Builder: true}, everything, nil),
+		d.Store.AddPerson(ctx, &store.Person{Name: "Edda Harrow", Email: AuthorEmail, PasswordHash: hash}, everything, nil),
+		d.Store.SaveSource(ctx, "yard-desk", "Yard Desk", d.Cluster.URL(Reader, "yarddesk")),
+		d.Store.SaveHostApp(ctx, "yard-desk", "Yard Desk", d.YardDesk, []string{d.YardDesk}),
+	)
+	if err != nil {
+		return err
+	}
+	d.Key = yarddesk.Config{Database: d.Cluster.URL("yarddesk", "yarddesk"), EskadelURL: d.Eskadel, KeyID: "yard-desk-1"}
+	if _, d.Key.Secret, err = d.Store.HostKey(ctx, d.Key.KeyID); err != nil {
+		b := make([]byte, 32)
+		_, _ = rand.Read(b)
+		d.Key.Secret = hex.EncodeToString(b)
+		if err := d.Store.SaveHostKey(ctx, d.Key.KeyID, "yard-desk", identity.Algorithm, d.Key.Secret); err != nil {
+			return err
+		}
+	}
+	zone, err := time.LoadLocation("Europe/London")
+	if err != nil {
+		return err
+	}
+	if d.Engine, err = live.NewEngine(ctx, d.Store, period.ISO(zone)); err != nil {
+		return err
+	}
+	server, err := web.New(d.Store, d.Engine)
+	if err != nil {
+		return err
+	}
+	if err := d.listen(c.Eskadel, server.Handler()); err != nil {
+		return err
+	}
+	app, err := yarddesk.New(ctx, d.Key)
+	if err != nil {
+		return err
+	}
+	d.stop = append(d.stop, app.Close)
+	return d.listen(c.YardDesk, app.Handler())
+}
+
+func (d *Demo) listen(port int, h http.Handler) error {
+	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
+	if err != nil {
+		return fmt.Errorf("port %d cannot be used; choose another with -port or -yarddesk-port: %w", port, err)
+	}
+	s := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
+	d.stop = append(d.stop, func() { _ = s.Close() })
+	go func() { _ = s.Serve(l) }()
+	return nil
+}
+
+var csrf = regexp.MustCompile(`data-csrf="([^"]+)"`)
+
+// A Client is a person signed in to Eskadel from a program.
+type Client struct {
+	Address string
+	Cookie  *http.Cookie
+	CSRF    string
+}
+
+// SignIn signs a person in.
+func SignIn(ctx context.Context, address, email, password string) (*Client, error) {
+	c := &Client{Address: address}
+	web := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	form := url.Values{"email": {email}, "password": {password}}
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, address+"/sign-in", strings.NewReader(form.Encode()))
+	if err != nil {
+		return nil, err
+	}
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	response, err := web.Do(r)
+	if err != nil {
+		return nil, err
+	}
+	defer response.Body.Close()
+	if len(response.Cookies()) == 0 {
+		return nil, fmt.Errorf("sign in as %s: %s", email, response.Status)
+	}
+	c.Cookie = response.Cookies()[0]
+	page, status, err := c.Do(ctx, http.MethodGet, "/people", nil)
+	if err != nil || status != http.StatusOK {
+		return nil, fmt.Errorf("sign in as %s: %d %w", email, status, err)
+	}
+	m := csrf.FindSubmatch(page)
+	if m == nil {
+		return nil, fmt.Errorf("sign in as %s: the page holds no token", email)
+	}
+	c.CSRF = string(m[1])
+	return c, nil
+}
+
+// Do sends a request and returns the answer's body and status.
+func (c *Client) Do(ctx context.Context, method, path string, body []byte) ([]byte, int, error) {
+	r, err := http.NewRequestWithContext(ctx, method, c.Address+path, strings.NewReader(string(body)))
+	if err != nil {
+		return nil, 0, err
+	}
+	r.AddCookie(c.Cookie)
+	r.Header.Set("X-CSRF-Token", c.CSRF)
+	r.Header.Set("Content-Type", "application/json")
+	response, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return nil, 0, err
+	}
+	defer response.Body.Close()
+	b, err := io.ReadAll(response.Body)
+	return b, response.StatusCode, err
+}
+
+// load puts the demo's documents in, unless they are there: as the builder, through the API.
+func (d *Demo) load(ctx context.Context) error {
+	c, err := SignIn(ctx, d.Eskadel, BuilderEmail, Password)
+	if err != nil {
+		return err
+	}
+	for _, kind := range []string{"datasets", "dashboards"} {
+		files, err := fs.ReadDir(documents, path.Join("documents", kind))
+		if err != nil {
+			return err
+		}
+		for _, f := range files {
+			name := strings.TrimSuffix(f.Name(), ".json")
+			address := "/api/v1/" + kind + "/" + name
+			if _, status, err := c.Do(ctx, http.MethodGet, address, nil); err != nil || status == http.StatusOK {
+				if err != nil {
+					return err
+				}
+				continue
+			}
+			b, err := documents.ReadFile(path.Join("documents", kind, f.Name()))
+			if err != nil {
+				return err
+			}
+			if err := c.put(ctx, http.MethodPut, address, b); err != nil {
+				return err
+			}
+			if kind == "dashboards" {
+				if err := c.put(ctx, http.MethodPost, address+"/publish", nil); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
+}
+
+func (c *Client) put(ctx context.Context, method, address string, body []byte) error {
+	b, status, err := c.Do(ctx, method, address, body)
+	if err == nil && status != http.StatusOK {
+		var p struct{ Detail, Place string }
+		_ = json.Unmarshal(b, &p)
+		err = fmt.Errorf("%s %s: %d %s (%s)", method, address, status, p.Detail, p.Place)
+	}
+	return err
+}

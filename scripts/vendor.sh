@@ -1,0 +1,41 @@
+#!/usr/bin/env bash
+# Fetches the third-party files that the browser gets, as published to the npm registry,
+# into web/static/vendor, and lists them with versions and licences in its README.md.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+out=$PWD/web/static/vendor
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+rm -rf "$out"; mkdir -p "$out"
+{
+  echo "# Third-party files"
+  echo
+  echo "As published, fetched by \`make vendor\`; change versions in scripts/vendor.sh."
+  echo
+  echo "| package | version | licence | files |"
+  echo "|---|---|---|---|"
+} > "$out/README.md"
+take() { # package version licence file…
+  local name=$1 version=$2 licence=$3; shift 3
+  local dir=${name##*/}
+  echo "fetching $name $version"
+  (cd "$work" && rm -rf package && npm pack --silent "$name@$version" >/dev/null && tar xzf ./*.tgz && rm ./*.tgz)
+  mkdir -p "$out/$dir"
+  for f in "$@"; do
+    cp "$work/package/$f" "$out/$dir/"
+    # Maps of sources are not shipped, so nothing points to them.
+    sed -i -e '/^\/\/# sourceMappingURL=/d' "$out/$dir/$(basename "$f")" 2>/dev/null || true
+  done
+  local text
+  text=$(find "$work/package" -maxdepth 1 -iname 'licen[cs]e*' | head -n 1)
+  [ -n "$text" ] && cp "$text" "$out/$dir/LICENSE"
+  local listed=""
+  for f in "$@"; do listed="$listed $(basename "$f")"; done
+  echo "| $name | $version | $licence |$listed |" >> "$out/README.md"
+}
+take echarts 6.1.0 Apache-2.0 dist/echarts.min.js NOTICE
+take gridstack 14.1.0 MIT dist/gridstack-all.js dist/gridstack.min.css
+take htmx.org 2.0.11 0BSD dist/htmx.min.js
+take bootstrap 5.3.9 MIT dist/css/bootstrap.min.css
+take @fontsource-variable/figtree 5.3.0 OFL-1.1 files/figtree-latin-wght-normal.woff2 files/figtree-latin-ext-wght-normal.woff2
+echo "done; see web/static/vendor/README.md"

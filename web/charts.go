@@ -1,0 +1,337 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/chart"
+	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
+	"eskadel/core/filter"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/core/sentence"
+)
+
+func (s *Server) library(c *gin.Context) {
+	kept, err := s.store.Charts(c.Request.Context())
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	type row struct{ Name, Title, Sentence, By string }
+	var rows []row
+	for _, k := range kept {
+		d, err := chart.Read(k.Document)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		r := row{Name: k.Name, Title: k.Name, By: k.UpdatedBy}
+		if ds, err := s.engine.Dataset(c.Request.Context(), d.Dataset); err == nil {
+			r.Title, r.Sentence = sentence.Title(d, ds), sentence.Text(d, ds)
+		}
+		rows = append(rows, r)
+	}
+	s.page(c, http.StatusOK, "charts", "Charts", gin.H{"Rows": rows})
+}
+
+// A place is where an edited chart is kept: on a widget of a draft, "dashboard/widget",
+// or in the library, "library/name"; "" for a chart that stands nowhere yet.
+type place struct {
+	Dashboard, Widget, Library string
+}
+
+func parsePlace(at string) place {
+	first, second, _ := strings.Cut(at, "/")
+	if first == "library" {
+		return place{Library: second}
+	}
+	return place{Dashboard: first, Widget: second}
+}
+
+// chartEditor opens a chart: the one at a place, or a new one.
+func (s *Server) chartEditor(c *gin.Context) {
+	at := parsePlace(c.Query("at"))
+	doc := &chart.Document{Definition: query.Definition{Version: 1}, Form: chart.Columns}
+	var err error
+	switch {
+	case c.Query("dataset") != "":
+		var ds *dataset.Dataset
+		if ds, err = s.engine.Dataset(c.Request.Context(), c.Query("dataset")); err == nil {
+			doc = sentence.Start(ds)
+		}
+	case at.Library != "":
+		doc, err = s.engine.Library(c.Request.Context(), at.Library)
+	case at.Widget != "":
+		var d *dashboard.Document
+		if d, _, err = s.draft(c, at.Dashboard); err == nil {
+			var w *dashboard.Widget
+			if w, err = d.Widget(at.Widget); err == nil && w.Chart != nil && w.Chart.Own != nil {
+				doc = w.Chart.Own
+			}
+		}
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	dashboards, err := s.store.Dashboards(c.Request.Context())
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	data, err := s.sentenceOf(c, doc)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	data["At"], data["Where"], data["Dashboards"] = c.Query("at"), at, dashboards
+	s.page(c, http.StatusOK, "chart-editor", "Chart", data)
+}
+
+func (s *Server) draft(c *gin.Context, name string) (*dashboard.Document, int, error) {
+	kept, err := s.store.Dashboard(c.Request.Context(), name)
+	if err != nil {
+		return nil, 0, err
+	}
+	d, err := dashboard.Read(kept.Draft)
+	return d, kept.Revision, err
+}
+
+// posted reads the chart document that the editor holds.
+func (s *Server) posted(c *gin.Context) (*chart.Document, *dataset.Dataset, error) {
+	d, err := chart.Read([]byte(c.PostForm("document")))
+	if err != nil {
+		return nil, nil, problem.At("chart", err)
+	}
+	if d.Dataset == "" {
+		return d, nil, nil
+	}
+	ds, err := s.engine.Dataset(c.Request.Context(), d.Dataset)
+	return d, ds, err
+}
+
+func (s *Server) sentenceOf(c *gin.Context, d *chart.Document) (gin.H, error) {
+	var ds *dataset.Dataset
+	if d.Dataset != "" {
+		var err error
+		if ds, err = s.engine.Dataset(c.Request.Context(), d.Dataset); err != nil {
+			return nil, err
+		}
+	}
+	document, err := json.Marshal(d)
+	if err != nil {
+		return nil, err
+	}
+	return gin.H{"Phrases": sentence.Of(d, ds), "Heading": sentence.Title(d, ds), "Own": d.Title, "Missing": sentence.Missing(d, ds), "Document": string(document), "HasDataset": ds != nil}, nil
+}
+
+// chartMenu unfolds what a phrase of the sentence may become.
+func (s *Server) chartMenu(c *gin.Context) {
+	d, ds, err := s.posted(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	part := c.PostForm("part")
+	if part == "dataset" || ds == nil {
+		m, err := s.datasetMenu(c, d)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		s.part(c, http.StatusOK, "choices", m)
+		return
+	}
+	m, err := sentence.Choices(d, ds, part)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.part(c, http.StatusOK, "choices", m)
+}
+
+// datasetMenu offers every dataset; choosing one starts a chart that shows something at once.
+func (s *Server) datasetMenu(c *gin.Context, d *chart.Document) (*sentence.Menu, error) {
+	sets, err := s.store.Datasets(c.Request.Context())
+	if err != nil {
+		return nil, err
+	}
+	m := &sentence.Menu{Part: "dataset", Heading: "Which records?"}
+	for _, k := range sets {
+		ds, err := s.engine.Dataset(c.Request.Context(), k.Name)
+		if err != nil {
+			continue
+		}
+		doc := sentence.Start(ds)
+		doc.Title = d.Title
+		if d.Dataset == ds.Name {
+			doc = d
+		}
+		m.Choices = append(m.Choices, sentence.Choice{Label: ds.Title, Kind: ds.Record[1], Chosen: d.Dataset == ds.Name, Document: doc})
+	}
+	return m, nil
+}
+
+// chartChange renders the sentence of a changed chart and, if it has a place, keeps it there.
+func (s *Server) chartChange(c *gin.Context) {
+	d, ds, err := s.posted(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if title, ok := c.GetPostForm("title"); ok {
+		d.Title = strings.TrimSpace(title)
+		if ds != nil && d.Title == sentence.Title(&chart.Document{Definition: d.Definition, Form: d.Form}, ds) {
+			d.Title = ""
+		}
+	}
+	if at := parsePlace(c.PostForm("at")); at.Widget != "" && d.Dataset != "" {
+		err = s.keepOnWidget(c, at, d)
+	} else if at.Library != "" && d.Dataset != "" {
+		err = s.store.SaveChart(c.Request.Context(), at.Library, d.JSON(), caller(c).Name)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	data, err := s.sentenceOf(c, d)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.part(c, http.StatusOK, "sentence", data)
+}
+
+func (s *Server) keepOnWidget(c *gin.Context, at place, d *chart.Document) error {
+	doc, revision, err := s.draft(c, at.Dashboard)
+	if err != nil {
+		return err
+	}
+	w, err := doc.Widget(at.Widget)
+	if err != nil {
+		return err
+	}
+	w.Chart, w.Text = &dashboard.Chart{Own: d}, ""
+	_, err = s.store.SaveDraft(c.Request.Context(), at.Dashboard, revision, doc.JSON())
+	return err
+}
+
+// chartAnswer draws the chart in the editor.
+func (s *Server) chartAnswer(c *gin.Context) {
+	d, ds, err := s.posted(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if ds == nil {
+		c.JSON(http.StatusOK, gin.H{"nothing": sentence.Missing(d, nil), "title": sentence.Title(d, nil)})
+		return
+	}
+	v := caller(c).Viewer
+	a, err := s.engine.Answer(c.Request.Context(), d, ds, v, s.engine.Setting(ds, v, filter.Condition{}, time.Time{}), 0)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.answer(c, a)
+}
+
+// chartRecords lists the records behind a mark in the editor.
+func (s *Server) chartRecords(c *gin.Context) {
+	d, ds, err := s.posted(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	ref, words, sort, page, down, err := mark(c)
+	if err != nil || ds == nil {
+		s.fail(c, err)
+		return
+	}
+	v := caller(c).Viewer
+	p, err := s.engine.Drawer(c.Request.Context(), d, ds, v, s.engine.Setting(ds, v, filter.Condition{}, ref.Now), ref, words, page, sort, down)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.drawer(c, p, "/charts/records")
+}
+
+// chartPlace puts a chart on a dashboard's draft, or keeps it in the library by a name.
+func (s *Server) chartPlace(c *gin.Context) {
+	d, ds, err := s.posted(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if missing := sentence.Missing(d, ds); missing != "" {
+		s.fail(c, problem.New(problem.Missing, "chart", "%s", missing))
+		return
+	}
+	to := c.PostForm("to")
+	if to == "library" {
+		name := slug(sentence.Title(d, ds))
+		for n := 2; ; n++ {
+			if _, err := s.store.Chart(c.Request.Context(), name); err != nil {
+				break
+			}
+			name = fmt.Sprintf("%s-%d", slug(sentence.Title(d, ds)), n)
+		}
+		if err := s.store.SaveChart(c.Request.Context(), name, d.JSON(), caller(c).Name); err != nil {
+			s.fail(c, err)
+			return
+		}
+		redirect(c, "/charts")
+		return
+	}
+	doc, revision, err := s.draft(c, to)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	page := &doc.Pages[0]
+	w := dashboard.Widget{ID: doc.NewID(), Chart: &dashboard.Chart{Own: d}}
+	w.At = page.Place(sizeOf(d.Form))
+	page.Widgets = append(page.Widgets, w)
+	if _, err := s.store.SaveDraft(c.Request.Context(), to, revision, doc.JSON()); err != nil {
+		s.fail(c, err)
+		return
+	}
+	redirect(c, "/dashboards/"+to+"/edit#"+w.ID)
+}
+
+// sizeOf is how large a new widget is.
+func sizeOf(f chart.Form) (width, height int) {
+	switch f {
+	case chart.KeyFigures:
+		return 4, 2
+	case chart.Table, chart.Records:
+		return 12, 5
+	}
+	return 6, 5
+}
+
+// slug makes a name of a title.
+func slug(title string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(title) {
+		switch {
+		case r >= 'a' && r <= 'z', r >= '0' && r <= '9':
+			b.WriteRune(r)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+	}
+	name := strings.Trim(b.String(), "-")
+	if name == "" || name[0] < 'a' {
+		name = "c-" + name
+	}
+	return name[:min(len(name), 50)]
+}

@@ -1,0 +1,67 @@
+package web
+
+import (
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/problem"
+	"eskadel/identity"
+)
+
+// embedScript is the one script that a host page loads.
+func (s *Server) embedScript(c *gin.Context) {
+	b, err := files.ReadFile("static/embed.js")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Header("Cache-Control", "public, max-age=3600")
+	c.Header("Cross-Origin-Resource-Policy", "cross-origin")
+	c.Data(http.StatusOK, "text/javascript; charset=utf-8", b)
+}
+
+// frame serves the page within a frame. It knows nobody yet: the host page hands the
+// viewer pass to it. Only pages of the host app's origins may show it; to others it
+// says so, on a page that holds nothing else.
+func (s *Server) frame(c *gin.Context) {
+	app, err := s.store.HostApp(c.Request.Context(), c.Param("app"))
+	if p := problem.Of(err); p != nil {
+		c.Header("Content-Security-Policy", policy("*"))
+		s.page(c, statuses[p.Code], "frame-problem", "Not shown", gin.H{"Problem": p})
+		return
+	}
+	origins := app.OriginList()
+	if from, err := url.Parse(c.GetHeader("Referer")); err == nil && from.Host != "" && c.GetHeader("Sec-Fetch-Dest") == "iframe" {
+		origin := from.Scheme + "://" + from.Host
+		if !slices.Contains(origins, origin) && !strings.EqualFold(from.Host, c.Request.Host) {
+			c.Header("Content-Security-Policy", policy("*"))
+			s.page(c, http.StatusForbidden, "frame-problem", "Not shown", gin.H{"Problem": problem.New(problem.Forbidden, "", "Pages of %s may not show Eskadel. The builder can add the address to the host app %s.", origin, app.Title)})
+			return
+		}
+	}
+	c.Header("Content-Security-Policy", policy(strings.Join(origins, " ")))
+	c.Header("Cross-Origin-Opener-Policy", "unsafe-none")
+	s.page(c, http.StatusOK, "frame", "Eskadel", gin.H{"App": app.Name, "Dashboard": c.Param("dashboard"), "PageTitle": c.Query("page"), "Widget": c.Query("widget"), "Origins": origins})
+}
+
+// frameSession exchanges a viewer pass for a bearer token.
+func (s *Server) frameSession(c *gin.Context) {
+	var in struct {
+		Pass   string `json:"pass"`
+		Origin string `json:"origin"`
+	}
+	if err := c.ShouldBindJSON(&in); err != nil {
+		s.fail(c, problem.New(problem.Invalid, "", "A viewer pass is expected."))
+		return
+	}
+	bearer, expires, err := identity.Exchange(c.Request.Context(), s.store, in.Pass, in.Origin, c.Param("app"), c.Param("dashboard"))
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"bearer": bearer, "expires": expires})
+}

@@ -1,0 +1,99 @@
+package web
+
+import (
+	"net/http"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/chart"
+	"eskadel/core/dashboard"
+	"eskadel/core/problem"
+	"eskadel/live"
+	"eskadel/store"
+)
+
+// A homeRow is a dashboard on the home page.
+type homeRow struct {
+	store.Dashboard
+	Title    string
+	Answers  string
+	Headline *chart.Figure
+	Fresh    string
+}
+
+func (s *Server) homeRows(c *gin.Context, find string) ([]homeRow, error) {
+	kept, err := s.store.Dashboards(c.Request.Context())
+	if err != nil {
+		return nil, err
+	}
+	var out []homeRow
+	for _, k := range kept {
+		draft, err := dashboard.Read(k.Draft)
+		if err != nil {
+			return nil, problem.At("dashboard "+k.Name, err)
+		}
+		row := homeRow{Dashboard: k, Title: draft.Title, Answers: draft.Answers}
+		if !strings.Contains(strings.ToLower(row.Title+" "+row.Answers+" "+k.Folder), strings.ToLower(find)) {
+			continue
+		}
+		row.Headline, row.Fresh = s.headline(c, draft)
+		out = append(out, row)
+	}
+	return out, nil
+}
+
+// headline is the first key figure of a dashboard; none when it cannot be had just now.
+func (s *Server) headline(c *gin.Context, d *dashboard.Document) (*chart.Figure, string) {
+	v, err := s.engine.NewView(c.Request.Context(), d, 0, caller(c).Viewer, dashboard.State{})
+	if err != nil {
+		return nil, ""
+	}
+	for _, w := range d.Widgets() {
+		if w.Chart == nil || w.Chart.Own == nil || w.Chart.Own.Form != chart.KeyFigures {
+			continue
+		}
+		var a *live.Answer
+		if a, err = v.Widget(w.ID); err == nil && len(a.Figures) > 0 {
+			return &a.Figures[0], a.Fresh
+		}
+	}
+	return nil, ""
+}
+
+func (s *Server) home(c *gin.Context) {
+	rows, err := s.homeRows(c, "")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.page(c, http.StatusOK, "home", "Dashboards", gin.H{"Rows": rows})
+}
+
+func (s *Server) homeList(c *gin.Context) {
+	rows, err := s.homeRows(c, c.Query("find"))
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.part(c, http.StatusOK, "home-list", gin.H{"Rows": rows, "Find": c.Query("find")})
+}
+
+func (s *Server) people(c *gin.Context) {
+	people, err := s.store.People(c.Request.Context())
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	apps, err := s.store.HostApps(c.Request.Context())
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	log, err := s.store.AuditLog(c.Request.Context(), 30)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.page(c, http.StatusOK, "people", "People", gin.H{"People": people, "Apps": apps, "Log": log})
+}

@@ -1,0 +1,111 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"net/http"
+	"path"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/identity"
+)
+
+// pages are the templates: each file of templates/pages within the layout, and every
+// part of templates/parts on its own.
+type pages struct {
+	whole map[string]*template.Template
+	parts *template.Template
+}
+
+var functions = template.FuncMap{
+	"json": func(v any) (string, error) { b, err := json.Marshal(v); return string(b), err },
+	"list": func(v ...any) []any { return v },
+	"add":  func(a, b int) int { return a + b },
+	"dict": func(pairs ...any) (map[string]any, error) {
+		out := map[string]any{}
+		for i := 0; i+1 < len(pairs); i += 2 {
+			name, ok := pairs[i].(string)
+			if !ok {
+				return nil, fmt.Errorf("a name is expected, not %v", pairs[i])
+			}
+			out[name] = pairs[i+1]
+		}
+		return out, nil
+	},
+}
+
+func loadPages() (*pages, error) {
+	parts, err := template.New("").Funcs(functions).ParseFS(files, "templates/parts/*.html")
+	if err != nil {
+		return nil, err
+	}
+	p := &pages{map[string]*template.Template{}, parts}
+	names, err := fs.Glob(files, "templates/pages/*.html")
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range names {
+		t, err := template.Must(parts.Clone()).ParseFS(files, "templates/layout.html", name)
+		if err != nil {
+			return nil, err
+		}
+		p.whole[strings.TrimSuffix(path.Base(name), ".html")] = t
+	}
+	return p, nil
+}
+
+// page renders a whole page. Data is what its template needs; the layout adds who is signed in.
+func (s *Server) page(c *gin.Context, status int, name, title string, data gin.H) {
+	if data == nil {
+		data = gin.H{}
+	}
+	data["Title"], data["Area"] = title, area(c.Request.URL.Path)
+	if who, ok := c.Get("caller"); ok {
+		data["Caller"] = who.(*identity.Caller)
+	}
+	c.Status(status)
+	c.Header("Content-Type", "text/html; charset=utf-8")
+	if err := s.pages.whole[name].ExecuteTemplate(c.Writer, "layout", data); err != nil {
+		_ = c.Error(err)
+		panic(err)
+	}
+}
+
+// area is the step of the job that a path belongs to.
+func area(path string) string {
+	first, _, _ := strings.Cut(strings.TrimPrefix(path, "/"), "/")
+	switch first {
+	case "data", "charts", "people":
+		return first
+	}
+	return "dashboards"
+}
+
+// part renders a part of a page.
+func (s *Server) part(c *gin.Context, status int, name string, data any) {
+	c.Status(status)
+	c.Header("Content-Type", "text/html; charset=utf-8")
+	if err := s.pages.parts.ExecuteTemplate(c.Writer, name, data); err != nil {
+		panic(err)
+	}
+}
+
+// text renders a part to text, for answers that carry both.
+func (s *Server) text(name string, data any) (string, error) {
+	var b strings.Builder
+	err := s.pages.parts.ExecuteTemplate(&b, name, data)
+	return b.String(), err
+}
+
+func redirect(c *gin.Context, to string) {
+	if c.GetHeader("HX-Request") != "" {
+		c.Header("HX-Redirect", to)
+		c.Status(http.StatusNoContent)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, to)
+}

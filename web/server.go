@@ -1,0 +1,146 @@
+// Package web is what browsers and programs talk to: pages, parts of pages, frames and
+// the HTTP API. A handler reads and checks input, calls one thing and renders; rules,
+// numbers and labels come from core through live.
+package web
+
+import (
+	"embed"
+	"io/fs"
+	"net/http"
+	"strings"
+
+	"github.com/gin-contrib/gzip"
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/problem"
+	"eskadel/live"
+	"eskadel/store"
+)
+
+//go:embed static templates openapi.yaml schemas
+var files embed.FS
+
+// A Server serves one workspace.
+type Server struct {
+	store  *store.Store
+	engine *live.Engine
+	pages  *pages
+	router *gin.Engine
+}
+
+// New returns a server over a store and an engine.
+func New(s *store.Store, e *live.Engine) (*Server, error) {
+	gin.SetMode(gin.ReleaseMode)
+	p, err := loadPages()
+	if err != nil {
+		return nil, err
+	}
+	server := &Server{store: s, engine: e, pages: p, router: gin.New()}
+	if err := server.router.SetTrustedProxies(nil); err != nil {
+		return nil, err
+	}
+	server.routes()
+	return server, nil
+}
+
+// Handler is the server's entry.
+func (s *Server) Handler() http.Handler { return s.router }
+
+// Routes lists every route as "METHOD /path", for checking the API's description.
+func (s *Server) Routes() (out []string) {
+	for _, r := range s.router.Routes() {
+		out = append(out, r.Method+" "+r.Path)
+	}
+	return out
+}
+
+func (s *Server) routes() {
+	r := s.router
+	r.Use(s.recover, logged, limitBody, secured)
+	compressed := r.Group("", gzip.Gzip(gzip.DefaultCompression))
+
+	static, err := fs.Sub(files, "static")
+	if err != nil {
+		panic(err) // the folder is part of the program
+	}
+	compressed.GET("/static/*path", cached, gin.WrapH(http.StripPrefix("/static", http.FileServer(http.FS(static)))))
+	compressed.GET("/embed.js", s.embedScript)
+	compressed.GET("/embed/:app/:dashboard", s.frame)
+	compressed.POST("/embed/:app/:dashboard/session", s.frameSession)
+	compressed.GET("/sign-in", s.signInPage)
+	compressed.POST("/sign-in", s.signIn)
+
+	// Whoever may see a dashboard: people signed in, and viewers in frames.
+	r.GET("/view/:dashboard/live", s.caller, s.liveStream)
+	view := compressed.Group("/view/:dashboard", s.caller)
+	view.POST("/sheet", s.sheet)
+	view.POST("/line", s.line)
+	view.POST("/filters/:filter", s.filterMenu)
+	view.POST("/widgets/:widget", s.widget)
+	view.POST("/widgets/:widget/words", s.words)
+	view.POST("/widgets/:widget/records", s.records)
+
+	// People signed in to Eskadel.
+	author := compressed.Group("", s.caller, s.authors)
+	author.GET("/", s.home)
+	author.GET("/home/list", s.homeList)
+	author.POST("/sign-out", s.signOut)
+	author.GET("/data", s.data)
+	author.GET("/data/datasets/:dataset", s.dataset)
+	author.GET("/charts", s.library)
+	author.GET("/charts/edit", s.chartEditor)
+	author.POST("/charts/menu", s.chartMenu)
+	author.POST("/charts/change", s.chartChange)
+	author.POST("/charts/answer", s.chartAnswer)
+	author.POST("/charts/records", s.chartRecords)
+	author.POST("/charts/place", s.chartPlace)
+	author.GET("/dashboards", s.home)
+	author.POST("/dashboards", s.newDashboard)
+	author.GET("/dashboards/:dashboard", s.reading)
+	author.GET("/dashboards/:dashboard/edit", s.editing)
+	author.POST("/dashboards/:dashboard/draft", s.saveDraft)
+	author.POST("/dashboards/:dashboard/add", s.addWidget)
+	author.POST("/dashboards/:dashboard/publish", s.publish)
+	author.GET("/people", s.people)
+
+	builder := author.Group("", s.builders)
+	builder.POST("/data/sources", s.addSource)
+	builder.GET("/data/sources/:source", s.sourceTables)
+	builder.GET("/data/sources/:source/tables/:table", s.tablePreview)
+	builder.POST("/data/sources/:source/tables/:table", s.makeDataset)
+	builder.POST("/data/datasets/:dataset", s.saveDataset)
+
+	api := compressed.Group("/api/v1", s.caller)
+	api.GET("/dashboards/:dashboard", s.apiDashboard)
+	api.POST("/dashboards/:dashboard/widgets/:widget/run", s.apiRunWidget)
+	api.POST("/dashboards/:dashboard/widgets/:widget/records", s.apiRecords)
+	write := api.Group("", s.authors)
+	write.POST("/run", s.apiRun)
+	write.PUT("/dashboards/:dashboard", s.apiPutDashboard)
+	write.POST("/dashboards/:dashboard/publish", s.publish)
+	write.GET("/datasets/:dataset", s.apiDataset)
+	write.PUT("/datasets/:dataset", s.builders, s.apiPutDataset)
+	compressed.GET("/api/v1/openapi.yaml", s.file("openapi.yaml", "application/yaml"))
+	for _, name := range []string{"dataset", "chart", "dashboard"} {
+		compressed.GET("/api/v1/schemas/"+name+".json", s.file("schemas/"+name+".json", "application/schema+json"))
+	}
+	r.NoRoute(func(c *gin.Context) {
+		s.fail(c, problem.New(problem.NotFound, "", "There is nothing at this address."))
+	})
+}
+
+func (s *Server) file(name, kind string) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		b, err := files.ReadFile(name)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		c.Data(http.StatusOK, kind, b)
+	}
+}
+
+// wantsJSON tells whether a program asks, or a script of ours.
+func wantsJSON(c *gin.Context) bool {
+	return strings.HasPrefix(c.Request.URL.Path, "/api/") || strings.Contains(c.GetHeader("Accept"), "application/json")
+}

@@ -1,0 +1,49 @@
+package web
+
+import (
+	"net/http"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/problem"
+	"eskadel/identity"
+)
+
+func (s *Server) signInPage(c *gin.Context) {
+	s.page(c, http.StatusOK, "sign-in", "Sign in", gin.H{"Then": c.Query("then")})
+}
+
+// signIn has no session yet whose token could be checked; browsers say where a form
+// comes from, and another site's form is refused.
+func (s *Server) signIn(c *gin.Context) {
+	email, then := c.PostForm("email"), c.PostForm("then")
+	if site := c.GetHeader("Sec-Fetch-Site"); site != "" && site != "same-origin" {
+		s.fail(c, problem.New(problem.Forbidden, "", "Sign in from Eskadel's own page."))
+		return
+	}
+	token, err := identity.SignIn(c.Request.Context(), s.store, email, c.PostForm("password"), c.ClientIP())
+	if p := problem.Of(err); p != nil {
+		s.page(c, statuses[p.Code], "sign-in", "Sign in", gin.H{"Then": then, "Email": email, "Problem": p})
+		return
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	http.SetCookie(c.Writer, &http.Cookie{Name: sessionCookie, Value: token, Path: "/", HttpOnly: true, Secure: true, SameSite: http.SameSiteLaxMode, MaxAge: int(identity.SessionLife.Seconds())})
+	if !strings.HasPrefix(then, "/") || strings.HasPrefix(then, "//") || strings.Contains(then, "\\") {
+		then = "/"
+	}
+	c.Redirect(http.StatusSeeOther, then)
+}
+
+func (s *Server) signOut(c *gin.Context) {
+	cookie, _ := c.Cookie(sessionCookie)
+	if err := identity.SignOut(c.Request.Context(), s.store, cookie); err != nil {
+		s.fail(c, err)
+		return
+	}
+	http.SetCookie(c.Writer, &http.Cookie{Name: sessionCookie, Path: "/", HttpOnly: true, Secure: true, SameSite: http.SameSiteLaxMode, MaxAge: -1})
+	c.Redirect(http.StatusSeeOther, "/sign-in")
+}

@@ -1,0 +1,77 @@
+/**
+ * Asking the server. In a page of Eskadel's own the session's token goes with each
+ * request; in a frame the viewer's bearer token does.
+ */
+
+/** @type {{bearer: string, renew: (() => Promise<void>) | null}} */
+export const who = { bearer: "", renew: null };
+
+/** A failed request, in words for people. */
+export class Trouble extends Error {
+  /** @param {string} words @param {number} status @param {string} place */
+  constructor(words, status, place) {
+    super(words);
+    this.status = status;
+    this.place = place;
+  }
+}
+
+/** @returns {Record<string, string>} */
+export function headers() {
+  if (who.bearer) return { Authorization: `Bearer ${who.bearer}` };
+  return { "X-CSRF-Token": document.body.dataset.csrf ?? "" };
+}
+
+/**
+ * Posts fields and returns the answer. A viewer whose stay has ended gets a new pass
+ * once, without noticing.
+ * @param {string} path @param {Record<string, string>} fields @param {{json?: boolean, signal?: AbortSignal}} [how]
+ * @returns {Promise<any>}
+ */
+export async function post(path, fields, how = {}) {
+  const ask = () => fetch(path, {
+    method: "POST",
+    headers: { ...headers(), "Content-Type": "application/x-www-form-urlencoded", Accept: how.json ? "application/json" : "text/html", "HX-Request": how.json ? "" : "true" },
+    body: new URLSearchParams(fields),
+    signal: how.signal,
+  });
+  let response;
+  try {
+    response = await ask();
+    if (response.status === 401 && who.renew) {
+      await who.renew();
+      response = await ask();
+    }
+  } catch (error) {
+    if (error instanceof DOMException || error instanceof Trouble) throw error;
+    throw new Trouble("Eskadel does not answer. This is tried again by itself.", 503, "");
+  }
+  if (!response.ok) {
+    const text = await response.text();
+    let words = "Something went wrong here.", place = "";
+    try {
+      ({ detail: words, place } = JSON.parse(text));
+    } catch {
+      words = new DOMParser().parseFromString(text, "text/html").body.textContent?.trim() || words;
+    }
+    throw new Trouble(words, response.status, place);
+  }
+  const redirect = response.headers.get("HX-Redirect");
+  if (redirect) {
+    // An address that differs only behind the # would not load the page again.
+    location.assign(redirect);
+    return "";
+  }
+  return how.json ? response.json() : response.text();
+}
+
+/** Says something to those who do not see the page. @param {string} words */
+export function say(words) {
+  const said = document.getElementById("said");
+  if (said) said.textContent = words;
+}
+
+/** Puts server-rendered HTML into a place. The policy lets nothing in it run. @param {Element} place @param {string} html */
+export function fill(place, html) {
+  place.innerHTML = html;
+}

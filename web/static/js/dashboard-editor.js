@@ -1,0 +1,183 @@
+/**
+ * The dashboard editor: the sheet with handles. It holds the draft document, saves each
+ * change by itself, and never draws over somebody else's change.
+ */
+import { post, say, Trouble } from "./api.js";
+import { History } from "./history.js";
+import { Widget } from "./widget.js";
+
+const editor = /** @type {HTMLElement} */ (document.getElementById("editor"));
+const trouble = /** @type {HTMLElement} */ (document.getElementById("trouble"));
+const saved = /** @type {HTMLElement} */ (document.getElementById("saved"));
+const name = editor.dataset.dashboard ?? "";
+let revision = editor.dataset.revision ?? "";
+/** @type {any} */
+let draft = JSON.parse(editor.dataset.document ?? "{}");
+const page = () => draft.pages.find((/** @type {any} */ p) => p.title === editor.dataset.page);
+const history = new History(JSON.stringify(draft), (document) => {
+  draft = JSON.parse(document);
+  lay();
+  void save();
+});
+
+/** @type {any} */
+const grid = /** @type {any} */ (window).GridStack.init({
+  column: 12, cellHeight: 82, margin: 0, float: true, animate: false, handle: ".widget-head h2",
+  resizable: { handles: "se" }, draggable: { handle: ".widget-head h2" }, columnOpts: { breakpoints: [{ w: 500, c: 1 }] },
+}, editor);
+
+/** @type {Map<string, Widget>} */
+const widgets = new Map();
+
+/** Lays all widgets of the page out anew. */
+function lay() {
+  laying = true;
+  grid.removeAll();
+  widgets.clear();
+  for (const w of page().widgets) {
+    const [x, y, width, height] = w.at;
+    const item = grid.addWidget({ id: w.id, x, y, w: width, h: height, minW: 2 });
+    const content = item.querySelector(".grid-stack-item-content");
+    content.append(face(w));
+    show(w);
+  }
+  laying = false;
+}
+let laying = false;
+
+/** @param {any} w */
+function face(w) {
+  const section = document.createElement("section");
+  section.className = "widget";
+  section.id = w.id;
+  const head = document.createElement("div");
+  head.className = "widget-head";
+  const title = document.createElement("h2");
+  title.tabIndex = 0;
+  title.setAttribute("aria-description", "Arrow keys move the widget, Shift with arrow keys sizes it, Delete takes it off.");
+  title.textContent = w.text ? "Text" : "…";
+  title.addEventListener("keydown", (e) => key(e, w.id));
+  const words = document.createElement("span");
+  words.className = "widget-words";
+  if (w.chart && !w.chart.library) {
+    const change = document.createElement("a");
+    change.href = `/charts/edit?at=${encodeURIComponent(name)}/${encodeURIComponent(w.id)}`;
+    change.textContent = "change";
+    words.append(change, " ");
+  }
+  const remove = document.createElement("button");
+  remove.className = "plain";
+  remove.textContent = "take off";
+  remove.addEventListener("click", () => take(w.id));
+  words.append(remove);
+  head.append(title, words);
+  const body = document.createElement("div");
+  body.className = "widget-body";
+  section.append(head, body);
+  if (w.text) {
+    const text = document.createElement("textarea");
+    text.className = "widget-text-input";
+    text.value = w.text;
+    text.setAttribute("aria-label", "Text");
+    text.addEventListener("change", () => changed(() => { find(w.id).text = text.value || " "; }));
+    body.append(text);
+  } else {
+    widgets.set(w.id, new Widget(section, { choose: () => {}, records: () => {} }));
+  }
+  return section;
+}
+
+/** @param {string} id */
+const find = (id) => page().widgets.find((/** @type {any} */ w) => w.id === id);
+
+/** @param {any} w */
+async function show(w) {
+  const widget = widgets.get(w.id);
+  if (!widget) return;
+  widget.busy();
+  try {
+    if (w.chart?.dataset === "") throw new Trouble("This chart has no records yet: change it, or take it off.", 422, "");
+    widget.show(await post(`/view/${encodeURIComponent(name)}/widgets/${encodeURIComponent(w.id)}`, { draft: "yes" }, { json: true }));
+  } catch (error) {
+    widget.fail(/** @type {Error} */ (error).message, () => void show(w));
+  }
+}
+
+/** Makes a change to the draft and saves it. @param {() => void} how */
+function changed(how) {
+  how();
+  history.add(JSON.stringify(draft));
+  void save();
+}
+
+let saving = Promise.resolve();
+function save() {
+  saved.textContent = "saving …";
+  saving = saving.then(async () => {
+    try {
+      ({ revision } = await post(`/dashboards/${encodeURIComponent(name)}/draft`, { document: JSON.stringify(draft), revision: String(revision) }, { json: true }));
+      saved.textContent = `draft saved ${new Date().toTimeString().slice(0, 5)}`;
+      trouble.textContent = "";
+    } catch (error) {
+      saved.textContent = "not saved";
+      trouble.textContent = /** @type {Error} */ (error).message;
+    }
+  });
+  return saving;
+}
+
+/** Keeps where the widgets are. */
+function placed() {
+  if (laying || grid.getColumn() !== 12) return;
+  changed(() => {
+    for (const n of grid.engine.nodes) {
+      const w = find(n.id);
+      if (w) w.at = [n.x, n.y, n.w, n.h];
+    }
+  });
+}
+
+/** @param {string} id */
+function take(id) {
+  changed(() => { page().widgets = page().widgets.filter((/** @type {any} */ w) => w.id !== id); });
+  lay();
+  say("Taken off; undo brings it back.");
+}
+
+/** Moves and sizes by the keyboard. @param {KeyboardEvent} e @param {string} id */
+function key(e, id) {
+  const step = /** @type {Record<string, number[]>} */ ({ ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] })[e.key];
+  if (e.key === "Delete") {
+    take(id);
+  } else if (step) {
+    const node = grid.engine.nodes.find((/** @type {any} */ n) => n.id === id);
+    if (e.shiftKey) grid.update(node.el, { w: Math.max(2, Math.min(12 - node.x, node.w + step[0])), h: Math.max(1, node.h + step[1]) });
+    else grid.update(node.el, { x: Math.max(0, Math.min(12 - node.w, node.x + step[0])), y: Math.max(0, node.y + step[1]) });
+    say(`column ${node.x + 1}, row ${node.y + 1}, ${node.w} wide, ${node.h} high`);
+  } else {
+    return;
+  }
+  e.preventDefault();
+}
+
+grid.on("change", placed);
+for (const [id, part] of [["dashboard-title", "title"], ["answers", "answers"]]) {
+  document.getElementById(id)?.addEventListener("change", (e) => {
+    const value = /** @type {HTMLInputElement} */ (e.target).value.trim();
+    changed(() => { draft[part] = value; });
+  });
+}
+document.getElementById("publish")?.addEventListener("click", async () => {
+  await saving;
+  try {
+    await post(`/dashboards/${encodeURIComponent(name)}/publish`, {});
+  } catch (error) {
+    trouble.textContent = /** @type {Error} */ (error).message;
+  }
+});
+lay();
+const wanted = location.hash && document.getElementById(location.hash.slice(1));
+if (wanted) {
+  wanted.scrollIntoView({ block: "center" });
+  /** @type {HTMLElement | null} */ (wanted.querySelector("h2"))?.focus();
+}

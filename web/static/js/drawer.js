@@ -1,0 +1,70 @@
+/** The records drawer: the list of records behind a mark, from the bottom of the page. */
+import { fill, post, say } from "./api.js";
+
+export class Drawer {
+  /**
+   * @param {HTMLDialogElement} dialog
+   * @param {() => Record<string, string>} more fields that go with every request
+   */
+  constructor(dialog, more) {
+    this.dialog = dialog;
+    this.more = more;
+    /** @type {Record<string, string>} */
+    this.fields = {};
+    this.address = "";
+    /** @type {Element | null} */
+    this.opener = null;
+    dialog.addEventListener("click", (e) => this.click(e));
+  }
+
+  get isOpen() {
+    return this.dialog.open;
+  }
+
+  /** @param {string} address @param {object} mark @param {string} words */
+  async open(address, mark, words) {
+    this.opener = document.activeElement;
+    this.address = address;
+    this.fields = { mark: JSON.stringify(mark), words };
+    await this.load();
+    if (!this.dialog.open) this.dialog.show();
+    /** @type {HTMLElement | null} */ (this.dialog.querySelector("h2"))?.focus();
+  }
+
+  async load() {
+    try {
+      fill(this.dialog, await post(this.address, { ...this.more(), ...this.fields }));
+      say(this.dialog.querySelector("h2")?.textContent ?? "");
+    } catch (error) {
+      const p = document.createElement("p");
+      p.className = "wrong";
+      p.textContent = /** @type {Error} */ (error).message;
+      const close = document.createElement("button");
+      close.className = "plain";
+      close.dataset.close = "";
+      close.textContent = "close";
+      this.dialog.replaceChildren(p, close);
+    }
+  }
+
+  close() {
+    this.dialog.close();
+    /** @type {HTMLElement | null} */ (this.opener)?.focus?.();
+  }
+
+  /** @param {Event} e */
+  click(e) {
+    const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
+    if (!button) return;
+    const d = button.dataset;
+    if ("close" in d) this.close();
+    else if ("enlarge" in d) this.dialog.classList.toggle("large");
+    else if (d.number) {
+      this.fields.number = d.number;
+      void this.load();
+    } else if (d.sort) {
+      this.fields = { ...this.fields, sort: d.sort, down: d.down ?? "", number: "0" };
+      void this.load();
+    }
+  }
+}

@@ -1,0 +1,8 @@
+/** The reading page of Eskadel's own. */
+import { Sheet } from "./sheet.js";
+
+const root = /** @type {HTMLElement} */ (document.getElementById("reading"));
+const sheet = new Sheet(root, { dashboard: root.dataset.dashboard ?? "", page: root.dataset.page ?? "" });
+sheet.open().catch((error) => {
+  root.textContent = error.message;
+});

@@ -1,0 +1,255 @@
+/**
+ * A dashboard in reading: loads the sheet and its widgets, narrows by clicked marks,
+ * opens the reading line's phrases, and follows the records live.
+ */
+import { fill, headers, post, say, Trouble, who } from "./api.js";
+import { Drawer } from "./drawer.js";
+import { Widget } from "./widget.js";
+
+/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string}[]}} State */
+
+export class Sheet {
+  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, open?: (address: string) => void}} how */
+  constructor(root, how) {
+    this.root = root;
+    this.how = how;
+    /** @type {State} */
+    this.state = { filters: {}, narrow: [] };
+    /** @type {Map<string, Widget>} */
+    this.widgets = new Map();
+    /** @type {Map<string, AbortController>} */
+    this.asking = new Map();
+    /** @type {Map<string, number>} */
+    this.retry = new Map();
+    root.addEventListener("click", (e) => this.click(e));
+    document.addEventListener("keydown", (e) => this.key(e));
+  }
+
+  /** @param {string} tail */
+  path(tail) {
+    return `/view/${encodeURIComponent(this.how.dashboard)}/${tail}`;
+  }
+
+  fields() {
+    return { state: JSON.stringify(this.state) };
+  }
+
+  async open() {
+    fill(this.root, await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "" }));
+    this.widgets.clear();
+    this.line = this.root.querySelector("#line");
+    this.popover = /** @type {HTMLElement} */ (this.root.querySelector("#popover"));
+    this.drawer = new Drawer(/** @type {HTMLDialogElement} */ (this.root.querySelector("#drawer")), () => this.fields());
+    for (const place of /** @type {NodeListOf<HTMLElement>} */ (this.root.querySelectorAll(".widget"))) {
+      const d = place.dataset, id = d.widget ?? "";
+      place.style.gridColumn = `${Number(d.x) + 1} / span ${d.w}`;
+      place.style.gridRow = `${Number(d.y) + 1} / span ${d.h}`;
+      this.widgets.set(id, new Widget(place, {
+        choose: (marks, words) => this.narrow(id, marks, words),
+        records: (mark, words) => place.dataset.records === "true" && void this.records(id, mark, words),
+      }));
+    }
+    void this.follow();
+    await this.refresh();
+  }
+
+  /** Asks for widgets anew: all of them, or those named. @param {Iterable<string>} [ids] */
+  async refresh(ids = this.widgets.keys()) {
+    await Promise.all([this.readLine(), ...[...ids].map((id) => this.ask(id))]);
+  }
+
+  /** @param {string} id */
+  async ask(id) {
+    const widget = this.widgets.get(id);
+    if (!widget) return;
+    this.asking.get(id)?.abort();
+    clearTimeout(this.retry.get(id));
+    const mine = new AbortController();
+    this.asking.set(id, mine);
+    widget.busy();
+    try {
+      const answer = await post(this.path(`widgets/${encodeURIComponent(id)}`), this.fields(), { json: true, signal: mine.signal });
+      widget.show(answer);
+      const fresh = this.root.querySelector("#fresh");
+      if (fresh && answer.fresh) fresh.textContent = answer.fresh;
+    } catch (error) {
+      if (mine.signal.aborted) return;
+      widget.fail(/** @type {Error} */ (error).message, () => void this.ask(id));
+      if (error instanceof Trouble && error.status === 503) this.retry.set(id, window.setTimeout(() => void this.ask(id), 2000));
+    }
+  }
+
+  async readLine() {
+    if (!this.line) return;
+    try {
+      fill(this.line, await post(this.path("line"), this.fields()));
+    } catch (error) {
+      this.line.textContent = /** @type {Error} */ (error).message;
+      if (error instanceof Trouble && error.status === 503) setTimeout(() => void this.readLine(), 2000);
+    }
+  }
+
+  /** A choice of marks on a widget narrows the others. @param {string} id @param {object[]} marks @param {string} words */
+  narrow(id, marks, words) {
+    this.state.narrow = this.state.narrow.filter((n) => n.widget !== id);
+    if (marks.length) this.state.narrow.push({ widget: id, marks, words });
+    say(marks.length ? `Narrowed to ${words}` : "Lifted");
+    void this.refresh([...this.widgets.keys()].filter((other) => other !== id));
+  }
+
+  /** @param {number} i */
+  lift(i) {
+    const [gone] = this.state.narrow.splice(i, 1);
+    if (!gone) return;
+    this.widgets.get(gone.widget)?.chart?.clear();
+    say(`Lifted ${gone.words}`);
+    void this.refresh();
+  }
+
+  /** @param {string} id @param {object} mark @param {string} words */
+  records(id, mark, words) {
+    return this.drawer?.open(this.path(`widgets/${encodeURIComponent(id)}/records`), mark, words);
+  }
+
+  /** @param {MouseEvent} e */
+  click(e) {
+    const target = /** @type {HTMLElement} */ (e.target);
+    const record = /** @type {HTMLAnchorElement | null} */ (target.closest("a.record"));
+    if (record && this.how.open) {
+      e.preventDefault();
+      this.how.open(record.dataset.record ?? "");
+      return;
+    }
+    const button = /** @type {HTMLElement | null} */ (target.closest("button"));
+    if (!button) return;
+    const d = button.dataset;
+    if (d.filter) void this.unfold(button, this.path(`filters/${encodeURIComponent(d.filter)}`), d.filter);
+    else if (d.lift) this.lift(Number(d.lift));
+    else if ("standard" in d) this.standard();
+    else if (d.page) {
+      this.how.page = d.page;
+      void this.open();
+    } else if (d.do) {
+      const id = /** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "";
+      if (d.do === "records") void this.records(id, this.widgets.get(id)?.answer?.whole ?? {}, "");
+      if (d.do === "words") void this.unfold(button, this.path(`widgets/${encodeURIComponent(id)}/words`), "");
+    }
+  }
+
+  standard() {
+    this.state = { filters: {}, narrow: [] };
+    this.widgets.forEach((w) => w.chart?.clear());
+    void this.refresh();
+  }
+
+  /** Opens a popover under a button. @param {HTMLElement} button @param {string} address @param {string} filter */
+  async unfold(button, address, filter) {
+    const box = this.popover;
+    if (!box) return;
+    try {
+      fill(box, await post(address, this.fields()));
+    } catch (error) {
+      box.textContent = /** @type {Error} */ (error).message;
+    }
+    box.showPopover();
+    const at = button.getBoundingClientRect();
+    box.style.left = `${Math.max(4, Math.min(at.left + scrollX, innerWidth + scrollX - box.offsetWidth - 8))}px`;
+    box.style.top = `${at.bottom + scrollY + 4}px`;
+    if (filter) this.control(box, address, filter);
+    else box.tabIndex = -1, box.focus();
+    box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed" && document.activeElement === document.body) button.focus(); }, { once: true });
+  }
+
+  /** Lets the controls of a filter's popover set it. @param {HTMLElement} box @param {string} address @param {string} filter */
+  control(box, address, filter) {
+    const set = (/** @type {any} */ value) => {
+      box.hidePopover();
+      this.state.filters[filter] = value;
+      void this.refresh();
+    };
+    /** @type {Map<string, any>} */
+    const chosen = new Map();
+    const collect = () => box.querySelectorAll("input[type=checkbox]").forEach((i) => {
+      const input = /** @type {HTMLInputElement} */ (i), key = input.dataset.none ? "none" : `=${input.value}`;
+      if (input.checked) chosen.set(key, input.dataset.none ? { none: true } : input.value);
+      else chosen.delete(key);
+    });
+    collect();
+    box.onclick = (e) => {
+      const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
+      if (!button) return;
+      if (button.dataset.set) set(JSON.parse(button.dataset.set));
+      if ("take" in button.dataset) {
+        collect();
+        set(chosen.size ? [...chosen.values()] : null);
+      }
+    };
+    box.onsubmit = (e) => {
+      e.preventDefault();
+      const form = new FormData(/** @type {HTMLFormElement} */ (e.target));
+      set({ from: form.get("from"), to: form.get("to") });
+    };
+    const find = /** @type {HTMLInputElement | null} */ (box.querySelector("#value-find"));
+    find?.addEventListener("input", async () => {
+      collect();
+      const list = /** @type {HTMLElement} */ (box.querySelector("#value-list"));
+      fill(list, await post(address, { ...this.fields(), find: find.value, only: "list" }));
+      list.querySelectorAll("input").forEach((i) => { i.checked = chosen.has(i.dataset.none ? "none" : `=${i.value}`); });
+    });
+    /** @type {HTMLElement | null} */ (box.querySelector("input, button"))?.focus();
+  }
+
+  /** @param {KeyboardEvent} e */
+  key(e) {
+    if (e.key !== "Escape" || e.defaultPrevented) return;
+    if (this.popover?.matches(":popover-open")) return;
+    if (this.drawer?.isOpen) this.drawer.close();
+    else if (this.state.narrow.length) this.lift(this.state.narrow.length - 1);
+    else return;
+    e.preventDefault();
+  }
+
+  /** Follows the records: widgets whose records changed are asked for anew. */
+  async follow() {
+    this.following?.abort();
+    const mine = (this.following = new AbortController());
+    let missed = false;
+    while (!mine.signal.aborted) {
+      try {
+        const response = await fetch(this.path("live"), { headers: { ...headers(), Accept: "text/event-stream, application/json" }, signal: mine.signal });
+        if (response.status === 401 && who.renew) await who.renew();
+        else if (response.ok && response.body) {
+          if (missed) void this.refresh();
+          missed = true;
+          await this.read(response.body);
+          continue;
+        }
+      } catch {
+        if (mine.signal.aborted) return;
+        missed = true;
+      }
+      await new Promise((done) => setTimeout(done, 1000));
+    }
+  }
+
+  /** @param {ReadableStream<Uint8Array>} body */
+  async read(body) {
+    const reader = body.pipeThrough(new TextDecoderStream()).getReader();
+    let text = "";
+    for (;;) {
+      const { done, value } = await reader.read();
+      if (done) return;
+      text += value;
+      for (let end = text.indexOf("\n\n"); end >= 0; end = text.indexOf("\n\n")) {
+        const event = text.slice(0, end);
+        text = text.slice(end + 2);
+        if (event.startsWith("event: changed")) this.changed(JSON.parse(event.split("\ndata: ")[1]));
+      }
+    }
+  }
+
+  /** @param {{widgets: string[], lost: boolean}} e */
+  changed(e) {
+    void this.refresh(e.widgets.filter((id) => this.widgets.has(id)));
+  }
+}

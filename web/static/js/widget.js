@@ -1,0 +1,109 @@
+/** One widget on a sheet or in the chart editor: shows answers, keeps its drawing. */
+import { Chart } from "./draw.js";
+import { fill } from "./api.js";
+
+/**
+ * @typedef {{title: string, form: string, sentence: string, notes?: string[], fresh: string, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string}} Answer
+ */
+
+export class Widget {
+  /** @param {HTMLElement} place a section with .widget-head and .widget-body @param {import("./draw.js").Listener} listener */
+  constructor(place, listener) {
+    this.place = place;
+    this.listener = listener;
+    this.heading = /** @type {HTMLElement} */ (place.querySelector("h2"));
+    this.body = /** @type {HTMLElement} */ (place.querySelector(".widget-body"));
+    /** @type {Chart | null} */
+    this.chart = null;
+    /** @type {Answer | null} */
+    this.answer = null;
+    this.body.addEventListener("click", (e) => this.click(e));
+  }
+
+  /** A click on a number leads to its records. @param {Event} e */
+  click(e) {
+    const target = /** @type {HTMLElement} */ (e.target);
+    const cell = /** @type {HTMLElement | null} */ (target.closest(".cell, .figure"));
+    if (!cell || !this.answer) return;
+    const d = cell.dataset;
+    const mark = { ...this.answer.whole, measure: Number(d.measure), was: d.exact };
+    if (d.keys) mark.keys = JSON.parse(d.keys);
+    this.listener.records(mark, d.words ?? "");
+  }
+
+  busy() {
+    clearTimeout(this.slow);
+    this.slow = window.setTimeout(() => this.place.classList.add("busy"), 300);
+    this.place.setAttribute("aria-busy", "true");
+  }
+
+  idle() {
+    clearTimeout(this.slow);
+    this.place.classList.remove("busy");
+    this.place.removeAttribute("aria-busy");
+  }
+
+  /** @param {Answer} a */
+  show(a) {
+    this.idle();
+    this.answer = a;
+    this.heading.textContent = a.title;
+    this.place.querySelector(".widget-notes")?.remove();
+    if (a.notes?.length) {
+      const notes = document.createElement("p");
+      notes.className = "widget-notes";
+      notes.textContent = notes.title = a.notes.join(" ");
+      this.place.append(notes);
+    }
+    if (a.drawing) {
+      this.draw(a.drawing, a.title);
+      return;
+    }
+    this.undraw();
+    // What was scrolled to stays where it was.
+    const scrolled = this.body.querySelector(".scroll")?.scrollTop ?? 0;
+    fill(this.body, a.html);
+    const scroll = this.body.querySelector(".scroll");
+    if (scroll) scroll.scrollTop = scrolled;
+  }
+
+  /** @param {import("./draw.js").Drawing} model @param {string} title */
+  draw(model, title) {
+    if (!this.chart) {
+      this.place.dataset.drawn = "yes";
+      const legend = document.createElement("div");
+      const area = document.createElement("div");
+      area.className = "chart";
+      this.body.replaceChildren(area);
+      this.body.before(legend);
+      this.legendPlace = legend;
+      this.chart = new Chart(area, this.listener);
+    }
+    this.chart.draw(model, title);
+    this.legendPlace?.replaceChildren(this.chart.legend());
+  }
+
+  undraw() {
+    delete this.place.dataset.drawn;
+    this.legendPlace?.remove();
+    this.chart?.dispose();
+    this.chart = null;
+  }
+
+  /** Says in the widget's place why it shows nothing. @param {string} words @param {() => void} again */
+  fail(words, again) {
+    this.idle();
+    this.undraw();
+    const p = document.createElement("p");
+    p.className = "wrong";
+    p.setAttribute("role", "alert");
+    p.textContent = `${words} `;
+    const button = document.createElement("button");
+    button.type = "button";
+    button.className = "plain";
+    button.textContent = "try again";
+    button.addEventListener("click", again);
+    p.append(button);
+    this.body.replaceChildren(p);
+  }
+}

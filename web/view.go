@@ -1,0 +1,310 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/dashboard"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/live"
+)
+
+// document returns the dashboard that the caller may read: its published version, or
+// for an author who asks for it the draft.
+func (s *Server) document(c *gin.Context) (*dashboard.Document, int, error) {
+	name := c.Param("dashboard")
+	if !caller(c).MaySee(name) {
+		return nil, 0, problem.New(problem.Forbidden, "", "Your viewer pass is not for this dashboard.")
+	}
+	kept, err := s.store.Dashboard(c.Request.Context(), name)
+	if err != nil {
+		return nil, 0, err
+	}
+	if c.Query("draft") != "" || c.PostForm("draft") != "" {
+		if !caller(c).Author {
+			return nil, 0, problem.New(problem.Forbidden, "", "Drafts are for authors.")
+		}
+		d, err := dashboard.Read(kept.Draft)
+		return d, 0, err
+	}
+	if kept.Published == 0 {
+		return nil, 0, problem.New(problem.NotFound, "", "This dashboard has not been published yet.")
+	}
+	v, err := s.store.Version(c.Request.Context(), name, kept.Published)
+	if err != nil {
+		return nil, 0, err
+	}
+	d, err := dashboard.Read(v.Document)
+	return d, v.Number, err
+}
+
+// view makes the view that a request is about, from its dashboard and posted state.
+func (s *Server) view(c *gin.Context) (*live.View, error) {
+	d, version, err := s.document(c)
+	if err != nil {
+		return nil, err
+	}
+	var state dashboard.State
+	if posted := c.PostForm("state"); posted != "" {
+		if err := problem.Decode([]byte(posted), &state); err != nil {
+			return nil, problem.At("state", err)
+		}
+	}
+	return s.engine.NewView(c.Request.Context(), d, version, caller(c).Viewer, state)
+}
+
+// sheet renders a page of a dashboard: the reading line and places for its widgets,
+// or the place of one widget only.
+func (s *Server) sheet(c *gin.Context) {
+	v, err := s.view(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	page, err := v.Doc.Page(c.PostForm("page"))
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	widgets := page.Widgets
+	if only := c.PostForm("widget"); only != "" {
+		w, err := v.Doc.Widget(only)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		one := *w
+		one.At = [4]int{0, 0, 12, one.At[3]}
+		widgets = []dashboard.Widget{one}
+	}
+	s.part(c, http.StatusOK, "sheet", gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Single": c.PostForm("widget") != "", "Records": caller(c).Author || v.Doc.Allows(dashboard.MaySeeRecords)})
+}
+
+func (s *Server) line(c *gin.Context) {
+	v, err := s.view(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	l, err := v.Line()
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.part(c, http.StatusOK, "line", gin.H{"Line": l, "Dashboard": v.Doc.Name})
+}
+
+// widget answers with JSON: a drawing to draw, or HTML to show.
+func (s *Server) widget(c *gin.Context) {
+	v, err := s.view(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	a, err := v.Widget(c.Param("widget"))
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.answer(c, a)
+}
+
+func (s *Server) answer(c *gin.Context, a *live.Answer) {
+	html, err := s.text("widget", a)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"title": a.Title, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html})
+}
+
+// words says how a widget is worked out, what is left out and how fresh it is.
+func (s *Server) words(c *gin.Context) {
+	v, err := s.view(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	a, err := v.Widget(c.Param("widget"))
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.part(c, http.StatusOK, "words", a)
+}
+
+// mark reads which mark's records are asked for.
+func mark(c *gin.Context) (ref query.Reference, words, sort string, page int, down bool, err error) {
+	if posted := c.PostForm("mark"); posted != "" {
+		err = problem.At("mark", problem.Decode([]byte(posted), &ref))
+	}
+	page, _ = strconv.Atoi(c.PostForm("number"))
+	return ref, c.PostForm("words"), c.PostForm("sort"), page, c.PostForm("down") != "", err
+}
+
+func (s *Server) recordsPage(c *gin.Context) (*live.Page, error) {
+	v, err := s.view(c)
+	if err != nil {
+		return nil, err
+	}
+	if !caller(c).Author && !v.Doc.Allows(dashboard.MaySeeRecords) {
+		return nil, problem.New(problem.Forbidden, "", "The author of this dashboard does not show single records.")
+	}
+	ref, words, sort, page, down, err := mark(c)
+	if err != nil {
+		return nil, err
+	}
+	return v.Records(c.Param("widget"), ref, words, page, sort, down)
+}
+
+func (s *Server) records(c *gin.Context) {
+	p, err := s.recordsPage(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.drawer(c, p, "/view/"+c.Param("dashboard")+"/widgets/"+c.Param("widget")+"/records")
+}
+
+func (s *Server) drawer(c *gin.Context, p *live.Page, address string) {
+	s.part(c, http.StatusOK, "records", gin.H{"Page": p, "Address": address, "Mark": c.PostForm("mark"), "Words": c.PostForm("words"), "State": c.PostForm("state"), "Host": s.hostAddress(c), "Draft": c.PostForm("draft"), "Document": c.PostForm("document")})
+}
+
+// hostAddress is what comes before a record's path: nothing for a viewer in a frame,
+// whose host app opens the record itself.
+func (s *Server) hostAddress(c *gin.Context) string {
+	if !caller(c).Author {
+		return ""
+	}
+	apps, err := s.store.HostApps(c.Request.Context())
+	if err != nil || len(apps) == 0 {
+		return ""
+	}
+	return apps[0].Address
+}
+
+// filterMenu renders the popover of a filter's phrase.
+func (s *Server) filterMenu(c *gin.Context) {
+	v, err := s.view(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	for _, f := range v.Doc.Filters {
+		if f.Name != c.Param("filter") {
+			continue
+		}
+		if f.IsDate() {
+			s.part(c, http.StatusOK, "dates", gin.H{"Filter": f, "Ranges": ranges(), "Set": f.Setting(v.State)})
+			return
+		}
+		values, err := v.Values(f.Name, c.PostForm("find"))
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		name := "values"
+		if c.PostForm("only") == "list" {
+			name = "value-list"
+		}
+		s.part(c, http.StatusOK, name, gin.H{"Filter": f, "Values": values, "Dashboard": v.Doc.Name})
+		return
+	}
+	s.fail(c, problem.New(problem.NotFound, "filter", "The dashboard has no such filter."))
+}
+
+// A namedRange is a relative range that a menu offers.
+type namedRange struct {
+	Words string
+	JSON  string
+}
+
+func ranges() (out []namedRange) {
+	for _, r := range []period.Relative{
+		{Named: "today"}, {Named: "this week"}, {Named: "last week"}, {Named: "this month"}, {Named: "last month"}, {Named: "this quarter"}, {Named: "this year"}, {Named: "last year"},
+		{Last: 7, Unit: period.Day}, {Last: 30, Unit: period.Day}, {Last: 12, Unit: period.Week}, {Last: 12, Unit: period.Month}, {Last: 24, Unit: period.Month},
+	} {
+		b, _ := json.Marshal(r)
+		out = append(out, namedRange{r.Words(), string(b)})
+	}
+	return out
+}
+
+// liveStream tells a page which of its widgets have changed, as server-sent events over
+// a fetch. Events are at least a second apart; what happens between is told together.
+func (s *Server) liveStream(c *gin.Context) {
+	v, err := s.view(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	widgets := v.Doc.Widgets()
+	depends, err := v.Tables(widgets)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	all := map[string]bool{}
+	for _, tables := range depends {
+		for t := range tables {
+			all[t] = true
+		}
+	}
+	sub := s.engine.Hub.Subscribe(all)
+	defer sub.Close()
+	c.Header("Content-Type", "text/event-stream")
+	c.Header("X-Accel-Buffering", "no")
+	send := func(event string, data any) bool {
+		b, _ := json.Marshal(data)
+		_, err := fmt.Fprintf(c.Writer, "event: %s\ndata: %s\n\n", event, b)
+		c.Writer.Flush()
+		return err == nil
+	}
+	if !send("ready", gin.H{}) {
+		return
+	}
+	// A frame's stay is over when its token is; the page then comes back with a new one.
+	over := time.NewTimer(time.Until(caller(c).Expires))
+	defer over.Stop()
+	pulse := time.NewTicker(20 * time.Second)
+	defer pulse.Stop()
+	for {
+		select {
+		case <-c.Request.Context().Done():
+			return
+		case <-over.C:
+			return
+		case <-pulse.C:
+			if !send("pulse", gin.H{}) {
+				return
+			}
+			continue
+		case <-sub.C():
+		}
+		e := sub.Take()
+		changed := []string{}
+		for _, w := range widgets {
+			for t := range depends[w.ID] {
+				if e.Tables[t] {
+					changed = append(changed, w.ID)
+					break
+				}
+			}
+		}
+		if !send("changed", gin.H{"widgets": changed, "lost": e.Lost}) {
+			return
+		}
+		select {
+		case <-c.Request.Context().Done():
+			return
+		case <-time.After(time.Second):
+		}
+	}
+}
