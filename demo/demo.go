@@ -42,8 +42,8 @@ var documents embed.FS
 type Config struct {
 	Dir      string  // where the cluster and the key are kept
 	Scale    float64 // 1 is about 40,000 jobs
-	Eskadel  int     // port on 127.0.0.1
-	YardDesk int     // port on localhost
+	Eskadel  int     // port on 127.0.0.1; 0 for a free one
+	YardDesk int     // port on localhost; 0 for a free one
 	Postgres int     // port; 0 for a free one
 	Say      func(format string, args ...any)
 }
@@ -64,7 +64,8 @@ type Demo struct {
 	Store    *store.Store
 	Key      yarddesk.Config // the key that Yard Desk signs passes with
 
-	stop []func()
+	doors [2]net.Listener // Eskadel's and Yard Desk's
+	stop  []func()
 }
 
 // Stop ends everything that was started.
@@ -77,7 +78,7 @@ func (d *Demo) Stop() {
 // Start starts PostgreSQL, fills it if it is new, and serves both applications until
 // Stop. The addresses are then ready.
 func Start(ctx context.Context, c Config) (d *Demo, err error) {
-	d = &Demo{Eskadel: fmt.Sprintf("http://127.0.0.1:%d", c.Eskadel), YardDesk: fmt.Sprintf("http://localhost:%d", c.YardDesk)}
+	d = &Demo{}
 	ctx, cancel := context.WithCancel(ctx)
 	d.stop = append(d.stop, cancel)
 	defer func() {
@@ -85,8 +86,17 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 			d.Stop()
 		}
 	}()
+	// The ports first: a second demonstration must not disturb the first.
+	if d.doors[0], err = d.reserve(c.Eskadel); err != nil {
+		return d, err
+	}
+	if d.doors[1], err = d.reserve(c.YardDesk); err != nil {
+		return d, err
+	}
+	port := func(i int) int { return d.doors[i].Addr().(*net.TCPAddr).Port }
+	d.Eskadel, d.YardDesk = fmt.Sprintf("http://127.0.0.1:%d", port(0)), fmt.Sprintf("http://localhost:%d", port(1))
 	c.Say("starting PostgreSQL")
-	if d.Cluster, err = localpg.Start(ctx, filepath.Join(c.Dir), c.Postgres); err != nil {
+	if d.Cluster, err = localpg.Start(ctx, c.Dir, c.Postgres); err != nil {
 		return d, err
 	}
 	d.stop = append(d.stop, func() {
@@ -208,26 +218,29 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
-	if err := d.listen(c.Eskadel, server.Handler()); err != nil {
-		return err
-	}
+	d.listen(d.doors[0], server.Handler())
 	app, err := yarddesk.New(ctx, d.Key)
 	if err != nil {
 		return err
 	}
 	d.stop = append(d.stop, app.Close)
-	return d.listen(c.YardDesk, app.Handler())
+	d.listen(d.doors[1], app.Handler())
+	return nil
 }
 
-func (d *Demo) listen(port int, h http.Handler) error {
+func (d *Demo) reserve(port int) (net.Listener, error) {
 	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
 	if err != nil {
-		return fmt.Errorf("port %d cannot be used; choose another with -port or -yarddesk-port: %w", port, err)
+		return nil, fmt.Errorf("port %d cannot be used; is the demonstration running already? Choose others with -port and -yarddesk-port: %w", port, err)
 	}
+	d.stop = append(d.stop, func() { _ = l.Close() })
+	return l, nil
+}
+
+func (d *Demo) listen(l net.Listener, h http.Handler) {
 	s := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
 	d.stop = append(d.stop, func() { _ = s.Close() })
 	go func() { _ = s.Serve(l) }()
-	return nil
 }
 
 var csrf = regexp.MustCompile(`data-csrf="([^"]+)"`)

@@ -55,14 +55,12 @@ func Start(ctx context.Context, dir string, port int) (*Cluster, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &Cluster{dir: dir, bin: bin}
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, err
 	}
-	if os.Geteuid() == 0 {
-		if err := c.becomePostgres(); err != nil {
-			return nil, err
-		}
+	c := &Cluster{dir: dir, bin: bin}
+	if err := c.becomePostgres(); err != nil {
+		return nil, err
 	}
 	data := c.data()
 	if _, err := os.Stat(filepath.Join(data, "PG_VERSION")); err != nil {
@@ -84,6 +82,9 @@ func Start(ctx context.Context, dir string, port int) (*Cluster, error) {
 
 // becomePostgres lets the postgres user own the cluster.
 func (c *Cluster) becomePostgres() error {
+	if os.Geteuid() != 0 {
+		return nil
+	}
 	u, err := user.Lookup("postgres")
 	if err != nil {
 		return fmt.Errorf("run PostgreSQL as root: %w", err)
@@ -152,6 +153,25 @@ func (c *Cluster) Stop() error {
 // URL is the address of a database for a role. The cluster trusts loopback.
 func (c *Cluster) URL(role, database string) string {
 	return fmt.Sprintf("postgres://%s@127.0.0.1:%d/%s?sslmode=disable", role, c.Port, database)
+}
+
+// StopIn stops the cluster in dir, if there is one and it runs.
+func StopIn(dir string) error {
+	bin, err := Binaries()
+	if err != nil {
+		return err
+	}
+	c := &Cluster{dir: dir, bin: bin}
+	if _, err := os.Stat(c.data()); err != nil {
+		return nil
+	}
+	if err := c.becomePostgres(); err != nil {
+		return err
+	}
+	if c.running() == 0 {
+		return nil
+	}
+	return c.Stop()
 }
 
 // Database makes a role and a database that it owns, unless they exist. made tells

@@ -11,6 +11,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"eskadel/core/format"
 	"eskadel/identity"
 )
 
@@ -25,6 +26,15 @@ var functions = template.FuncMap{
 	"json": func(v any) (string, error) { b, err := json.Marshal(v); return string(b), err },
 	"list": func(v ...any) []any { return v },
 	"add":  func(a, b int) int { return a + b },
+	"about": func(n any) string {
+		switch n := n.(type) {
+		case float64:
+			return format.Count(int64(n))
+		case int64:
+			return format.Count(n)
+		}
+		return ""
+	},
 	"dict": func(pairs ...any) (map[string]any, error) {
 		out := map[string]any{}
 		for i := 0; i+1 < len(pairs); i += 2 {

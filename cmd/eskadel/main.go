@@ -139,7 +139,7 @@ func runDemo(ctx context.Context, args []string) error {
 		return err
 	}
 	if *fresh {
-		if err := forget(ctx, *dir); err != nil {
+		if err := forget(*dir); err != nil {
 			return err
 		}
 	}
@@ -166,15 +166,8 @@ Ctrl+C stops everything.
 }
 
 // forget removes what an earlier demonstration kept.
-func forget(ctx context.Context, dir string) error {
-	if _, err := os.Stat(dir); err != nil {
-		return nil
-	}
-	c, err := localpg.Start(ctx, dir, 0)
-	if err == nil {
-		err = c.Stop()
-	}
-	if err != nil {
+func forget(dir string) error {
+	if err := localpg.StopIn(dir); err != nil {
 		return err
 	}
 	return os.RemoveAll(dir)

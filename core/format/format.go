@@ -102,10 +102,8 @@ func (n Number) number(d *apd.Decimal) string {
 	}
 	if n.Compact {
 		x, suffix = compact(x)
-		places = 2
-		if suffix == "" {
-			places = -1
-		}
+		_, _ = round.Quantize(x, x, -2)
+		places = -1
 	}
 	if places >= 0 {
 		_, _ = round.Quantize(x, x, -int32(places))

@@ -149,7 +149,11 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 	}
 	m.add("Number of "+ds.Record[1], d, set(query.Measure{Aggregate: query.Count, Field: query.Records})).Chosen = now.Field == query.Records
 	for _, a := range query.Aggregates() {
-		c := m.add(a.Words()+" of …", d, set(query.Measure{Aggregate: a}))
+		label := a.Words() + " of …"
+		if a == query.Count {
+			label = "Number with … filled"
+		}
+		c := m.add(label, d, set(query.Measure{Aggregate: a}))
 		c.Document.Form = d.Form
 		c.Next = fmt.Sprintf("of.%d", min(i, len(d.Measures)))
 		c.Chosen = now.Aggregate == a && now.Field != query.Records

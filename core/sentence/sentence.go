@@ -18,6 +18,7 @@ type Phrase struct {
 	Part    string // names the control: dataset, measure.0, by.0, grain.0, split, cut, where, form; "" for plain words
 	Text    string
 	Missing bool // it still has to be chosen
+	Comma   bool // a comma stands before it
 }
 
 // Of returns the chart's sentence. ds is nil as long as no dataset is chosen.
@@ -79,7 +80,12 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 		out = append(out, Phrase{Part: "where", Text: d.Where.Words(ds.Label, nil)})
 	}
 	plain("as")
-	return append(out, Phrase{Part: "form", Text: d.Form.Words()})
+	out = append(out, Phrase{Part: "form", Text: d.Form.Words()})
+	for i := range out {
+		part, _, _ := strings.Cut(out[i].Part, ".")
+		out[i].Comma = part == "grain" || part == "cut" || out[i].Part == "" && (out[i].Text == "by" || out[i].Text == "split by" || out[i].Text == "only where" || out[i].Text == "as")
+	}
+	return out
 }
 
 func measure(m query.Measure, ds *dataset.Dataset, first bool) string {
@@ -111,13 +117,11 @@ func cut(d query.Dimension) string {
 func Text(d *chart.Document, ds *dataset.Dataset) string {
 	var b strings.Builder
 	for i, p := range Of(d, ds) {
+		if p.Comma {
+			b.WriteByte(',')
+		}
 		if i > 0 {
-			switch part, _, _ := strings.Cut(p.Part, "."); {
-			case part == "grain", part == "cut", p.Text == "split by", p.Text == "only where", p.Text == "as":
-				b.WriteString(", ")
-			default:
-				b.WriteByte(' ')
-			}
+			b.WriteByte(' ')
 		}
 		b.WriteString(p.Text)
 	}

@@ -25,11 +25,9 @@ type generator struct {
 	*rand.Rand
 	now     time.Time
 	scale   float64
-	staff   [][]any
 	crews   map[int][]int // teams of a yard
 	estim   []int
 	vessels int
-	err     error
 }
 
 const days = 4 * 365

@@ -234,7 +234,7 @@ export class Sheet {
 
   /** @param {ReadableStream<Uint8Array>} body */
   async read(body) {
-    const reader = body.pipeThrough(new TextDecoderStream()).getReader();
+    const reader = body.pipeThrough(/** @type {ReadableWritablePair<string, Uint8Array>} */ (new TextDecoderStream())).getReader();
     let text = "";
     for (;;) {
       const { done, value } = await reader.read();

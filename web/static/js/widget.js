@@ -26,6 +26,7 @@ export class Widget {
     const cell = /** @type {HTMLElement | null} */ (target.closest(".cell, .figure"));
     if (!cell || !this.answer) return;
     const d = cell.dataset;
+    /** @type {Record<string, any>} */
     const mark = { ...this.answer.whole, measure: Number(d.measure), was: d.exact };
     if (d.keys) mark.keys = JSON.parse(d.keys);
     this.listener.records(mark, d.words ?? "");

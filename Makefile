@@ -1,0 +1,21 @@
+# Everything is done by the scripts; each says what it is doing and can be run again.
+.PHONY: demo test bench vendor postgres screenshots
+
+demo: postgres          ## run the demonstration on loopback
+	@go build -o .eskadel/bin/eskadel ./cmd/eskadel
+	@exec .eskadel/bin/eskadel demo $(DEMO)
+
+test:                   ## install what the tests need and run all of them
+	@bash scripts/test.sh
+
+bench: postgres         ## measure against queries written by hand
+	@go run ./bench $(BENCH)
+
+vendor:                 ## fetch the browser's third-party files again
+	@bash scripts/vendor.sh
+
+postgres:               ## install Debian's PostgreSQL if it is missing
+	@bash scripts/install.sh postgresql
+
+screenshots:            ## make docs/screenshots from a running demo
+	@cd e2e && node screenshots.mjs
