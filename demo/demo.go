@@ -64,6 +64,8 @@ type Demo struct {
 	Store    *store.Store
 	Key      yarddesk.Config // the key that Yard Desk signs passes with
 
+	Routes []string // of Eskadel
+
 	doors [2]net.Listener // Eskadel's and Yard Desk's
 	stop  []func()
 }
@@ -218,6 +220,7 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
+	d.Routes = server.Routes()
 	d.listen(d.doors[0], server.Handler())
 	app, err := yarddesk.New(ctx, d.Key)
 	if err != nil {

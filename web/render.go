@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"html/template"
@@ -77,12 +78,16 @@ func (s *Server) page(c *gin.Context, status int, name, title string, data gin.H
 	if who, ok := c.Get("caller"); ok {
 		data["Caller"] = who.(*identity.Caller)
 	}
-	c.Status(status)
-	c.Header("Content-Type", "text/html; charset=utf-8")
-	if err := s.pages.whole[name].ExecuteTemplate(c.Writer, "layout", data); err != nil {
-		_ = c.Error(err)
+	s.html(c, status, s.pages.whole[name], "layout", data)
+}
+
+// html renders into memory first, so that a failing template never leaves half a page.
+func (s *Server) html(c *gin.Context, status int, t *template.Template, name string, data any) {
+	var b bytes.Buffer
+	if err := t.ExecuteTemplate(&b, name, data); err != nil {
 		panic(err)
 	}
+	c.Data(status, "text/html; charset=utf-8", b.Bytes())
 }
 
 // area is the step of the job that a path belongs to.
@@ -97,11 +102,7 @@ func area(path string) string {
 
 // part renders a part of a page.
 func (s *Server) part(c *gin.Context, status int, name string, data any) {
-	c.Status(status)
-	c.Header("Content-Type", "text/html; charset=utf-8")
-	if err := s.pages.parts.ExecuteTemplate(c.Writer, name, data); err != nil {
-		panic(err)
-	}
+	s.html(c, status, s.pages.parts, name, data)
 }
 
 // text renders a part to text, for answers that carry both.

@@ -78,6 +78,9 @@ func (f *Field) Displays() (out []string) {
 	return out
 }
 
+// Words says a condition with the fields' labels.
+func (d *Dataset) Words(c filter.Condition) string { return c.Words(d.Label, nil) }
+
 // Label returns the label of a field for sentences, its name when there is none.
 func (d *Dataset) Label(name string) string {
 	if f := d.fields[name]; f != nil {

@@ -124,7 +124,7 @@ func Words(ds *dataset.Dataset, v Viewer) string {
 	for _, r := range applying(ds, v) {
 		w := r.Words
 		if w == "" {
-			w = "whose " + r.Where.Words(ds.Label, nil)
+			w = "whose " + ds.Words(r.Where)
 		}
 		words = append(words, w)
 	}

@@ -77,7 +77,7 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 	}
 	if d.Where != nil {
 		plain("only where")
-		out = append(out, Phrase{Part: "where", Text: d.Where.Words(ds.Label, nil)})
+		out = append(out, Phrase{Part: "where", Text: ds.Words(*d.Where)})
 	}
 	plain("as")
 	out = append(out, Phrase{Part: "form", Text: d.Form.Words()})
@@ -97,7 +97,7 @@ func measure(m query.Measure, ds *dataset.Dataset, first bool) string {
 		text = strings.ToLower(text[:1]) + text[1:]
 	}
 	if m.Where != nil {
-		text += " where " + m.Where.Words(ds.Label, nil)
+		text += " where " + ds.Words(*m.Where)
 	}
 	return text
 }

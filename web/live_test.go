@@ -1,0 +1,103 @@
+package web_test
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Fifty viewers of one dashboard under one row rule cause one query per widget per change.
+func TestFiftyViewersCostOneQueryPerWidget(t *testing.T) {
+	conn := records(t)
+	src, err := running.Engine.Source("yard-desk")
+	require.NoError(t, err)
+	const viewers = 50
+	widget := "cost" // its time axis comes from a filter, so it asks one question
+	all := make([]viewer, viewers)
+	events := make([]chan string, viewers)
+	for i := range all {
+		all[i] = foreman(t)
+		var stop func()
+		events[i], stop = all[i].live()
+		defer stop()
+	}
+	for change := range 3 {
+		time.Sleep(1200 * time.Millisecond) // events are a second apart
+		before := src.Runs()
+		_, err := conn.Exec(context.Background(), "update yard_job set yard_cost = yard_cost + 1 where id = (select min(id) from yard_job where yard_id = 3 and yard_cost is not null)")
+		require.NoError(t, err)
+		var wait sync.WaitGroup
+		answers := make([]string, viewers)
+		for i := range all {
+			wait.Add(1)
+			go func() {
+				defer wait.Done()
+				select {
+				case e := <-events[i]:
+					assert.True(t, strings.HasPrefix(e, "changed ") && strings.Contains(e, `"`+widget+`"`), e)
+				case <-time.After(20 * time.Second):
+					assert.Fail(t, "the change was not told")
+					return
+				}
+				_, b := all[i].do(http.MethodPost, "/view/yard-today/widgets/"+widget, url.Values{})
+				answers[i] = strings.Split(string(b), `"fresh"`)[0]
+			}()
+		}
+		wait.Wait()
+		assert.EqualValues(t, 1, src.Runs()-before, "queries for change %d", change+1)
+		for i := range answers {
+			require.Equal(t, answers[0], answers[i])
+		}
+	}
+}
+
+// Viewers under different rules never share a result.
+func TestRulesAreNotShared(t *testing.T) {
+	conn := records(t)
+	state := map[string]any{"filters": map[string]any{"when": nil, "where": nil}}
+	for yard := 1; yard <= 5; yard++ {
+		v := as(t, []string{"foreman"}, map[string]any{"yard": yard})
+		assert.Equal(t, scalar(t, conn, "select count(*) from yard_job where yard_id = $1 and status in ('open', 'in hand', 'waiting for parts')", yard), v.run("open", state).Figures[0].Exact)
+	}
+}
+
+func TestOnlyWidgetsThatDependOnAChangeAreTold(t *testing.T) {
+	conn := records(t)
+	events, stop := director(t).live()
+	defer stop()
+	_, err := conn.Exec(context.Background(), "update invoice_line set net = net where id = 1")
+	require.NoError(t, err)
+	e := <-events
+	assert.Contains(t, e, `"money"`)
+	assert.Contains(t, e, `"revenue"`)
+	assert.NotContains(t, e, `"cost"`)
+	_, err = conn.Exec(context.Background(), "update sensor_note set noted_at = noted_at where id = 1; update yard set plan_x = plan_x where id = 1")
+	require.NoError(t, err)
+	assert.Contains(t, <-events, `"cost"`, "a linked table counts too")
+}
+
+// A stopped database gives a sentence, and everything comes back by itself.
+func TestStoppedDatabase(t *testing.T) {
+	v := director(t)
+	ask := func() (int, string) {
+		status, b := v.do(http.MethodPost, "/view/yard-today/widgets/cost", url.Values{"state": {`{"filters":{"when":{"last":` + time.Now().Format("5") + `,"unit":"month"}}}`}})
+		return status, string(b)
+	}
+	require.NoError(t, running.Cluster.Stop())
+	status, words := ask()
+	assert.Equal(t, http.StatusServiceUnavailable, status)
+	assert.Contains(t, words, "does not answer")
+	assert.NotContains(t, words, "127.0.0.1", "no detail of the database")
+	require.NoError(t, running.Cluster.Restart(context.Background()))
+	assert.Eventually(t, func() bool { status, _ := ask(); return status == http.StatusOK }, 20*time.Second, 200*time.Millisecond)
+	src, err := running.Engine.Source("yard-desk")
+	require.NoError(t, err)
+	assert.Eventually(t, func() bool { return running.Engine.Hub.Heard(src.Name) }, 20*time.Second, 200*time.Millisecond, "changes are heard again")
+}
