@@ -1,0 +1,112 @@
+package dashboard_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/filter"
+	"eskadel/core/query"
+)
+
+const doc = `{"version":1,"name":"one","title":"One","filters":[
+	{"name":"when","kind":"date","default":{"last":3,"unit":"month"}},{"name":"where","field":"yard","default":{"viewer":"yard"}},{"name":"port","field":"port"}],
+	"pages":[{"title":"P","widgets":[
+	{"id":"a","at":[0,0,6,4],"chart":{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"week"}],"split":{"field":"kind"},"form":{"columns":"stacked"}}},
+	{"id":"b","at":[6,0,6,4],"chart":{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"},"answers_to":{"when":"promised"}},
+	{"id":"c","at":[0,4,6,4],"chart":{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"},"answers_to":{"when":"","where":""}},
+	{"id":"d","at":[6,4,2,1],"text":"Hello"}]}]}`
+
+func read(t *testing.T) *dashboard.Document {
+	d, err := dashboard.Read([]byte(doc))
+	require.NoError(t, err)
+	return d
+}
+
+// charts are all of the sample dataset.
+type charts struct{ ds *dataset.Dataset }
+
+func (c charts) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, error) {
+	if w.Chart == nil {
+		return query.Definition{}, nil, nil
+	}
+	return w.Chart.Own.Definition, c.ds, nil
+}
+
+func state(t *testing.T, s string) (out dashboard.State) {
+	require.NoError(t, json.Unmarshal([]byte(s), &out), s)
+	return out
+}
+
+func TestReach(t *testing.T) {
+	ds := sample.Jobs()
+	mine := filter.Attributes{"yard": "3"}
+	for _, c := range []struct {
+		name, widget, state string
+		a                   filter.Attributes
+		want                string
+		missed              []string
+	}{
+		{"the defaults, with the viewer's yard", "a", `{}`, mine, `{"all":[{"field":"opened","within":{"last":3,"unit":"month"}},{"field":"yard","is":"3"}]}`, nil},
+		{"a default of an attribute one lacks is no condition", "a", `{}`, nil, `{"field":"opened","within":{"last":3,"unit":"month"}}`, nil},
+		{"another date field answers", "b", `{}`, nil, `{"field":"promised","within":{"last":3,"unit":"month"}}`, nil},
+		{"a widget that answers to none says so", "c", `{}`, mine, `"every row"`, []string{"when", "where"}},
+		{"any is set", "a", `{"filters":{"when":null,"where":null}}`, mine, `"every row"`, nil},
+		{"values and none are alternatives", "b", `{"filters":{"when":null,"where":["3","4",{"none":true}]}}`, mine, `{"any":[{"field":"yard","empty":true},{"field":"yard","one_of":["3","4"]}]}`, nil},
+		{"a field that the dataset lacks does not reach it", "b", `{"filters":{"when":null,"where":null,"port":["Pell"]}}`, mine, `"every row"`, []string{"port"}},
+		{"chosen marks narrow the others", "b", `{"filters":{"when":null,"where":null},"narrow":[{"widget":"a","words":"x","marks":[{"now":"2026-01-01T00:00:00Z","measure":0,"keys":[{"from":"2026-03-02T00:00:00Z","to":"2026-03-09T00:00:00Z"},{"is":"care"}]}]}]}`, nil,
+			`{"all":[{"field":"opened","at_least":"2026-03-02T00:00:00Z"},{"field":"opened","below":"2026-03-09T00:00:00Z"},{"field":"kind","is":"care"}]}`, nil},
+		{"but not their own widget", "a", `{"filters":{"when":null,"where":null},"narrow":[{"widget":"a","words":"x","marks":[{"now":"2026-01-01T00:00:00Z","measure":0,"keys":[{},{"is":"care"}]}]}]}`, nil, `"every row"`, nil},
+		{"Others is none of the kept, and filled", "b", `{"filters":{"when":null,"where":null},"narrow":[{"widget":"a","words":"x","marks":[{"now":"2026-01-01T00:00:00Z","measure":0,"kept":[null,["care"]],"keys":[{},{"others":true}]},{"now":"2026-01-01T00:00:00Z","measure":0,"keys":[{},{"none":true}]}]}]}`, nil,
+			`{"any":[{"all":[{"field":"kind","filled":true},{"field":"kind","none_of":["care"]}]},{"field":"kind","empty":true}]}`, nil},
+	} {
+		d := read(t)
+		s := state(t, c.state)
+		require.NoError(t, s.Check(d), c.name)
+		w, err := d.Widget(c.widget)
+		require.NoError(t, err)
+		r, err := d.Reach(w, ds, s, c.a, charts{ds}, "")
+		require.NoError(t, err, c.name)
+		got, _ := json.Marshal(r.Condition)
+		assert.JSONEq(t, c.want, string(got), c.name)
+		assert.Equal(t, c.missed, r.Missed, c.name)
+	}
+}
+
+func TestWrittenAndReadAgain(t *testing.T) {
+	d := read(t)
+	back, err := dashboard.Read(d.JSON())
+	require.NoError(t, err)
+	assert.Equal(t, d, back)
+}
+
+func TestDocumentsThatAreRefused(t *testing.T) {
+	for change, words := range map[[2]string]string{
+		{`"version":1,"name":"one"`, `"version":2,"name":"one"`}: "version 1",
+		{`"title":"One"`, `"title":""`}:                          "Give the dashboard a title",
+		{`"id":"b"`, `"id":"a"`}:                                 "an id of its own",
+		{`"at":[6,0,6,4]`, `"at":[7,0,6,4]`}:                     "within 12 columns",
+		{`"text":"Hello"`, `"text":""`}:                          "a chart or a text",
+		{`"text":"Hello"`, `"words":"Hello"`}:                    `no key "words"`,
+		{`"field":"port"`, `"field":""`}:                         "names a field",
+		{`{"viewer":"yard"}`, `"this month"`}:                    "a list of values",
+		{`"columns":"stacked"`, `"columns":"leaning"`}:           "no form",
+	} {
+		_, err := dashboard.Read([]byte(strings.Replace(doc, change[0], change[1], 1)))
+		assert.ErrorContains(t, err, words, change[1])
+	}
+}
+
+func TestANewWidgetFindsItsPlace(t *testing.T) {
+	d := read(t)
+	page := &d.Pages[0]
+	assert.Equal(t, [4]int{8, 4, 4, 4}, page.Place(4, 4), "beside the text")
+	assert.Equal(t, [4]int{0, 8, 12, 2}, page.Place(12, 2), "below everything")
+	assert.Equal(t, "widget-1", d.NewID())
+}

@@ -1,0 +1,107 @@
+package dataset_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/dataset"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/problem"
+)
+
+func TestScopeJoinsOnlyWhatIsNeeded(t *testing.T) {
+	s := dataset.NewScope(sample.Jobs())
+	col, err := s.Column("kind")
+	require.NoError(t, err)
+	assert.Equal(t, `r."kind"`, col.Key)
+	assert.Equal(t, `"public"."job" r`, s.From())
+	yard, err := s.Column("yard")
+	require.NoError(t, err)
+	assert.Equal(t, `r."yard_id"`, yard.Key, "a link is identified by its foreign key")
+	assert.Equal(t, `l1."name"`, yard.Text)
+	region, _ := s.Column("region")
+	assert.Equal(t, `l1."region"`, region.Key, "the same link is joined once")
+	assert.Equal(t, `"public"."job" r left join "public"."yard" l1 on l1."id" = r."yard_id"`, s.From())
+	state, _ := s.Column("state")
+	assert.Equal(t, `r."state"::text`, state.Key, "types we do not know are read as text")
+	rough, _ := s.Column("rough")
+	assert.Contains(t, rough.Key, "::numeric", "floats are taken in their numeric form")
+}
+
+func TestResolveRefuses(t *testing.T) {
+	for name, c := range map[string]struct {
+		change func(*dataset.Document)
+		place  string
+		words  string
+	}{
+		"no table":              {func(d *dataset.Document) { d.From.Table = "boat" }, "from.table", "no table “boat”"},
+		"no key":                {func(d *dataset.Document) { d.Key = []string{"kind"} }, "key", "does not identify one record"},
+		"no words for a record": {func(d *dataset.Document) { d.Record[1] = "" }, "title", "words for one record"},
+		"a zone that is none":   {func(d *dataset.Document) { d.Zone = "Skerrin" }, "zone", "IANA"},
+		"two fields of a name":  {func(d *dataset.Document) { d.Fields[1].Name = "opened" }, "fields[1].name", "two fields"},
+		"no column":             {func(d *dataset.Document) { d.Fields[2].Column = "kin" }, "fields[2].column", "no column “kin”"},
+		"a link that is none":   {func(d *dataset.Document) { d.Fields[4].Link = []string{"kind"} }, "fields[4].link", "not a link"},
+		"a display field":       {func(d *dataset.Document) { d.Fields[4].Show = "title" }, "fields[4].show", "no column “title”"},
+		"a kind of date":        {func(d *dataset.Document) { d.Fields[2].Time = "happened" }, "fields[2].time", "Only a date"},
+		"a date that is none":   {func(d *dataset.Document) { d.Date = "kind" }, "date", "not a date field"},
+		"an address":            {func(d *dataset.Document) { d.OpenRecord = "/jobs/{number}" }, "open_record", "no column “number”"},
+		"a rule for nobody":     {func(d *dataset.Document) { d.RowRules[0].Roles = nil }, "row_rules[0].roles", "which roles"},
+		"a rule on no field":    {func(d *dataset.Document) { d.RowRules[0].Where.Field = "port" }, "row_rules[0].where.field", "no field “port”"},
+		"a name in capitals":    {func(d *dataset.Document) { d.Fields[0].Name = "Opened" }, "fields[0].name", "small letters"},
+	} {
+		d := sample.Document()
+		c.change(d)
+		_, err := dataset.Resolve(d, sample.Tables())
+		p := problem.Of(err)
+		require.NotNil(t, p, name)
+		assert.Contains(t, p.Words, c.words, name)
+		assert.Equal(t, c.place, p.Place, name)
+	}
+	// A link onto a column that several records share would multiply records.
+	d := sample.Document()
+	d.From.Table, d.Key, d.Date, d.OpenRecord, d.RowRules = "note", nil, "", "", nil
+	tables := sample.Tables()
+	tables[2].Unique = [][]string{{"words"}}
+	d.Key = []string{"words"}
+	d.Fields = []dataset.FieldDocument{{Name: "job", Link: []string{"job_id"}, Show: "kind"}}
+	_, err := dataset.Resolve(d, tables)
+	assert.ErrorContains(t, err, "multiply records")
+}
+
+func TestSuggestMakesADatasetThatResolves(t *testing.T) {
+	tables := sample.Tables()
+	d := dataset.Suggest("desk", tables[0], tables)
+	ds, err := dataset.Resolve(d, tables)
+	require.NoError(t, err)
+	assert.Equal(t, "name", ds.Find("yard").Show, "a link is shown by its display field")
+	assert.Equal(t, dataset.Planned, ds.Find("promised_on").Time)
+	assert.Equal(t, dataset.Happened, ds.Find("opened_at").Time)
+	assert.Equal(t, "opened_at", d.Date)
+	assert.Equal(t, "Qtd prc net", dataset.Tidy("qtd_prc_net"))
+	assert.Equal(t, "Yard", dataset.Tidy("yard_id"))
+}
+
+func TestDocumentsAreReadStrictly(t *testing.T) {
+	good := string(sample.Document().JSON())
+	back, err := dataset.Read([]byte(good))
+	require.NoError(t, err)
+	assert.Equal(t, sample.Document(), back)
+	for broken, words := range map[string]string{
+		strings.Replace(good, `"kind"`, `"kynd"`, 1):             "",
+		strings.Replace(good, `"source"`, `"sauce"`, 1):          `no key "sauce"`,
+		strings.Replace(good, `"version": 1`, `"version": 9`, 1): "reads version 1",
+		strings.Replace(good, `"is": `, `"resembles": `, 1):      `no comparison "resembles"`,
+		good + "{}": "more text after the end",
+	} {
+		_, err := dataset.Read([]byte(broken))
+		if words == "" {
+			assert.NoError(t, err)
+			continue
+		}
+		assert.ErrorContains(t, err, words)
+	}
+	assert.Equal(t, "/jobs/17", sample.Jobs().Address([]string{"17"}))
+}

@@ -1,0 +1,109 @@
+package sentence_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/sentence"
+)
+
+func read(t *testing.T, doc string) *chart.Document {
+	d, err := chart.Read([]byte(doc))
+	require.NoError(t, err, doc)
+	return d
+}
+
+func TestSentences(t *testing.T) {
+	ds := sample.Jobs()
+	for _, c := range []struct{ doc, text, title string }{
+		{`{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"week"}],"split":{"field":"kind","largest":5,"others":true},"form":{"columns":"stacked"}}`,
+			"Sum of Cost of Jobs, per week of Opened, split by Kind, the largest 5 with others together, as stacked columns", "Cost per week, by kind"},
+		{`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"}`, "Number of jobs of Jobs, as key figures", "Jobs"},
+		{`{"version":1,"dataset":"jobs","measures":[{"average":"cost"},{"distinct":"boat","where":{"field":"kind","is":"care"}}],"by":[{"field":"yard","largest":1}],"where":{"field":"promised","empty":true},"form":"table"}`,
+			"Average of Cost and different Boat where Kind is care of Jobs, by Yard, the largest 1, only where Promised is empty, as a table", "Average of cost, Different values of boat, by yard"},
+		{`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened"}],"title":"By hand","form":"line"}`, "Number of jobs of Jobs, per fitting step of Opened, as a line", "By hand"},
+		{`{"version":1,"dataset":"jobs","measures":[{"sum":""}],"form":"bars"}`, "Sum of which field? of Jobs, as bars", "Jobs"},
+		{`{"version":1,"dataset":"jobs","measures":[],"show":["kind"],"form":"records"}`, "The Jobs, as a list of records", "Jobs"},
+	} {
+		d := read(t, c.doc)
+		assert.Equal(t, strings.ReplaceAll(c.text, "the largest 1,", "the largest,"), sentence.Text(d, ds))
+		assert.Equal(t, c.title, sentence.Title(d, ds))
+		back := read(t, string(d.JSON()))
+		assert.Equal(t, d, back, "written and read again")
+	}
+	assert.Equal(t, "A chart of which records?", sentence.Text(&chart.Document{}, nil))
+}
+
+func TestMissingIsSaid(t *testing.T) {
+	ds := sample.Jobs()
+	for doc, words := range map[string]string{
+		`{"version":1,"dataset":"jobs","measures":[],"form":"bars"}`:                                                                                "Choose what to measure",
+		`{"version":1,"dataset":"jobs","measures":[{"sum":""}],"form":"bars"}`:                                                                      "Sum of which field?",
+		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"form":"bars"}`:                                                             "Choose what to divide by",
+		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"bars"}`:                                     "",
+		`{"version":1,"dataset":"jobs","measures":[{"average":"cost"}],"by":[{"field":"kind"}],"split":{"field":"yard"},"form":{"bars":"stacked"}}`: "must add up",
+		`{"version":1,"dataset":"jobs","measures":[{"sum":"kind"}],"form":"key figures"}`:                                                           "There is no sum of Kind",
+		`{"version":1,"dataset":"jobs","measures":[{"sum":"secret"}],"form":"key figures"}`:                                                         "no field “secret”",
+		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"where":{"field":"secret","is":"x"},"form":"key figures"}`:                  "no field “secret”",
+		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened"}],"split":{"field":"promised"},"form":"line"}`:      "a second date",
+		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"promised","grain":"hour"}],"form":"line"}`:                  "no time of day",
+		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"kind"},"form":"table"}`:           "divides the chart already",
+	} {
+		got := sentence.Missing(read(t, doc), ds)
+		if words == "" {
+			assert.Empty(t, got, doc)
+		} else {
+			assert.Contains(t, got, words, doc)
+		}
+	}
+}
+
+// From the first chart on, every choice that can be chosen leads to a chart that can be
+// drawn or says what is missing, and the sentence of it can be said and changed again.
+func TestEveryChoiceLeadsSomewhere(t *testing.T) {
+	ds := sample.Jobs()
+	seen := map[string]bool{}
+	var walk func(d *chart.Document, depth int)
+	walk = func(d *chart.Document, depth int) {
+		key := string(d.JSON())
+		if seen[key] || depth == 0 {
+			return
+		}
+		seen[key] = true
+		parts := []string{"add"}
+		for _, p := range sentence.Of(d, ds) {
+			assert.NotEmpty(t, p.Text)
+			if p.Part != "" && p.Part != "dataset" {
+				parts = append(parts, p.Part)
+			}
+		}
+		for i := 0; i < len(parts); i++ {
+			m, err := sentence.Choices(d, ds, parts[i])
+			require.NoError(t, err, parts[i])
+			for _, c := range m.Choices {
+				if c.Why != "" {
+					continue
+				}
+				if c.Next != "" && i < 12 {
+					_, err := sentence.Choices(c.Document, ds, c.Next)
+					assert.NoError(t, err, "%s then %s", c.Label, c.Next)
+				}
+				if missing := sentence.Missing(c.Document, ds); missing != "" && c.Next == "" {
+					assert.Regexp(t, `which field|what to divide|what to measure`, missing, "%s in %s of %s", c.Label, parts[i], key)
+				}
+				if len(seen) < 400 {
+					walk(c.Document, depth-1)
+				}
+			}
+		}
+	}
+	walk(sentence.Start(ds), 4)
+	assert.Greater(t, len(seen), 200)
+	_, err := sentence.Choices(sentence.Start(ds), ds, "nothing")
+	assert.Error(t, err)
+}

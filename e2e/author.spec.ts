@@ -1,0 +1,135 @@
+import { expect, test } from "@playwright/test";
+import { complaints, dashboardFrame, noSeriousProblem, settled, signIn, yardDeskAs } from "./help";
+
+/** Chooses, in an unfolded menu, by the keyboard: type to find, then Tab and Enter. */
+async function choose(page: import("@playwright/test").Page, label: string) {
+  await page.locator(".choices .choice", { hasText: label }).first().waitFor();
+  for (let i = 0; i < 60; i++) {
+    if ((await page.evaluate(() => document.activeElement?.textContent ?? "")).startsWith(label)) break;
+    await page.keyboard.press("ArrowRight");
+  }
+  await page.keyboard.press("Enter");
+}
+
+async function phrase(page: import("@playwright/test").Page, part: string) {
+  await page.locator(`[data-part="${part}"]`).focus();
+  await page.keyboard.press("Enter");
+}
+
+test("an author makes a chart from nothing, by keyboard, and it is seen in Yard Desk", async ({ page, browser }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/charts/edit");
+  await choose(page, "Yard jobs");
+  await expect(page.locator(".sentence")).toContainText("Number of jobs of Yard jobs");
+  await expect(page.locator("#preview .widget[data-drawn]")).toBeVisible();
+  await phrase(page, "measure.0");
+  await choose(page, "Sum of …");
+  await choose(page, "Yard cost");
+  await expect(page.locator(".sentence")).toContainText("Sum of Yard cost of Yard jobs, per fitting step of Opened");
+  await phrase(page, "grain.0");
+  await choose(page, "week");
+  await phrase(page, "add");
+  await choose(page, "split by …");
+  await choose(page, "Kind");
+  await phrase(page, "add");
+  await choose(page, "only the largest few of the split …");
+  await choose(page, "the largest 5 with others together");
+  await phrase(page, "form");
+  await choose(page, "stacked columns");
+  await expect(page.locator(".sentence")).toHaveText("Sum of Yard cost of Yard jobs, per week of Opened, split by Kind, the largest 5 with others together, as stacked columns +");
+  await page.locator("#figures summary").focus();
+  await page.keyboard.press("Enter");
+  await expect(page.locator("#figures-table thead")).toContainText("rework");
+  await noSeriousProblem(page, "chart editor");
+
+  // Undo takes the last step back, redo repeats it.
+  await page.locator("#undo").focus();
+  await page.keyboard.press("Enter");
+  await expect(page.locator(".sentence")).not.toContainText("stacked");
+  await page.locator("#redo").focus();
+  await page.keyboard.press("Enter");
+  await expect(page.locator(".sentence")).toContainText("stacked columns");
+
+  await page.locator("#chart-title").focus();
+  await page.locator("#chart-title").fill("Cost week by week");
+  await page.keyboard.press("Enter");
+  await expect(page.locator("#preview h2")).toHaveText("Cost week by week");
+  await page.locator("#place").focus();
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/dashboards\/yard-today\/edit/);
+  const placed = page.locator("section.widget", { has: page.locator("h2", { hasText: "Cost week by week" }) });
+  await expect(placed).toBeVisible();
+
+  // Moved by the keyboard, saved by itself.
+  await placed.locator("h2").focus();
+  const save = page.waitForResponse((r) => r.url().endsWith("/draft") && r.ok());
+  await page.keyboard.press("ArrowRight");
+  await save;
+  await expect(page.locator("#saved")).toContainText("draft saved");
+  await settled(page);
+  await noSeriousProblem(page, "dashboard editor");
+  await page.locator("#publish").focus();
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/dashboards\/yard-today$/);
+  expect(wrong).toEqual([]);
+
+  const desk = await browser.newPage();
+  await yardDeskAs(desk, "director");
+  const frame = await dashboardFrame(desk);
+  await expect(frame.locator("h2", { hasText: "Cost week by week" })).toBeVisible();
+  await desk.close();
+});
+
+test("a builder comes from a table to a dataset with a rule", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page, "mara.quill@skerrin.example");
+  await page.goto("/data");
+  await noSeriousProblem(page, "data");
+  await page.getByRole("link", { name: "Yard Desk" }).click();
+  await expect(page.locator("tbody")).toContainText("berth_stay");
+  await noSeriousProblem(page, "source");
+  await page.getByRole("link", { name: "berth_stay" }).click();
+  await expect(page.locator("tbody tr").first()).toBeVisible();
+  await noSeriousProblem(page, "table");
+  await page.getByRole("button", { name: "Make a dataset of it" }).click();
+  await expect(page.getByText("has no row rule yet")).toBeVisible();
+  await page.fill('[name="label.arrived_at"]', "Arrived");
+  await page.fill("#r-roles", "director");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(page.getByText("director see every record")).toBeVisible();
+  await expect(page.locator('[name="label.arrived_at"]')).toHaveValue("Arrived");
+  await noSeriousProblem(page, "dataset");
+  // A mistake in the document is named, and nothing is lost.
+  await page.getByText("The document", { exact: true }).click();
+  const text = await page.locator("#d-doc").inputValue();
+  await page.fill("#d-doc", text.replace('"arrived_at",', '"arrived_when",'));
+  await page.getByRole("button", { name: "Keep the document" }).click();
+  await expect(page.getByRole("alert")).toContainText("has no column “arrived_when”");
+  await expect(page.locator("#d-doc")).toHaveValue(/arrived_when/);
+  // A database that does not answer is said in words.
+  await page.goto("/data");
+  await page.getByText("Connect a database").click();
+  await page.fill("#s-title", "Nowhere");
+  await page.fill("#s-name", "nowhere");
+  await page.fill("#s-url", "postgres://a:b@127.0.0.1:1/x");
+  await page.getByRole("button", { name: "Connect" }).click();
+  await expect(page.getByRole("alert")).toContainText("does not answer");
+  expect(wrong.filter((w) => !w.includes("422"))).toEqual([]);
+});
+
+test("the pages have no serious problem of accessibility", async ({ page }) => {
+  await page.goto("/sign-in");
+  await noSeriousProblem(page, "sign in");
+  await signIn(page);
+  for (const path of ["/", "/charts", "/people", "/nothing-here"]) {
+    await page.goto(path);
+    await noSeriousProblem(page, path);
+  }
+  await page.emulateMedia({ colorScheme: "dark" });
+  for (const path of ["/", "/data/datasets/yard-jobs", "/dashboards/yard-today"]) {
+    await page.goto(path);
+    await settled(page);
+    await noSeriousProblem(page, `${path}, dark`);
+  }
+});

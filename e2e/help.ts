@@ -1,0 +1,48 @@
+import { AxeBuilder } from "@axe-core/playwright";
+import { expect, type Frame, type Page } from "@playwright/test";
+
+export const yardDesk = "http://localhost:18090";
+
+/** Collects what the browser complains of: violations of the policy, errors of scripts. */
+export function complaints(page: Page): string[] {
+  const out: string[] = [];
+  page.on("console", (m) => { if (m.type() === "error" && !/status of (401|403|503|504)|ERR_CONNECTION/.test(m.text())) out.push(m.text()); });
+  page.on("pageerror", (e) => out.push(String(e)));
+  return out;
+}
+
+export async function signIn(page: Page, email = "edda.harrow@skerrin.example") {
+  await page.goto("/sign-in");
+  await page.fill("#email", email);
+  await page.fill("#password", "sail away");
+  await page.keyboard.press("Enter");
+  await page.waitForURL((u) => !u.pathname.includes("sign-in"));
+}
+
+/** Signs in to Yard Desk as the first of the staff whose line holds the words. */
+export async function yardDeskAs(page: Page, words: string) {
+  await page.goto(`${yardDesk}/sign-in`);
+  const lines = await page.locator("#staff option").allTextContents();
+  await page.selectOption("#staff", { label: lines.find((l) => l.includes(words))! });
+  await page.getByRole("button", { name: "Sign in" }).click();
+}
+
+/** The frame with the dashboard, once its widgets are drawn. */
+export async function dashboardFrame(page: Page): Promise<Frame> {
+  await page.waitForSelector("eskadel-dashboard iframe");
+  const frame = (await (await page.$("eskadel-dashboard iframe"))!.contentFrame())!;
+  await frame.waitForSelector("#w-cost[data-drawn]");
+  await frame.waitForSelector("#line b");
+  return frame;
+}
+
+/** Waits until no widget waits for an answer. */
+export async function settled(where: Page | Frame) {
+  await where.waitForFunction(() => document.querySelectorAll(".widget[aria-busy]").length === 0);
+}
+
+export async function noSeriousProblem(page: Page, what: string) {
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  const serious = violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(" | ")}`);
+  expect(serious, what).toEqual([]);
+}

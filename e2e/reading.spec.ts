@@ -1,0 +1,175 @@
+import { expect, test, type Frame, type Page } from "@playwright/test";
+import { complaints, dashboardFrame, noSeriousProblem, settled, signIn, yardDesk, yardDeskAs } from "./help";
+
+const line = (frame: Frame | Page) => frame.locator("#line");
+
+/** Moves to a mark of a chart by the keyboard. */
+async function toMark(page: Page, frame: Frame | Page, widget: string, keys: string[]) {
+  await frame.locator(`#w-${widget} .chart[tabindex]`).focus();
+  for (const key of keys) await page.keyboard.press(key);
+}
+
+const spoken = (frame: Frame | Page, widget: string) => frame.locator(`#w-${widget} [role=option]`).textContent();
+
+test("a foreman sees their own yard, narrows, proves and lifts", async ({ page }) => {
+  const wrong = complaints(page);
+  await yardDeskAs(page, "foreman, Tarn Quay");
+  const frame = await dashboardFrame(page);
+  await settled(frame);
+  await expect(line(frame)).toContainText("at Tarn Quay");
+  await expect(line(frame)).toContainText("at your yard");
+  await expect(frame.locator("#w-jobs tbody")).toContainText("Tarn Quay");
+  for (const other of ["Ravel Point", "Ostrey", "Hollin Creek", "Marrow Bay"]) await expect(frame.locator("body")).not.toContainText(other);
+  await noSeriousProblem(page, "Yard Desk with the dashboard");
+
+  // A click on a segment narrows the others; the line says it; Escape lifts it.
+  const before = await line(frame).textContent();
+  const canvas = (await frame.locator("#w-parts canvas").boundingBox())!;
+  await page.mouse.click(canvas.x + 120, canvas.y + 34);
+  await expect(line(frame)).toContainText("part group engine");
+  await settled(frame);
+  await expect(frame.locator("#w-jobs .widget-head")).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(line(frame)).toHaveText(before!);
+
+  // By keyboard: a mark of the stacked columns, then its records.
+  await toMark(page, frame, "cost", ["Home", "ArrowRight", "ArrowRight", "ArrowUp"]);
+  const [value] = (await spoken(frame, "cost"))!.split(", kind");
+  await page.keyboard.press("Space");
+  await expect(line(frame)).toContainText("week of");
+  await page.keyboard.press("r");
+  await expect(frame.locator("#drawer h2")).toContainText(`sum of Yard cost ${value}`);
+  await expect(frame.locator("#drawer tfoot")).toContainText(value);
+  await noSeriousProblem(page, "records drawer");
+  await page.keyboard.press("Escape");
+  await expect(frame.locator("#drawer")).toBeHidden();
+  await page.keyboard.press("Escape");
+  await expect(line(frame)).toHaveText(before!);
+  expect(wrong).toEqual([]);
+});
+
+test("the drawer proves a count, an average and Others, and opens a record in Yard Desk", async ({ page }) => {
+  await yardDeskAs(page, "director");
+  const frame = await dashboardFrame(page);
+  await settled(frame);
+  const cell = async (row: string, column: number) => {
+    const button = frame.locator("#w-crews tr", { has: frame.locator("th", { hasText: row }) }).locator(".cell").nth(column);
+    const text = (await button.textContent())!;
+    await button.click();
+    await expect(frame.locator("#drawer")).toBeVisible();
+    return text;
+  };
+  const count = await cell("Others", 0);
+  await expect(frame.locator("#drawer h2")).toContainText(`${count} jobs`);
+  const average = await cell("Others", 2);
+  await expect(frame.locator("#drawer tfoot")).toContainText(average);
+  await frame.getByRole("button", { name: "further" }).click();
+  await expect(frame.locator("#drawer .pager")).toContainText("page 2 of");
+  await frame.getByRole("button", { name: "Job", exact: true }).click();
+  await expect(frame.locator("#drawer th[aria-sort=ascending]")).toContainText("Job");
+  const title = await frame.locator("#drawer a.record").first().textContent();
+  await frame.locator("#drawer a.record").first().click();
+  await page.waitForURL(/\/jobs\/\d+$/);
+  await expect(page.locator("h1")).toContainText(title!);
+});
+
+test("filters: dates and values are set in the reading line", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/dashboards/yard-today");
+  await settled(page);
+  await page.getByRole("button", { name: "opened in the last 12 months" }).click();
+  await page.getByRole("button", { name: "this quarter" }).click();
+  await expect(line(page)).toContainText("opened this quarter");
+  await page.getByRole("button", { name: "at any yard" }).click();
+  await page.getByLabel("Find a value").fill("ost");
+  await page.getByLabel("Ostrey").check();
+  await page.getByRole("button", { name: "Set", exact: true }).click();
+  await expect(line(page)).toContainText("at Ostrey");
+  await settled(page);
+  await expect(page.locator("#w-jobs tbody")).not.toContainText("Tarn Quay");
+  await page.getByRole("button", { name: "standard view" }).click();
+  await expect(line(page)).toContainText("at any yard");
+  await page.locator("#w-cost").hover();
+  await page.locator("#w-cost [data-do=words]").click();
+  await expect(page.locator("#popover")).toContainText("Sum of Yard cost of Yard jobs, per week of Opened, split by Kind");
+  await noSeriousProblem(page, "words");
+});
+
+test("a job edited in Yard Desk changes the dashboard in a second browser", async ({ page, browser }) => {
+  await yardDeskAs(page, "director");
+  const frame = await dashboardFrame(page);
+  await settled(frame);
+  let loads = 0;
+  page.on("framenavigated", () => loads++);
+  const address = (await frame.locator("#w-jobs a.record").first().getAttribute("data-record"))!;
+  const was = await frame.locator("#w-open .figure b").first().textContent();
+  const other = await (await browser.newContext()).newPage();
+  await yardDeskAs(other, "director");
+  await other.goto(yardDesk + address);
+  await other.getByLabel("Status").selectOption("handed back");
+  const started = Date.now();
+  await other.getByRole("button", { name: "Save" }).click();
+  await expect(frame.locator("#w-open .figure b").first()).not.toHaveText(was!);
+  console.log(`the change was seen after ${Date.now() - started} ms`);
+  await expect(frame.locator(`#w-jobs a[data-record="${address}"]`)).toHaveCount(0);
+  expect(loads, "without reload").toBe(0);
+});
+
+test("it works where third-party cookies are blocked, and leaves none", async ({ playwright }) => {
+  const browser = await playwright.chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--test-third-party-cookie-phaseout"] });
+  const context = await browser.newContext();
+  const page = await context.newPage();
+  await yardDeskAs(page, "director");
+  const frame = await dashboardFrame(page);
+  await expect(frame.locator("#fresh")).toContainText("live");
+  expect((await context.cookies()).filter((c) => c.domain.includes("127.0.0.1"))).toEqual([]);
+  expect(await frame.evaluate(() => localStorage.length + sessionStorage.length)).toBe(0);
+  await browser.close();
+});
+
+test("refused passes and foreign pages are told in the frame", async ({ page }) => {
+  await yardDeskAs(page, "director");
+  await dashboardFrame(page);
+  const say = async (pass: () => Promise<string>, dashboard = "yard-today") => {
+    const text = await pass();
+    await page.route("**/eskadel-pass", (r) => r.fulfill({ body: text }));
+    await page.goto(`${yardDesk}/?dashboard=${dashboard}`);
+    const frame = (await (await page.waitForSelector("eskadel-dashboard iframe")).contentFrame())!;
+    const words = await frame.locator("[role=alert]").first().textContent();
+    await page.unroute("**/eskadel-pass");
+    return words;
+  };
+  const good = async () => (await page.request.get(`${yardDesk}/eskadel-pass`)).text();
+  expect(await say(async () => "not a pass")).toContain("not signed with a key");
+  expect(await say(async () => (await good()).slice(0, -4) + "AAAA")).toContain("not signed with a key");
+  expect(await say(good, "berths")).toContain("not for this dashboard");
+  // A page of an origin that is not registered holds the frame.
+  await page.route("http://elsewhere.test/**", (r) => r.fulfill({ contentType: "text/html", body: '<script src="http://127.0.0.1:18080/embed.js"></script><eskadel-dashboard app="yard-desk" name="yard-today" pass-url="/p"></eskadel-dashboard>' }));
+  await page.goto("http://elsewhere.test/");
+  const frame = (await (await page.waitForSelector("eskadel-dashboard iframe")).contentFrame())!;
+  await expect(frame.locator("[role=alert]")).toContainText("Pages of http://elsewhere.test may not show Eskadel");
+});
+
+test("one widget on its own, a narrow screen, and the weight of the first visit", async ({ browser }) => {
+  const context = await browser.newContext({ viewport: { width: 390, height: 800 } });
+  const page = await context.newPage();
+  const wrong = complaints(page);
+  await yardDeskAs(page, "director");
+  const frame = await dashboardFrame(page);
+  await settled(frame);
+  const weight = await frame.evaluate(() => performance.getEntriesByType("resource").concat(performance.getEntriesByType("navigation")).reduce((sum, e) => sum + (e as PerformanceResourceTiming).transferSize, 0));
+  console.log(`the embedded dashboard weighs ${Math.round(weight / 1000)} kB, compressed, on the first visit`);
+  expect(weight).toBeGreaterThan(100_000);
+  expect(weight).toBeLessThan(500_000);
+  expect(await frame.evaluate(() => document.documentElement.scrollWidth <= innerWidth), "nothing sticks out").toBe(true);
+  await page.evaluate(() => {
+    const one = document.createElement("eskadel-dashboard");
+    for (const [k, v] of Object.entries({ app: "yard-desk", name: "yard-today", widget: "parts", "pass-url": "/eskadel-pass", id: "single" })) one.setAttribute(k, v);
+    document.querySelector("main")!.prepend(one);
+  });
+  const single = (await (await page.waitForSelector("#single iframe")).contentFrame())!;
+  await single.waitForSelector("#w-parts[data-drawn]");
+  expect(await single.locator(".widget").count()).toBe(1);
+  expect(wrong).toEqual([]);
+  await context.close();
+});
