@@ -1,14 +1,17 @@
 import { expect, test } from "@playwright/test";
 import { complaints, dashboardFrame, noSeriousProblem, settled, signIn, yardDeskAs } from "./help";
 
-/** Chooses, in an unfolded menu, by the keyboard: type to find, then Tab and Enter. */
+/** Chooses in an unfolded menu by the keyboard, and waits until the sentence says it. */
 async function choose(page: import("@playwright/test").Page, label: string) {
   await page.locator(".choices .choice", { hasText: label }).first().waitFor();
   for (let i = 0; i < 60; i++) {
     if ((await page.evaluate(() => document.activeElement?.textContent ?? "")).startsWith(label)) break;
     await page.keyboard.press("ArrowRight");
   }
+  const heading = await page.locator("#choices-head").textContent();
   await page.keyboard.press("Enter");
+  // The menu folds, or that of the next choice opens.
+  await page.waitForFunction((old) => document.querySelector("#choices-head")?.textContent !== old, heading);
 }
 
 async function phrase(page: import("@playwright/test").Page, part: string) {
@@ -103,7 +106,7 @@ test("a builder comes from a table to a dataset with a rule", async ({ page }) =
   // A mistake in the document is named, and nothing is lost.
   await page.getByText("The document", { exact: true }).click();
   const text = await page.locator("#d-doc").inputValue();
-  await page.fill("#d-doc", text.replace('"arrived_at",', '"arrived_when",'));
+  await page.fill("#d-doc", text.replace('"column": "arrived_at"', '"column": "arrived_when"'));
   await page.getByRole("button", { name: "Keep the document" }).click();
   await expect(page.getByRole("alert")).toContainText("has no column “arrived_when”");
   await expect(page.locator("#d-doc")).toHaveValue(/arrived_when/);

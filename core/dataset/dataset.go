@@ -180,7 +180,7 @@ func (d *Dataset) checkConditions() error {
 }
 
 func resolveField(doc *FieldDocument, t *Table, c Catalogue) (*Field, error) {
-	f := &Field{FieldDocument: *doc}
+	f, root := &Field{FieldDocument: *doc}, t
 	if err := CheckName(doc.Name); err != nil {
 		return nil, err
 	}
@@ -224,7 +224,15 @@ func resolveField(doc *FieldDocument, t *Table, c Catalogue) (*Field, error) {
 		f.Type = f.column.Type
 	}
 	f.Zoned, f.Distinct = f.column.Zoned, f.column.Distinct
-	f.NotNull = f.column.NotNull && len(f.path) == 0
+	// What foreign keys that are never empty lead to is there.
+	f.NotNull = f.column.NotNull
+	for i, s := range f.path {
+		from := root
+		if i > 0 {
+			from = f.path[i-1].table
+		}
+		f.NotNull = f.NotNull && from.Column(s.from).NotNull
+	}
 	if doc.Time != "" && (!f.Type.Temporal() || doc.Time != Happened && doc.Time != Planned) {
 		return nil, problem.New(problem.Invalid, "time", "Only a date field is happened or planned.")
 	}
@@ -283,7 +291,7 @@ func (s *Scope) Column(name string) (filter.Column, error) {
 	if err != nil {
 		return filter.Column{}, err
 	}
-	col := filter.Column{Label: f.Label, Type: f.Type, KeyType: f.column.Type, Zoned: f.Zoned, Key: f.column.sql(s.alias(f.path))}
+	col := filter.Column{Label: f.Label, Type: f.Type, KeyType: f.column.Type, Zoned: f.Zoned, NotNull: f.NotNull, Key: f.column.sql(s.alias(f.path))}
 	col.Text = col.Key
 	if f.target != nil {
 		col.Text = f.show.sql(s.alias(append(append([]step{}, f.path...), *f.target)))

@@ -19,6 +19,7 @@ type Column struct {
 	Type    field.Type // of what readers see
 	KeyType field.Type // of what identifies a value: the linked record's key, else Type
 	Zoned   bool       // a timestamp that is a moment
+	NotNull bool       // it is never empty
 	Key     string     // SQL of what identifies a value
 	Text    string     // SQL of what readers see
 }
@@ -86,7 +87,11 @@ func (c Condition) leaf(col Column, e Env) (string, error) {
 		return col.Key + " is not null", nil
 	case Is, OneOf, IsNot, NoneOf:
 		s, err := c.identity(col, e)
-		if err == nil && (c.Op == IsNot || c.Op == NoneOf) {
+		switch {
+		case err != nil || c.Op == Is || c.Op == OneOf:
+		case col.NotNull: // the plainer form, whose selectivity the planner knows
+			s = "not (" + s + ")"
+		default:
 			s = "(" + s + ") is not true"
 		}
 		return s, err

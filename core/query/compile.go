@@ -27,8 +27,8 @@ func (b *builder) condition(c filter.Condition) (string, error) {
 
 // inner selects, for each record that meets every condition, the dimensions' keys as
 // k0, k1, …, the measured values as v0, … and the measures' own conditions as m0, ….
-// It ends in an offset, which keeps the planner from estimating a group per record
-// and so from giving up parallel aggregation.
+// With a time axis it ends in an offset, which keeps the planner from estimating a group
+// per record and so from giving up parallel aggregation.
 func (b *builder) inner(rules filter.Condition) (string, error) {
 	p := b.plan
 	var columns []string
@@ -75,7 +75,11 @@ func (b *builder) inner(rules filter.Condition) (string, error) {
 		}
 		where = statement.And(where, s)
 	}
-	return "select " + strings.Join(columns, ", ") + " from " + b.scope.From() + " where " + where + " offset '0'", nil
+	sql := "select " + strings.Join(columns, ", ") + " from " + b.scope.From() + " where " + where
+	if axis != "" {
+		sql += " offset '0'"
+	}
+	return sql, nil
 }
 
 func (b *builder) nullable() bool {
@@ -121,10 +125,14 @@ func (b *builder) aggregate(c Column) string {
 		return "max(" + v + ")" + only
 	case DistinctOf:
 		return "count(distinct " + v + ")" + only
-	case LowMiddle:
-		return "percentile_disc(0.5) within group (order by " + v + ")" + only
 	}
-	return "percentile_disc(0.5) within group (order by " + v + " desc)" + only
+	// Both middle values from one sort: the second place is so little above the first
+	// that it is another value only where their number, below 10^9, is even.
+	middle := "(percentile_disc(array[0.5, 0.5000000001]) within group (order by " + v + ")" + only + ")"
+	if c.Component == LowMiddle {
+		return middle + "[1]"
+	}
+	return middle + "[2]"
 }
 
 // Compile writes the plan's statement with the row rules in it. Its result has, per

@@ -60,13 +60,16 @@ async function change(document, fields, back) {
   if (!back) history.add(now());
   history.mark();
   say([...sentence.querySelectorAll(".sentence")].map((p) => p.textContent).join(""));
-  await answer();
+  void answer();
 }
 
+let asked = "";
 async function answer() {
+  const mine = (asked = now());
   widget.busy();
   try {
-    const a = await post("/charts/answer", { document: now() }, { json: true });
+    const a = await post("/charts/answer", { document: mine }, { json: true });
+    if (mine !== asked) return; // the sentence has changed meanwhile
     widget.show({ ...a, html: a.html || `<p class="nothing"></p>` });
     if (!a.html) /** @type {HTMLElement} */ (widget.body.firstElementChild).textContent = a.nothing;
     fill(figures, a.drawing ? a.html : "");
@@ -88,8 +91,9 @@ sentence.addEventListener("change", (e) => {
 choices.addEventListener("click", async (e) => {
   const choice = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest(".choice"));
   if (!choice) return;
-  const next = choice.dataset.next ?? "", document = choice.dataset.document ?? "";
+  const next = choice.dataset.next ?? "", document = choice.dataset.document ?? "", part = open;
   await change(document, {});
+  if (open !== part) return; // another phrase has been unfolded meanwhile
   if (next) await unfold(next);
   else fold();
 });

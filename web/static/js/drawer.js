@@ -28,6 +28,7 @@ export class Drawer {
     this.fields = { mark: JSON.stringify(mark), words };
     await this.load();
     if (!this.dialog.open) this.dialog.show();
+    this.place();
     /** @type {HTMLElement | null} */ (this.dialog.querySelector("h2"))?.focus();
   }
 
@@ -47,6 +48,23 @@ export class Drawer {
     }
   }
 
+  /**
+   * In a frame, which is as high as its content, the drawer lies at the lower edge of
+   * what of the frame is in sight; elsewhere the style sheet puts it at the window's.
+   */
+  place() {
+    if (parent === window) return;
+    new IntersectionObserver(([seen], observer) => {
+      observer.disconnect();
+      const { bottom, height } = seen.intersectionRect, style = this.dialog.style;
+      const high = Math.max(220, Math.min(height, innerHeight) * (this.dialog.classList.contains("large") ? 0.92 : 0.5));
+      style.position = "absolute";
+      style.bottom = "auto";
+      style.height = `${high}px`;
+      style.top = `${Math.max(0, bottom + scrollY - high)}px`;
+    }).observe(document.documentElement);
+  }
+
   close() {
     this.dialog.close();
     /** @type {HTMLElement | null} */ (this.opener)?.focus?.();
@@ -58,7 +76,10 @@ export class Drawer {
     if (!button) return;
     const d = button.dataset;
     if ("close" in d) this.close();
-    else if ("enlarge" in d) this.dialog.classList.toggle("large");
+    else if ("enlarge" in d) {
+      this.dialog.classList.toggle("large");
+      this.place();
+    }
     else if (d.number) {
       this.fields.number = d.number;
       void this.load();
