@@ -202,9 +202,7 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	}
 	d.Key = yarddesk.Config{Database: d.Cluster.URL("yarddesk", "yarddesk"), EskadelURL: d.Eskadel, KeyID: "yard-desk-1"}
 	if _, d.Key.Secret, err = d.Store.HostKey(ctx, d.Key.KeyID); err != nil {
-		b := make([]byte, 32)
-		_, _ = rand.Read(b)
-		d.Key.Secret = hex.EncodeToString(b)
+		d.Key.Secret = identity.NewSecret()
 		if err := d.Store.SaveHostKey(ctx, d.Key.KeyID, "yard-desk", identity.Algorithm, d.Key.Secret); err != nil {
 			return err
 		}

@@ -22,6 +22,9 @@ const Audience = "eskadel"
 // Algorithm is how viewer passes are signed: HMAC with SHA-256, under a shared secret.
 const Algorithm = "HS256"
 
+// NewSecret makes the secret of a key.
+func NewSecret() string { return token() }
+
 // PassLife is how long a pass, and so a viewer in a frame, may last before the host app
 // is asked again.
 const PassLife = 10 * time.Minute

@@ -12,18 +12,6 @@ import (
 	"eskadel/identity"
 )
 
-// embedScript is the one script that a host page loads.
-func (s *Server) embedScript(c *gin.Context) {
-	b, err := files.ReadFile("static/embed.js")
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	c.Header("Cache-Control", "public, max-age=3600")
-	c.Header("Cross-Origin-Resource-Policy", "cross-origin")
-	c.Data(http.StatusOK, "text/javascript; charset=utf-8", b)
-}
-
 // frame serves the page within a frame. It knows nobody yet: the host page hands the
 // viewer pass to it. Only pages of the host app's origins may show it; to others it
 // says so, on a page that holds nothing else.

@@ -36,11 +36,6 @@ func secured(c *gin.Context) {
 	h.Set("Cache-Control", "no-store")
 }
 
-// cached lets browsers keep files that are part of the program for an hour.
-func cached(c *gin.Context) {
-	c.Header("Cache-Control", "public, max-age=3600")
-}
-
 func limitBody(c *gin.Context) {
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, 4<<20)
 }

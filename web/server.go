@@ -25,6 +25,7 @@ type Server struct {
 	store  *store.Store
 	engine *live.Engine
 	pages  *pages
+	assets *assets
 	router *gin.Engine
 }
 
@@ -63,8 +64,9 @@ func (s *Server) routes() {
 	if err != nil {
 		panic(err) // the folder is part of the program
 	}
-	compressed.GET("/static/*path", cached, gin.WrapH(http.StripPrefix("/static", http.FileServer(http.FS(static)))))
-	compressed.GET("/embed.js", s.embedScript)
+	s.assets = &assets{files: static}
+	r.GET("/static/*path", s.asset)
+	r.GET("/embed.js", s.embedScript)
 	compressed.GET("/embed/:app/:dashboard", s.frame)
 	compressed.POST("/embed/:app/:dashboard/session", s.frameSession)
 	compressed.GET("/sign-in", s.signInPage)

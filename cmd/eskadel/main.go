@@ -15,6 +15,7 @@ import (
 	"syscall"
 	"time"
 
+	"eskadel/core/dataset"
 	"eskadel/core/period"
 	"eskadel/demo"
 	"eskadel/identity"
@@ -27,9 +28,10 @@ import (
 const usage = `eskadel serve      serve a workspace
 eskadel migrate    bring Eskadel's own tables up to date
 eskadel person     add a person, or give one a new password
+eskadel hostapp    register a host app, and make a key that signs its viewer passes
 eskadel demo       run the demonstration on loopback
 
-The first three read ESKADEL_DATABASE (the address of Eskadel's own database) and
+All but the last read ESKADEL_DATABASE (the address of Eskadel's own database) and
 ESKADEL_KEY (64 hexadecimal digits; seals the passwords of sources). docs/operations.md
 says more. Every command has -help.
 `
@@ -41,7 +43,7 @@ func main() {
 		fmt.Fprint(os.Stderr, usage)
 		os.Exit(2)
 	}
-	commands := map[string]func(context.Context, []string) error{"serve": serve, "migrate": migrate, "person": person, "demo": runDemo}
+	commands := map[string]func(context.Context, []string) error{"serve": serve, "migrate": migrate, "person": person, "hostapp": hostApp, "demo": runDemo}
 	run, ok := commands[os.Args[1]]
 	if !ok {
 		fmt.Fprint(os.Stderr, usage)
@@ -86,6 +88,46 @@ func person(ctx context.Context, args []string) error {
 		return fmt.Errorf("set ESKADEL_PASSWORD: %w", err)
 	}
 	return s.AddPerson(ctx, &store.Person{Name: *name, Email: *email, PasswordHash: hash, Builder: *builder}, nil, nil)
+}
+
+// origins collects the flag -origin, which may stand several times.
+type origins []string
+
+func (o *origins) String() string     { return fmt.Sprint(*o) }
+func (o *origins) Set(s string) error { *o = append(*o, s); return nil }
+
+func hostApp(ctx context.Context, args []string) error {
+	flags := flag.NewFlagSet("hostapp", flag.ExitOnError)
+	name, title := flags.String("name", "", "name, as in the tag and in the pass"), flags.String("title", "", "title, for people")
+	address := flags.String("address", "", "what comes before the path of a record: https://desk.example")
+	key := flags.String("key", "", "name of the key (kid) to make")
+	var from origins
+	flags.Var(&from, "origin", "an origin whose pages may show dashboards; may be given several times")
+	if err := flags.Parse(args); err != nil {
+		return err
+	}
+	if err := dataset.CheckName(*name); err != nil {
+		return err
+	}
+	if *key == "" || len(from) == 0 {
+		return errors.New("-key and at least one -origin are needed")
+	}
+	s, err := openStore(ctx)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	secret := identity.NewSecret()
+	err = errors.Join(
+		s.SaveHostApp(ctx, *name, *title, *address, from),
+		s.SaveHostKey(ctx, *key, *name, identity.Algorithm, secret),
+		s.Audit(ctx, "command line", "registered the host app with key "+*key, *name),
+	)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("kid     %s\nalg     %s\nsecret  %s\n", *key, identity.Algorithm, secret)
+	return nil
 }
 
 func serve(ctx context.Context, args []string) error {

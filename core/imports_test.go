@@ -1,0 +1,31 @@
+// Package core_test holds the core to its promise: it computes, and does nothing else.
+package core_test
+
+import (
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestTheCoreImportsOnlyWhatComputes(t *testing.T) {
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}: {{join .Imports " "}}`, "./...").Output()
+	require.NoError(t, err)
+	allowed := []string{"eskadel/core", "github.com/cockroachdb/apd/v3", "golang.org/x/text/"}
+	for _, line := range strings.Split(strings.TrimSpace(string(out)), "\n") {
+		name, imports, _ := strings.Cut(line, ": ")
+		for _, i := range strings.Fields(imports) {
+			standard := !strings.Contains(strings.Split(i, "/")[0], ".") && !strings.HasPrefix(i, "eskadel/")
+			ours := false
+			for _, a := range allowed {
+				ours = ours || strings.HasPrefix(i, a)
+			}
+			assert.True(t, standard || ours, "%s imports %s", name, i)
+			for _, never := range []string{"net", "os", "database/", "html/", "log"} {
+				assert.False(t, standard && (i == strings.TrimSuffix(never, "/") || strings.HasPrefix(i, never+"/") || strings.HasSuffix(never, "/") && strings.HasPrefix(i, never)), "%s imports %s", name, i)
+			}
+		}
+	}
+}
