@@ -149,12 +149,15 @@ type answer struct {
 		Measure      int
 	}
 	Grid *struct {
+		Head []struct {
+			Measure int
+			Key     *query.KeyRef
+		}
 		Rows []struct {
+			Keys  []query.KeyRef
 			Cells []struct {
 				Text, Exact string
 				Number      bool
-				Measure     int
-				Keys        []query.KeyRef
 			}
 		}
 	}

@@ -80,7 +80,7 @@ func TestOthersAndTotalsComeFromRecords(t *testing.T) {
 	assert.Equal(t, "£10.00", g.Rows[0].Cells[1].Text)
 	assert.Equal(t, "2.5", g.Rows[1].Cells[1].Exact, "(6 + 4) ÷ 4 records, not the average of 2 and 4")
 	assert.Equal(t, "4", g.Total[1].Exact, "20 ÷ 5")
-	assert.Equal(t, []query.KeyRef{{Others: true}}, g.Rows[1].Cells[1].Keys)
+	assert.Equal(t, []query.KeyRef{{Others: true}}, g.Rows[1].Keys)
 	assert.Equal(t, [][]string{{"a"}}, g.Reference.Kept)
 }
 

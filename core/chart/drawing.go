@@ -40,6 +40,7 @@ type Group struct {
 	Full    string       `json:"full"`
 	Partial bool         `json:"partial,omitempty"`
 	Key     query.KeyRef `json:"key"`
+	Words   string       `json:"words"` // the condition it stands for: "opened week of 3 March 2026"
 }
 
 // A Series is the marks of one split value or measure, one per group; a mark without a
@@ -49,15 +50,15 @@ type Series struct {
 	Colour  string        `json:"colour"` // a name of the palette: c1 … c10, others, none
 	Measure int           `json:"measure"`
 	Key     *query.KeyRef `json:"key,omitempty"`
+	Words   string        `json:"words,omitempty"` // of a split value: "kind rework"
 	Marks   []*Mark       `json:"marks"`
 }
 
-// A Mark is one drawn thing.
+// A Mark is one drawn thing. The words of its series and group say what it stands for.
 type Mark struct {
 	Size  float64 `json:"size"`
 	Label string  `json:"label"` // the value
 	Exact string  `json:"exact"`
-	Words string  `json:"words"` // the condition it stands for: "Kind rework, week of 3 March 2026"
 }
 
 // An Axis is a value axis with its ticks.
@@ -119,32 +120,27 @@ func Draw(t *calc.Table, form Form, version int) (*Drawing, error) {
 		if g[0].Partial {
 			full += ", in part"
 		}
-		d.Groups = append(d.Groups, Group{short, full, g[0].Partial, g[0].Ref()})
+		d.Groups = append(d.Groups, Group{short, full, g[0].Partial, g[0].Ref(), phrase(by, g[0])})
 	}
 	formats := Formats(t)
 	palette := colours(t)
 	for s, split := range t.Splits {
 		for m, measure := range p.Definition.Measures {
 			series := Series{Name: MeasureLabel(measure, p.Dataset), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m}
-			words := ""
 			if p.Definition.Split != nil {
 				series.Name, _ = format.Key(split, p.Dims[1])
 				series.Colour = palette[s]
 				ref := split.Ref()
 				series.Key = &ref
-				words = phrase(p.Dims[1], split)
+				series.Words = phrase(p.Dims[1], split)
 			}
-			for g, group := range t.Groups {
+			for g := range t.Groups {
 				v := t.Cell(g, s)[m]
 				if v.IsEmpty() {
 					series.Marks = append(series.Marks, nil)
 					continue
 				}
-				mark := &Mark{Size: size(v), Label: formats[m].Value(v), Exact: v.Exact(), Words: phrase(by, group[0])}
-				if words != "" {
-					mark.Words = words + ", " + mark.Words
-				}
-				series.Marks = append(series.Marks, mark)
+				series.Marks = append(series.Marks, &Mark{Size: size(v), Label: formats[m].Value(v), Exact: v.Exact()})
 			}
 			d.Series = append(d.Series, series)
 		}
@@ -273,18 +269,23 @@ func RoundStep(x float64) float64 {
 // summary says in words what a drawing shows: how much of it, the largest and the smallest.
 func summary(d *Drawing, t *calc.Table) string {
 	var largest, smallest *Mark
+	var most, least string
 	marks := 0
 	for _, s := range d.Series {
-		for _, m := range s.Marks {
+		for g, m := range s.Marks {
 			if m == nil {
 				continue
 			}
 			marks++
+			words := d.Groups[g].Words
+			if s.Words != "" {
+				words = s.Words + ", " + words
+			}
 			if largest == nil || m.Size > largest.Size {
-				largest = m
+				largest, most = m, words
 			}
 			if smallest == nil || m.Size < smallest.Size {
-				smallest = m
+				smallest, least = m, words
 			}
 		}
 	}
@@ -295,5 +296,5 @@ func summary(d *Drawing, t *calc.Table) string {
 	if t.Plan.Definition.Measures[0].Aggregate.Additive() {
 		total = fmt.Sprintf(" In all %s.", Formats(t)[0].Value(t.Total()[0]))
 	}
-	return fmt.Sprintf("%d marks. Largest: %s, %s. Smallest: %s, %s.%s", marks, largest.Label, largest.Words, smallest.Label, smallest.Words, total)
+	return fmt.Sprintf("%d marks. Largest: %s, %s. Smallest: %s, %s.%s", marks, largest.Label, most, smallest.Label, least, total)
 }

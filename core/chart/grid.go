@@ -1,6 +1,8 @@
 package chart
 
 import (
+	"strings"
+
 	"eskadel/core/calc"
 	"eskadel/core/field"
 	"eskadel/core/format"
@@ -12,29 +14,33 @@ type Grid struct {
 	Head  []Heading `json:"head"`
 	Rows  []Row     `json:"rows"`
 	Total []Cell    `json:"total,omitempty"` // from records, not a sum of cells
-	// Reference, with a cell's keys and measure, leads to its records.
+	// Reference, with the keys and measure of a cell, leads to its records.
 	Reference query.Reference `json:"reference"`
 }
 
-// A Heading is a column's title.
+// A Heading is a column's title. A column of numbers has its measure and, where the
+// chart is split, the split's key and words.
 type Heading struct {
-	Label  string `json:"label"`
-	Number bool   `json:"number"`
+	Label   string        `json:"label"`
+	Number  bool          `json:"number"`
+	Measure int           `json:"measure,omitempty"`
+	Key     *query.KeyRef `json:"key,omitempty"`
+	Words   string        `json:"words,omitempty"`
 }
 
-// A Row is one group.
+// A Row is one group with its keys and words.
 type Row struct {
-	Cells []Cell `json:"cells"`
+	Cells []Cell         `json:"cells"`
+	Keys  []query.KeyRef `json:"keys,omitempty"`
+	Words string         `json:"words,omitempty"`
 }
 
-// A Cell is one text of a grid; a number's cell is a mark.
+// A Cell is one text of a grid. A number's cell is a mark: its keys are those of its row
+// and its column.
 type Cell struct {
-	Text    string         `json:"text"`
-	Exact   string         `json:"exact,omitempty"`
-	Number  bool           `json:"number,omitempty"`
-	Words   string         `json:"words,omitempty"`
-	Measure int            `json:"measure,omitempty"`
-	Keys    []query.KeyRef `json:"keys,omitempty"`
+	Text   string `json:"text"`
+	Exact  string `json:"exact,omitempty"`
+	Number bool   `json:"number,omitempty"`
 }
 
 // MakeGrid lays a table out as text: a row per group, a column per split and measure.
@@ -43,67 +49,50 @@ func MakeGrid(t *calc.Table, version int) *Grid {
 	g := &Grid{Reference: t.Reference(version, 0, nil)}
 	by := len(p.Definition.By)
 	for _, d := range p.Dims[:by] {
-		g.Head = append(g.Head, Heading{d.F.Label, false})
+		g.Head = append(g.Head, Heading{Label: d.F.Label})
 	}
-	split := p.Definition.Split != nil
-	for _, s := range t.Splits {
-		for _, m := range p.Definition.Measures {
-			label := MeasureLabel(m, p.Dataset)
-			if split {
-				name, _ := format.Key(s, p.Dims[by])
+	for _, split := range t.Splits {
+		for i, m := range p.Definition.Measures {
+			h := Heading{Label: MeasureLabel(m, p.Dataset), Number: true, Measure: i}
+			if p.Definition.Split != nil {
+				name, _ := format.Key(split, p.Dims[by])
 				if len(p.Definition.Measures) > 1 {
-					name += ", " + label
+					name += ", " + h.Label
 				}
-				label = name
+				key := split.Ref()
+				h.Label, h.Key, h.Words = name, &key, phrase(p.Dims[by], split)
 			}
-			g.Head = append(g.Head, Heading{label, true})
+			g.Head = append(g.Head, h)
 		}
 	}
 	formats := Formats(t)
-	row := func(group []calc.Key, values func(s int) []field.Value, words string) (cells []Cell) {
-		for s, key := range t.Splits {
-			var keys []query.KeyRef
-			for _, k := range group {
-				keys = append(keys, k.Ref())
-			}
-			own := words
-			if split {
-				keys = append(keys, key.Ref())
-				if own != "" {
-					own += ", "
-				}
-				own += phrase(p.Dims[by], key)
-			}
+	numbers := func(values func(split int) []field.Value) (cells []Cell) {
+		for s := range t.Splits {
 			for m, v := range values(s) {
-				cells = append(cells, Cell{formats[m].Value(v), v.Exact(), true, own, m, keys})
+				cells = append(cells, Cell{formats[m].Value(v), v.Exact(), true})
 			}
 		}
 		return cells
 	}
 	for i, group := range t.Groups {
 		var r Row
-		words := ""
+		var words []string
 		for d, k := range group {
 			_, full := format.Key(k, p.Dims[d])
 			if k.Partial {
 				full += ", in part"
 			}
 			r.Cells = append(r.Cells, Cell{Text: full})
-			if words != "" {
-				words += ", "
-			}
-			words += phrase(p.Dims[d], k)
+			r.Keys = append(r.Keys, k.Ref())
+			words = append(words, phrase(p.Dims[d], k))
 		}
-		r.Cells = append(r.Cells, row(group, func(s int) []field.Value { return t.Cell(i, s) }, words)...)
+		r.Words = strings.Join(words, ", ")
+		r.Cells = append(r.Cells, numbers(func(s int) []field.Value { return t.Cell(i, s) })...)
 		g.Rows = append(g.Rows, r)
 	}
 	if by > 0 {
-		for range p.Dims[:by] {
-			g.Total = append(g.Total, Cell{})
-		}
+		g.Total = append(make([]Cell, by), numbers(t.SplitTotal)...)
 		g.Total[0].Text = "In all"
-		all := make([]calc.Key, by)
-		g.Total = append(g.Total, row(all, t.SplitTotal, "")...)
 	}
 	return g
 }

@@ -49,18 +49,22 @@ func (b *builder) inner(rules filter.Condition) (string, error) {
 			}
 			columns = append(columns, fmt.Sprintf("%s as v%d", b.scope.KeyOnly(f), i))
 		}
-		if m.Where != nil {
+		if m.Where != nil && p.shared == nil {
 			c, err := b.condition(m.Where.ForFilter(p.Setting.Viewer))
 			if err != nil {
 				return "", err
 			}
-			columns = append(columns, fmt.Sprintf("(%s) is true as m%d", c, i))
+			columns = append(columns, fmt.Sprintf("(%s) as m%d", c, i))
 		}
 	}
 	if len(columns) == 0 {
 		columns = []string{"1 as one"}
 	}
-	where, err := b.condition(filter.And(rules, p.where))
+	all := filter.And(rules, p.where)
+	if p.shared != nil {
+		all = filter.And(all, p.shared.ForFilter(p.Setting.Viewer))
+	}
+	where, err := b.condition(all)
 	if err != nil {
 		return "", err
 	}
@@ -109,7 +113,7 @@ func (b *builder) bucket(d Dim, key string) string {
 // aggregate is the SQL of one component over the inner query's columns.
 func (b *builder) aggregate(c Column) string {
 	v, only := fmt.Sprintf("d.v%d", c.Measure), ""
-	if b.plan.Definition.Measures[c.Measure].Where != nil {
+	if b.plan.Definition.Measures[c.Measure].Where != nil && b.plan.shared == nil {
 		only = fmt.Sprintf(" filter (where d.m%d)", c.Measure)
 	}
 	switch c.Component {
@@ -232,7 +236,7 @@ func (b *builder) rolled(inner string) string {
 		if m.Field != Records || m.Aggregate != Count {
 			columns = append(columns, fmt.Sprintf("d.v%d", i))
 		}
-		if m.Where != nil {
+		if m.Where != nil && p.shared == nil {
 			columns = append(columns, fmt.Sprintf("d.m%d", i))
 		}
 	}

@@ -1,6 +1,7 @@
 package query
 
 import (
+	"reflect"
 	"time"
 
 	"eskadel/core/dataset"
@@ -85,8 +86,9 @@ type Plan struct {
 	// returns the finest groups and core/calc merges their components.
 	Rolled  bool
 	Setting Setting
-	where   filter.Condition // base filter and all filters, without the axis's own range
-	span    filter.Condition // the conditions on the axis's field
+	shared  *filter.Condition // the condition that all measures have, see share
+	where   filter.Condition  // base filter and all filters, without the axis's own range
+	span    filter.Condition  // the conditions on the axis's field
 }
 
 // fineLimit is the estimated number of groups up to which the finest groups are fetched.
@@ -153,7 +155,23 @@ func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
 		p.Rank = d.Sort.Measure
 	}
 	p.where = Conditions(d, ds, s)
+	p.shared = share(d)
 	return p, nil
+}
+
+// share returns the condition that every measure of key figures has, so that the
+// database reads only the records that meet it. Not for sums, which are 0 over no
+// records but no value over records of which none meets it.
+func share(d Definition) *filter.Condition {
+	if len(d.By) > 0 || d.Split != nil {
+		return nil
+	}
+	for _, m := range d.Measures {
+		if m.Where == nil || m.Aggregate == Sum || !reflect.DeepEqual(m.Where, d.Measures[0].Where) {
+			return nil
+		}
+	}
+	return d.Measures[0].Where
 }
 
 // Conditions returns every condition that a record of the chart meets but for the row

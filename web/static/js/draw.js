@@ -4,9 +4,9 @@
  */
 
 /**
- * @typedef {{size: number, label: string, exact: string, words: string}} Mark
- * @typedef {{name: string, colour: string, measure: number, key?: object, marks: (Mark | null)[]}} Series
- * @typedef {{label: string, full: string, partial?: boolean, key: object}} Group
+ * @typedef {{size: number, label: string, exact: string}} Mark
+ * @typedef {{name: string, colour: string, measure: number, key?: object, words?: string, marks: (Mark | null)[]}} Series
+ * @typedef {{label: string, full: string, partial?: boolean, key: object, words: string}} Group
  * @typedef {{kind: string, stacked: boolean, groups: Group[], series: Series[], axis: {low: number, high: number, ticks: {at: number, label: string}[]}, summary: string, reference: Record<string, any>}} Drawing
  * @typedef {{series: number, group: number}} Place
  */
@@ -141,6 +141,12 @@ export class Chart {
     return this.model?.series[p.series]?.marks[p.group] ?? null;
   }
 
+  /** What a mark stands for. @param {Place} p */
+  words(p) {
+    const m = /** @type {Drawing} */ (this.model);
+    return [m.series[p.series].words, m.groups[p.group].words].filter(Boolean).join(", ");
+  }
+
   /** The reference that leads to a mark's records. @param {Place} p */
   reference(p) {
     const m = /** @type {Drawing} */ (this.model), s = m.series[p.series];
@@ -180,7 +186,7 @@ export class Chart {
     m.series.forEach((s, series) => s.marks.forEach((mark, group) => {
       if (mark && this.chosen.has(this.keyOf({ series, group }))) {
         marks.push(this.reference({ series, group }));
-        words.push(mark.words);
+        words.push(this.words({ series, group }));
       }
     }));
     this.listener.choose(marks, words.join(" or "), false);
@@ -220,7 +226,7 @@ export class Chart {
     } else if (e.key === "Home") {
       this.move(this.first());
     } else if ((e.key === "r" || e.key === "R") && !e.ctrlKey && !e.metaKey) {
-      this.listener.records(this.reference(at), this.markAt(at)?.words ?? "");
+      this.listener.records(this.reference(at), this.words(at));
     } else {
       return;
     }
@@ -233,7 +239,7 @@ export class Chart {
     if (!p || !mark) return;
     this.downplay();
     this.at = p;
-    this.option.textContent = `${mark.label}, ${mark.words}`;
+    this.option.textContent = `${mark.label}, ${this.words(p)}`;
     this.option.setAttribute("aria-selected", String(this.chosen.has(this.keyOf(p))));
     this.place.setAttribute("aria-activedescendant", this.option.id);
     this.chart.dispatchAction({ type: "highlight", seriesId: String(p.series), dataIndex: p.group });
@@ -253,7 +259,7 @@ export class Chart {
     if (!mark) return;
     const value = document.createElement("b");
     value.textContent = mark.label;
-    this.tip.replaceChildren(value, ` ${mark.words}`);
+    this.tip.replaceChildren(value, ` ${this.words(p)}`);
     this.tip.hidden = false;
     const width = this.place.clientWidth, height = this.place.clientHeight;
     this.tip.style.left = `${Math.max(0, Math.min(x + 12, width - this.tip.offsetWidth - 4))}px`;

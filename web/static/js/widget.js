@@ -25,11 +25,13 @@ export class Widget {
     const target = /** @type {HTMLElement} */ (e.target);
     const cell = /** @type {HTMLElement | null} */ (target.closest(".cell, .figure"));
     if (!cell || !this.answer) return;
-    const d = cell.dataset;
+    const row = cell.closest("tr"), column = /** @type {HTMLTableCellElement | null} */ (cell.closest("td"));
+    const head = column && /** @type {HTMLElement} */ (cell.closest("table")?.tHead?.rows[0].cells[column.cellIndex]);
+    const of = (head ?? cell).dataset;
     /** @type {Record<string, any>} */
-    const mark = { ...this.answer.whole, measure: Number(d.measure), was: d.exact };
-    if (d.keys) mark.keys = JSON.parse(d.keys);
-    this.listener.records(mark, d.words ?? "");
+    const mark = { ...this.answer.whole, measure: Number(of.measure), was: cell.dataset.exact };
+    if (row) mark.keys = [...(JSON.parse(row.dataset.keys ?? "[]") ?? []), ...(of.key ? [JSON.parse(of.key)] : [])];
+    this.listener.records(mark, [row && of.words, row?.dataset.words].filter(Boolean).join(", "));
   }
 
   busy() {
