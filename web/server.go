@@ -11,7 +11,9 @@ import (
 
 	"github.com/gin-contrib/gzip"
 	"github.com/gin-gonic/gin"
+	lru "github.com/hashicorp/golang-lru/v2"
 
+	"eskadel/core/dashboard"
 	"eskadel/core/problem"
 	"eskadel/live"
 	"eskadel/store"
@@ -26,7 +28,9 @@ type Server struct {
 	engine *live.Engine
 	pages  *pages
 	assets *assets
-	router *gin.Engine
+	// versions keeps published documents, which are read only.
+	versions *lru.Cache[string, *dashboard.Document]
+	router   *gin.Engine
 }
 
 // New returns a server over a store and an engine.
@@ -36,7 +40,11 @@ func New(s *store.Store, e *live.Engine) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	server := &Server{store: s, engine: e, pages: p, router: gin.New()}
+	versions, err := lru.New[string, *dashboard.Document](200)
+	if err != nil {
+		return nil, err
+	}
+	server := &Server{store: s, engine: e, pages: p, versions: versions, router: gin.New()}
 	if err := server.router.SetTrustedProxies(nil); err != nil {
 		return nil, err
 	}
@@ -58,7 +66,7 @@ func (s *Server) Routes() (out []string) {
 func (s *Server) routes() {
 	r := s.router
 	r.Use(s.recover, logged, limitBody, secured)
-	compressed := r.Group("", gzip.Gzip(gzip.DefaultCompression))
+	compressed := r.Group("", gzip.Gzip(gzip.BestSpeed))
 
 	static, err := fs.Sub(files, "static")
 	if err != nil {

@@ -37,12 +37,25 @@ func (s *Server) document(c *gin.Context) (*dashboard.Document, int, error) {
 	if kept.Published == 0 {
 		return nil, 0, problem.New(problem.NotFound, "", "This dashboard has not been published yet.")
 	}
-	v, err := s.store.Version(c.Request.Context(), name, kept.Published)
+	d, err := s.version(c, name, kept.Published)
+	return d, kept.Published, err
+}
+
+// version reads a published document; it never changes, so it is kept once read.
+func (s *Server) version(c *gin.Context, name string, number int) (*dashboard.Document, error) {
+	key := name + "/" + strconv.Itoa(number)
+	if d, ok := s.versions.Get(key); ok {
+		return d, nil
+	}
+	v, err := s.store.Version(c.Request.Context(), name, number)
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	d, err := dashboard.Read(v.Document)
-	return d, v.Number, err
+	if err == nil {
+		s.versions.Add(key, d)
+	}
+	return d, err
 }
 
 // view makes the view that a request is about, from its dashboard and posted state.

@@ -20,12 +20,20 @@ type computing struct {
 	table *Table
 	cells []fine           // all dimensions divided
 	marg  map[string]parts // totals by marginal: dimension mask and keys
+	steps []Key            // of the time axis
 	count int              // of dimensions
 }
 
 // Compute makes a plan's table from the rows its statement returned.
 func Compute(p *query.Plan, rows [][]field.Value) *Table {
 	c := &computing{p: p, table: &Table{Plan: p, cells: map[[2]int][]field.Value{}}, count: len(p.Dims), marg: map[string]parts{}}
+	for _, d := range p.Dims {
+		if d.Axis != nil {
+			for i := 0; i+1 < len(d.Axis.Borders); i++ {
+				c.steps = append(c.steps, stepKey(d.Axis, i).named())
+			}
+		}
+	}
 	c.read(rows)
 	if !p.Rolled {
 		c.cut()
@@ -66,13 +74,13 @@ func (c *computing) read(rows [][]field.Value) {
 			switch {
 			case totalled:
 			case d.Axis != nil:
-				f.keys[i], why = step(d.Axis, value, why)
+				f.keys[i], why = c.step(d.Axis, value, why)
 			case state == query.StateOthers:
-				f.keys[i] = Key{Kind: Others, Begun: true}
+				f.keys[i] = Key{Kind: Others, Begun: true}.named()
 			case value.IsEmpty():
-				f.keys[i] = Key{Kind: None, Begun: true}
+				f.keys[i] = Key{Kind: None, Begun: true}.named()
 			default:
-				f.keys[i] = Key{Kind: One, Value: value, Label: label, Begun: true}
+				f.keys[i] = Key{Kind: One, Value: value, Label: label, Begun: true}.named()
 			}
 		}
 		f.parts = parts(row[:len(row)-1])
@@ -111,7 +119,7 @@ func whole(v field.Value) int64 {
 }
 
 // step turns a bucket's number into the key of a step.
-func step(a *query.Axis, bucket field.Value, why string) (Key, string) {
+func (c *computing) step(a *query.Axis, bucket field.Value, why string) (Key, string) {
 	if bucket.IsEmpty() {
 		return Key{}, "none"
 	}
@@ -125,7 +133,7 @@ func step(a *query.Axis, bucket field.Value, why string) (Key, string) {
 		}
 		return Key{}, "outside"
 	}
-	return stepKey(a, n-1), why
+	return c.steps[n-1], why
 }
 
 // stepKey is the i-th step of an axis.
@@ -173,12 +181,12 @@ func (c *computing) cut() {
 			}
 		}
 	}
-	merged := map[string]int{}
-	var cells []fine
+	merged := make(map[string]int, len(c.cells))
+	cells := make([]fine, 0, len(c.cells))
 	for _, f := range c.cells {
 		for i, k := range f.keys {
 			if kept[i] != nil && k.Kind == One && !kept[i][k.same()] {
-				f.keys[i] = Key{Kind: Others, Begun: true}
+				f.keys[i] = Key{Kind: Others, Begun: true}.named()
 			}
 		}
 		name := mask(f.keys, func(int) bool { return true })

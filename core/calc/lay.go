@@ -103,11 +103,7 @@ func (c *computing) groups(by int) [][]Key {
 func (c *computing) order1(dim int, s *query.Sort) []Key {
 	d := c.p.Dims[dim]
 	if d.Axis != nil {
-		var steps []Key
-		for i := 0; i+1 < len(d.Axis.Borders); i++ {
-			steps = append(steps, stepKey(d.Axis, i))
-		}
-		return steps
+		return c.steps
 	}
 	seen := map[string]bool{}
 	var keys, last []Key
@@ -130,7 +126,7 @@ func (c *computing) order1(dim int, s *query.Sort) []Key {
 	if d.Empty && !d.F.IsLink() && (len(c.cells) > 0) {
 		for _, v := range d.F.List {
 			if value, err := field.Parse(d.F.KeyType(), v); err == nil && !seen["="+v] {
-				keys = append(keys, Key{Kind: One, Value: value, Begun: true})
+				keys = append(keys, Key{Kind: One, Value: value, Begun: true}.named())
 			}
 		}
 	}

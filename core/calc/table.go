@@ -1,6 +1,7 @@
 package calc
 
 import (
+	"strconv"
 	"time"
 
 	"eskadel/core/field"
@@ -26,17 +27,27 @@ type Key struct {
 	From, To time.Time   // for Step, half open
 	Partial  bool        // the step is cut by a filter, or has not ended
 	Begun    bool        // the step has begun, or lies on a planned field
+	id       string      // what same returns, once it is known
 }
 
 // same identifies the key within its dimension.
 func (k Key) same() string {
+	if k.id != "" {
+		return k.id
+	}
 	switch k.Kind {
 	case One:
 		return "=" + k.Value.Exact()
 	case Step:
-		return "@" + k.From.Format(time.RFC3339)
+		return "@" + strconv.FormatInt(k.From.UnixNano(), 36)
 	}
 	return [...]string{"*", "=", "@", "others", "none"}[k.Kind]
+}
+
+// named returns the key with its id, for keys that are compared often.
+func (k Key) named() Key {
+	k.id = k.same()
+	return k
 }
 
 // Unplaced counts records that the chart cannot show.
