@@ -96,7 +96,7 @@ func (v *View) Widget(id string) (*Answer, error) {
 	a, err := v.Engine.Answer(v.ctx, doc, ds, v.Viewer, v.Engine.Setting(ds, v.Viewer, reach.Condition, time.Time{}), v.Version)
 	if a != nil {
 		for _, m := range reach.Missed {
-			a.Notes = append(a.Notes, "Not narrowed by “"+m+"”, which "+ds.Title+" cannot answer to.")
+			a.Notes = append(a.Notes, "Not narrowed by “"+m+"”: "+ds.Title+" have no such field.")
 		}
 		if a.Nothing != "" && len(v.State.Narrow) > 0 {
 			a.Nothing = "Nothing found for “" + v.State.Narrow[len(v.State.Narrow)-1].Words + "”."

@@ -3,6 +3,7 @@ package sentence
 import (
 	"encoding/json"
 	"fmt"
+	"sort"
 	"strconv"
 	"strings"
 
@@ -201,6 +202,8 @@ func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*char
 			c.Why = problem.Of(err).Words
 		}
 	}
+	// What cannot be chosen comes last.
+	sort.SliceStable(m.Choices, func(i, j int) bool { return m.Choices[i].Why == "" && m.Choices[j].Why != "" })
 }
 
 func (m *Menu) grains(d *chart.Document, ds *dataset.Dataset, i int) {

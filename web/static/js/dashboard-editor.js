@@ -22,7 +22,7 @@ const history = new History(JSON.stringify(draft), (document) => {
 
 /** @type {any} */
 const grid = /** @type {any} */ (window).GridStack.init({
-  column: 12, cellHeight: 82, margin: 0, float: true, animate: false, handle: ".widget-head h2",
+  column: 12, cellHeight: 74, margin: 0, float: true, animate: false, handle: ".widget-head h2",
   resizable: { handles: "se" }, draggable: { handle: ".widget-head h2" }, columnOpts: { breakpoints: [{ w: 500, c: 1 }] },
 }, editor);
 

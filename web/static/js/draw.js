@@ -20,6 +20,9 @@ const colour = (name) => getComputedStyle(document.documentElement).getPropertyV
 /** Patterns tell series apart where colour does not: on paper and for some eyes. */
 const shapes = ["circle", "rect", "triangle", "diamond", "emptyCircle", "emptyRect", "emptyTriangle", "emptyDiamond", "roundRect", "pin"];
 
+/** The same shapes in the legend. @type {Record<string, string>} */
+const signs = { circle: "M1.5 5.5a4 4 0 1 0 8 0a4 4 0 1 0-8 0z", rect: "M2 2h7v7H2z", triangle: "M5.500 1.500 10 9.500H1z", diamond: "M5.500 1 10 5.500 5.500 10 1 5.500z" };
+
 /** What a chart tells its page. @typedef {{choose: (marks: object[], words: string, add: boolean) => void, records: (mark: object, words: string) => void, tip?: boolean}} Listener */
 
 /** A drawn chart. */
@@ -283,8 +286,10 @@ export class Chart {
       box.setAttribute("viewBox", "0 0 11 11");
       box.setAttribute("aria-hidden", "true");
       const sign = document.createElementNS("http://www.w3.org/2000/svg", "path");
-      sign.setAttribute("d", m.kind === "line" ? "M0 5h11v2H0z" : "M0 11 4 0h7v11z");
-      sign.style.fill = `var(--${s.colour})`;
+      const shape = shapes[m.series.indexOf(s) % shapes.length];
+      sign.setAttribute("d", m.kind === "line" ? signs[shape.replace("empty", "").toLowerCase()] ?? signs.circle : "M0 11 4 0h7v11z");
+      sign.style.fill = shape.startsWith("empty") && m.kind === "line" ? "none" : `var(--${s.colour})`;
+      sign.style.stroke = `var(--${s.colour})`;
       box.append(sign);
       item.append(box, s.name);
       list.append(item);
