@@ -135,6 +135,25 @@ test("it works where third-party cookies are blocked, and leaves none", async ({
   await browser.close();
 });
 
+test("when the viewer's stay ends, a new pass is asked for without notice", async ({ page }) => {
+  await yardDeskAs(page, "director");
+  const frame = await dashboardFrame(page);
+  await settled(frame);
+  let refused = 0, passes = 0;
+  page.on("request", (r) => { if (r.url().endsWith("/eskadel-pass")) passes++; });
+  await page.route("**/view/yard-today/widgets/open", async (r) => {
+    if (refused++ === 0) await r.fulfill({ status: 401, contentType: "application/problem+json", body: '{"detail":"The viewer pass has expired."}' });
+    else await r.continue();
+  });
+  await frame.locator("#line").getByRole("button", { name: "opened in the last 12 months" }).click();
+  await frame.getByRole("button", { name: "this year", exact: true }).click();
+  await expect(line(frame)).toContainText("opened this year");
+  await settled(frame);
+  expect(refused).toBe(2);
+  expect(passes).toBe(1);
+  await expect(frame.locator("#w-open .figure").first()).toBeVisible();
+});
+
 test("refused passes and foreign pages are told in the frame", async ({ page }) => {
   await yardDeskAs(page, "director");
   await dashboardFrame(page);

@@ -3,6 +3,7 @@ package web_test
 import (
 	"crypto/ed25519"
 	"net/http"
+	"strings"
 	"testing"
 	"time"
 
@@ -25,12 +26,15 @@ func TestPassesThatAreRefused(t *testing.T) {
 		return c
 	}
 	good := claims([]string{"director"}, nil)
+	signed := strings.Split(goodPass(t, claims([]string{"foreman"}, map[string]any{"yard": 3})), ".")
+	other := strings.Split(goodPass(t, claims([]string{"foreman"}, map[string]any{"yard": 1})), ".")
 	kid := running.Key.KeyID
 	for name, c := range map[string]struct{ pass, origin, dashboard, words string }{
 		"expired":                  {goodPass(t, with("exp", time.Now().Add(-time.Minute).Unix())), running.YardDesk, "yard-today", "has expired"},
 		"not yet valid":            {goodPass(t, with("nbf", time.Now().Add(time.Hour).Unix())), running.YardDesk, "yard-today", "not valid yet"},
 		"without an end":           {goodPass(t, with("exp", nil)), running.YardDesk, "yard-today", "when it expires"},
 		"another key":              {sign(t, jwt.SigningMethodHS256, kid, []byte("another secret, just as long as ours"), good), running.YardDesk, "yard-today", "not signed with a key"},
+		"claims changed by hand":   {signed[0] + "." + other[1] + "." + signed[2], running.YardDesk, "yard-today", "not signed with a key"},
 		"a key nobody knows":       {sign(t, jwt.SigningMethodHS256, "unknown", secret, good), running.YardDesk, "yard-today", "not signed with a key"},
 		"another algorithm":        {sign(t, jwt.SigningMethodHS512, kid, secret, good), running.YardDesk, "yard-today", "not signed with a key"},
 		"an asymmetric algorithm":  {sign(t, jwt.SigningMethodEdDSA, kid, ed, good), running.YardDesk, "yard-today", "not signed with a key"},

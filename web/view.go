@@ -114,19 +114,23 @@ func (s *Server) line(c *gin.Context) {
 	s.part(c, http.StatusOK, "line", gin.H{"Line": l, "Dashboard": v.Doc.Name})
 }
 
+// asked answers the widget that a request names, or fails it.
+func (s *Server) asked(c *gin.Context) (a *live.Answer, ok bool) {
+	v, err := s.view(c)
+	if err == nil {
+		a, err = v.Widget(c.Param("widget"))
+	}
+	if err != nil {
+		s.fail(c, err)
+	}
+	return a, err == nil
+}
+
 // widget answers with JSON: a drawing to draw, or HTML to show.
 func (s *Server) widget(c *gin.Context) {
-	v, err := s.view(c)
-	if err != nil {
-		s.fail(c, err)
-		return
+	if a, ok := s.asked(c); ok {
+		s.answer(c, a)
 	}
-	a, err := v.Widget(c.Param("widget"))
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	s.answer(c, a)
 }
 
 func (s *Server) answer(c *gin.Context, a *live.Answer) {
@@ -140,17 +144,9 @@ func (s *Server) answer(c *gin.Context, a *live.Answer) {
 
 // words says how a widget is worked out, what is left out and how fresh it is.
 func (s *Server) words(c *gin.Context) {
-	v, err := s.view(c)
-	if err != nil {
-		s.fail(c, err)
-		return
+	if a, ok := s.asked(c); ok {
+		s.part(c, http.StatusOK, "words", a)
 	}
-	a, err := v.Widget(c.Param("widget"))
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	s.part(c, http.StatusOK, "words", a)
 }
 
 // mark reads which mark's records are asked for.

@@ -64,7 +64,7 @@ func (b *busyDay) event(ctx context.Context) error {
 	if rand.IntN(3) > 0 {
 		sql = `insert into yard_job (id, title, yard_id, team_id, vessel_id, supplier_id, kind, part_group, part, urgency, status, opened_at, promised_on, crew_hours, yard_cost, parts_cost, quoted_price)
 		select nextval('yard_job_number'), title, yard_id, team_id, vessel_id, supplier_id, kind, part_group, part, urgency, 'open', now(), current_date + 9, crew_hours, yard_cost, parts_cost, quoted_price
-		from yard_job where id = (select 1 + floor(random() * 30000)::int)`
+		from yard_job where id = (select 1 + floor(random() * (select count(*) from yard_job))::int)`
 	}
 	_, err := b.db.Exec(ctx, sql)
 	return err

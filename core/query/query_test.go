@@ -1,0 +1,160 @@
+package query_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+)
+
+var setting = query.Setting{Now: time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
+
+func definition(t *testing.T, doc string) query.Definition {
+	d, err := chart.Read([]byte(`{"version":1,"dataset":"jobs","form":"table",` + doc + `}`))
+	require.NoError(t, err, doc)
+	return d.Definition
+}
+
+func compile(t *testing.T, doc string, rules filter.Condition) (string, []any) {
+	p, err := query.Build(definition(t, doc), sample.Jobs(), setting, nil)
+	require.NoError(t, err, doc)
+	st, err := p.Compile(rules)
+	require.NoError(t, err, doc)
+	return st.SQL, st.Args
+}
+
+func TestShapesOfStatements(t *testing.T) {
+	for _, c := range []struct {
+		name, doc string
+		has, not  []string
+	}{
+		{"key figures are one plain aggregate", `"measures":[{"sum":"cost"}]`,
+			[]string{`sum(d.v0) as c0`, `from "public"."job" r where true`}, []string{"offset", "group by", "join"}},
+		{"a time axis is fenced and bucketed", `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"week"}],"where":{"field":"opened","within":"this year"}`,
+			[]string{`width_bucket(r."opened_at", $1::timestamptz[]) as k0`, `offset '0'`}, []string{"date_trunc", "is null"}},
+		{"records that want a date are kept for counting, where there may be any", `"measures":[{"sum":"cost"}],"by":[{"field":"promised","grain":"week"}],"where":{"field":"promised","within":"this year"}`,
+			[]string{`r."promised_on" is null`, `::date[]`}, nil},
+		{"a link's name is joined after grouping", `"measures":[{"count":"records"}],"by":[{"field":"yard"}]`,
+			[]string{`select r."yard_id" as k0 from "public"."job" r where true) d group by 1) g left join "public"."yard" n0 on n0."id" = g.k0`}, []string{"l1"}},
+		{"a median comes from one sort", `"measures":[{"median":"cost"}],"by":[{"field":"kind"}]`,
+			[]string{"percentile_disc(array[0.5, 0.5000000001])", "grouping sets"}, []string{"percentile_cont"}},
+		{"a condition that all key figures share goes to where", `"measures":[{"count":"records","where":{"field":"kind","is":"care"}},{"average":"cost","where":{"field":"kind","is":"care"}}]`,
+			[]string{`where r."kind" = $1::text`}, []string{"filter ("}},
+		{"but not that of a sum", `"measures":[{"count":"records","where":{"field":"kind","is":"care"}},{"sum":"cost","where":{"field":"kind","is":"care"}}]`,
+			[]string{"filter (where d.m0)", "filter (where d.m1)"}, nil},
+		{"a cut of few values is made after fetching", `"measures":[{"count":"records"}],"by":[{"field":"kind","largest":2,"others":true}]`, []string{"group by 1"}, []string{"grouping sets"}},
+		{"one of very many in the database", `"measures":[{"count":"records"}],"by":[{"field":"opened","grain":"day"}],"split":{"field":"boat","largest":5,"others":true},"where":{"field":"opened","within":"this year"}`,
+			[]string{"grouping sets", "limit 5", `collate "C"`}, nil},
+	} {
+		sql, _ := compile(t, c.doc, filter.Condition{})
+		for _, h := range c.has {
+			assert.Contains(t, sql, h, c.name)
+		}
+		for _, n := range c.not {
+			assert.NotContains(t, sql, n, c.name)
+		}
+	}
+}
+
+// No text of a document or a viewer ever stands in the statement itself.
+func TestEveryValueIsBound(t *testing.T) {
+	evil := `x'); drop table job; --`
+	sql, args := compile(t, fmt.Sprintf(`"measures":[{"count":"records","label":%q,"where":{"field":"boat","starts_with":%q}}],"by":[{"field":"kind","largest":3}],"where":{"any":[{"field":"kind","is":%q},{"field":"yard","contains":%q}]}`, evil, evil, evil, evil),
+		filter.Compare("kind", filter.IsNot, evil))
+	assert.NotContains(t, sql, "drop")
+	assert.Equal(t, 4, strings.Count(strings.ToLower(fmt.Sprint(args)), "drop table"), "bound, all four")
+	p := query.NewList(sample.Jobs(), setting, 10)
+	assert.Error(t, p.By(0, evil, false), "nor a sort")
+	assert.Error(t, p.By(-1, "", false))
+	assert.Error(t, p.Choose([]string{"secret"}, nil), "nor a hidden field")
+	assert.Error(t, p.By(0, "secret", false))
+	_, err := query.NewValues(sample.Jobs(), "secret", setting, "")
+	assert.Error(t, err)
+}
+
+func TestExtent(t *testing.T) {
+	d := definition(t, `"measures":[{"count":"records"}],"by":[{"field":"promised"}]`)
+	ep, err := query.NewExtent(d, sample.Jobs(), setting)
+	require.NoError(t, err)
+	require.NotNil(t, ep, "no filter sets the axis")
+	st, err := ep.Compile(filter.Condition{})
+	require.NoError(t, err)
+	assert.Contains(t, st.SQL, "percentile_disc(0.25)")
+	day := func(s string) field.Value {
+		at, err := time.Parse(time.DateOnly, s)
+		require.NoError(t, err)
+		return field.OfDate(at)
+	}
+	axis := func(low, high, q1, q3 string) (string, string, period.Grain) {
+		p, err := query.Build(d, sample.Jobs(), setting, ep.Read([][]field.Value{{day(low), day(high), day(q1), day(q3)}}))
+		require.NoError(t, err)
+		a := p.Dims[0].Axis
+		return a.Range.From.Format(time.DateOnly), a.Range.To.Format(time.DateOnly), a.Grain
+	}
+	from, to, grain := axis("2004-03-01", "2038-01-01", "2025-03-01", "2026-03-01")
+	assert.Equal(t, []string{"2022-03-02", "2029-02-28"}, []string{from, to}, "dates far outside the quartiles do not stretch the axis")
+	assert.Equal(t, period.Quarter, grain)
+	from, to, grain = axis("2026-03-01", "2026-04-11", "2026-03-10", "2026-04-01")
+	assert.Equal(t, []string{"2026-03-01", "2026-04-11"}, []string{from, to}, "a planned field keeps its future")
+	assert.Equal(t, period.Day, grain)
+	p, err := query.Build(d, sample.Jobs(), setting, ep.Read(nil))
+	require.NoError(t, err)
+	assert.Empty(t, p.Dims[0].Axis.Borders, "no records, no steps")
+
+	filtered := definition(t, `"measures":[{"count":"records"}],"by":[{"field":"promised"}],"where":{"field":"promised","within":"this year"}`)
+	ep, err = query.NewExtent(filtered, sample.Jobs(), setting)
+	require.NoError(t, err)
+	assert.Nil(t, ep, "a filter with both ends sets the axis")
+	open := definition(t, `"measures":[{"count":"records"}],"by":[{"field":"promised"}],"where":{"field":"promised","within":{"since":"2026-01-01"}}`)
+	ep, err = query.NewExtent(open, sample.Jobs(), setting)
+	require.NoError(t, err)
+	assert.NotNil(t, ep, "an open range needs the records' end")
+}
+
+func TestTooManyStepsAreRefusedInWords(t *testing.T) {
+	d := definition(t, `"measures":[{"count":"records"}],"by":[{"field":"opened","grain":"minute"}],"where":{"field":"opened","within":"this year"}`)
+	_, err := query.Build(d, sample.Jobs(), setting, nil)
+	assert.Equal(t, problem.TooMany, problem.Of(err).Code)
+	assert.Contains(t, problem.Of(err).Words, "choose a larger grain or a shorter range")
+}
+
+func TestReferences(t *testing.T) {
+	d := definition(t, `"measures":[{"count":"records"},{"sum":"cost","where":{"field":"late","is":true}}],"by":[{"field":"opened","grain":"month"}],"split":{"field":"kind","largest":2,"others":true}`)
+	at := func(s string) *time.Time { v, _ := time.Parse(time.DateOnly, s); return &v }
+	ref := query.Reference{From: at("2026-01-01"), To: at("2026-11-24"), Measure: 1, Kept: [][]string{nil, {"care", "rework"}}, Keys: []query.KeyRef{{From: at("2026-11-01"), To: at("2026-12-01")}, {Others: true}}}
+	c, err := ref.Condition(d, sample.Jobs())
+	require.NoError(t, err)
+	words := sample.Jobs().Words(c)
+	for _, part := range []string{"Opened is at least 2026-11-01T00:00:00Z", "Opened is below 2026-11-24T00:00:00Z", "Kind is filled", "Kind is none of care or rework", "Late is true"} {
+		assert.Contains(t, words, part)
+	}
+	for _, bad := range []query.Reference{{Measure: 2}, {Measure: -1}, {Keys: make([]query.KeyRef, 3)}} {
+		_, err := bad.Condition(d, sample.Jobs())
+		assert.Equal(t, problem.Conflict, problem.Of(err).Code)
+	}
+}
+
+func TestMeasuresAreReadStrictly(t *testing.T) {
+	for doc, words := range map[string]string{
+		`{"sum":"cost","average":"cost"}`: "no key",
+		`{"total":"cost"}`:                `no key "total"`,
+		`{"label":"x"}`:                   "what to compute",
+		`{"sum":3}`:                       "",
+		`"sum"`:                           "A measure is an object",
+	} {
+		_, err := chart.Read([]byte(`{"version":1,"dataset":"jobs","form":"table","measures":[` + doc + `]}`))
+		require.Error(t, err, doc)
+		assert.Contains(t, err.Error(), words)
+	}
+}

@@ -1,0 +1,120 @@
+package live
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/format"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+)
+
+// A Page is a page of records as text.
+type Page struct {
+	Heading string
+	Head    []chart.Heading
+	Names   []string // of the fields, for sorting by them
+	Rows    []Record
+	Number  int // from 0
+	Pages   int
+	Count   int64
+	Total   string // the measure over all records, "" for a count
+	Exact   string
+	Sort    string
+	Down    bool
+}
+
+// A Record is one record as text, with its address in the host app.
+type Record struct {
+	Address string
+	Cells   []chart.Cell
+}
+
+// NewPage writes a list of records as text.
+func NewPage(l *List) *Page {
+	p := l.Plan
+	ds := p.Dataset
+	page := &Page{Number: p.Page, Count: l.Count, Sort: p.Sort, Down: p.Descending, Exact: l.Value.Exact(), Pages: int(l.Count+query.PageSize-1) / query.PageSize}
+	links := ds.LinkColumns()
+	for _, f := range p.Fields {
+		page.Head = append(page.Head, chart.Heading{Label: f.Label, Number: f.Type.Numeric() && !f.IsLink()})
+		page.Names = append(page.Names, f.Name)
+	}
+	for _, row := range l.Rows {
+		var r Record
+		if ds.OpenRecord != "" {
+			var values []string
+			for i := range links {
+				values = append(values, row[i].Exact())
+			}
+			r.Address = ds.Address(values)
+		}
+		for i, f := range p.Fields {
+			v := row[len(links)+i]
+			n := format.ParseNumber(f.Format, f.Unit, -1)
+			if f.Unit != "" && f.Format == "" && f.Type.Numeric() {
+				n = format.ParseNumber("0.00", f.Unit, -1)
+			}
+			text := n.Value(v)
+			if f.Zoned && !v.IsEmpty() {
+				text = format.Time(v.Time().In(p.Zone()))
+			}
+			r.Cells = append(r.Cells, chart.Cell{Text: text, Number: f.Type.Numeric() && !f.IsLink()})
+		}
+		page.Rows = append(page.Rows, r)
+	}
+	if p.Measure.Field != query.Records {
+		f, _ := ds.Field(p.Measure.Field)
+		page.Total = chart.MeasureLabel(p.Measure, ds) + " " + format.Of(p.Measure, f).Value(l.Value)
+	}
+	record := ds.Record[1]
+	if l.Count == 1 {
+		record = ds.Record[0]
+	}
+	page.Heading = format.Count(l.Count) + " " + record
+	return page
+}
+
+// Records lists the records behind a mark of a widget, or all of its records when the
+// reference has no keys. words is what the mark called itself.
+func (v *View) Records(id string, ref query.Reference, words string, page int, sort string, down bool) (*Page, error) {
+	_, doc, ds, reach, err := v.asked(id)
+	if err != nil {
+		return nil, err
+	}
+	if doc == nil {
+		return nil, problem.New(problem.NotFound, "widget", "A text has no records.")
+	}
+	return v.Engine.Drawer(v.ctx, doc, ds, v.Viewer, v.Engine.Setting(ds, v.Viewer, reach.Condition, ref.Now), ref, words, page, sort, down)
+}
+
+// Drawer lists the records behind a mark of a chart, with the mark's measure computed
+// from them on the same snapshot. If that is no longer what the mark shows, it says so.
+func (e *Engine) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref query.Reference, words string, page int, sort string, down bool) (*Page, error) {
+	p, err := query.NewRecords(doc.Definition, ds, s, ref)
+	if err != nil {
+		return nil, err
+	}
+	if err := p.By(page, sort, down); err != nil {
+		return nil, err
+	}
+	l, err := e.Records(ctx, p, v)
+	if err != nil {
+		return nil, err
+	}
+	out := NewPage(l)
+	if out.Total != "" {
+		out.Heading += ", " + strings.ToLower(out.Total[:1]) + out.Total[1:]
+	}
+	if words != "" {
+		out.Heading += ", " + words
+	}
+	if was := ref.Was; was != "" && was != out.Exact {
+		out.Heading += fmt.Sprintf(" — was %s when the chart was drawn", format.Group(was))
+	}
+	return out, nil
+}

@@ -1,0 +1,102 @@
+package web_test
+
+import (
+	"encoding/json"
+	"net/http"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/demo"
+)
+
+const simple = `{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"kind"}],"form":"bars"}`
+
+func TestTheChartEditorsParts(t *testing.T) {
+	c := author(t, demo.AuthorEmail)
+	status, html := form(t, c, "/charts/menu", map[string]string{"document": `{"version":1,"dataset":"","measures":null,"form":"columns"}`, "part": "dataset"})
+	require.Equal(t, http.StatusOK, status)
+	assert.Contains(t, html, "Yard jobs")
+	assert.Contains(t, html, "Which records?")
+	_, html = form(t, c, "/charts/menu", map[string]string{"document": simple, "part": "form"})
+	assert.Contains(t, html, "There is nothing to stack", "a form that does not fit says why")
+	_, html = form(t, c, "/charts/change", map[string]string{"document": simple})
+	assert.Contains(t, html, "Yard cost, by kind")
+	assert.Contains(t, html, `data-part="measure.0"`)
+	_, html = form(t, c, "/charts/change", map[string]string{"document": simple, "title": "  Costs  "})
+	assert.Contains(t, html, `value="Costs"`)
+	_, html = form(t, c, "/charts/change", map[string]string{"document": simple, "title": "Yard cost, by kind"})
+	assert.NotContains(t, html, `&#34;title&#34;`, "the title that follows the sentence is not kept as one of its own")
+
+	_, body := form(t, c, "/charts/answer", map[string]string{"document": simple}, "Accept", "application/json")
+	var a answer
+	require.NoError(t, json.Unmarshal([]byte(body), &a))
+	assert.NotNil(t, a.Drawing)
+	_, body = form(t, c, "/charts/answer", map[string]string{"document": strings.Replace(simple, "yard_cost", "", 1)}, "Accept", "application/json")
+	assert.Contains(t, body, "Sum of which field?", "what is missing is said, not failed")
+	status, body = form(t, c, "/charts/answer", map[string]string{"document": `{"version":1,"datasett":""}`}, "Accept", "application/json")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, body, `no key \"datasett\"`)
+	status, body = form(t, c, "/charts/records", map[string]string{"document": simple, "mark": `{"now":"2099-01-01T00:00:00Z","measure":0,"keys":[{"is":"rework"}]}`})
+	assert.Equal(t, http.StatusOK, status)
+	assert.Contains(t, body, "sum of Yard cost")
+}
+
+func TestALibraryChartIsPlacedAndPublished(t *testing.T) {
+	conn := records(t)
+	c := author(t, demo.AuthorEmail)
+	status, _ := form(t, c, "/dashboards", map[string]string{"title": "From the library"})
+	require.Equal(t, http.StatusSeeOther, status)
+	status, body := form(t, c, "/dashboards", map[string]string{"title": "From the library"}, "Accept", "application/json")
+	assert.Equal(t, http.StatusConflict, status, body)
+	status, _ = form(t, c, "/charts/place", map[string]string{"document": strings.Replace(simple, `"bars"`, `"bars","title":"Kept"`, 1), "to": "library"})
+	require.Equal(t, http.StatusSeeOther, status)
+	_, body = send(t, c, http.MethodGet, "/charts", nil)
+	assert.Contains(t, body, "/charts/edit?at=library/kept")
+	status, _ = form(t, c, "/dashboards/from-the-library/add", map[string]string{"what": "library/kept", "page": "Overview"})
+	require.Equal(t, http.StatusSeeOther, status)
+	form(t, c, "/dashboards/from-the-library/add", map[string]string{"what": "text", "page": "Overview"})
+	form(t, c, "/charts/place", map[string]string{"document": simple, "to": "from-the-library"})
+	status, body = send(t, c, http.MethodPost, "/api/v1/dashboards/from-the-library/publish", nil)
+	require.Equal(t, http.StatusOK, status, body)
+	_, body = send(t, c, http.MethodGet, "/api/v1/dashboards/from-the-library", nil)
+	assert.Len(t, regexp.MustCompile(`"id":`).FindAllString(body, -1), 3)
+	assert.Contains(t, body, `"library":"kept"`)
+	_, body = send(t, c, http.MethodPost, "/api/v1/dashboards/from-the-library/widgets/widget-1/run", map[string]any{})
+	assert.Contains(t, body, scalar(t, conn, "select sum(yard_cost) from yard_job where kind = 'rework' and status <> 'withdrawn'"))
+	// Changed in the library, changed everywhere.
+	form(t, c, "/charts/change", map[string]string{"document": strings.Replace(simple, "sum", "count", 1), "at": "library/kept"})
+	_, body = send(t, c, http.MethodPost, "/api/v1/dashboards/from-the-library/widgets/widget-1/run", map[string]any{})
+	assert.Contains(t, body, `"exact":"`+scalar(t, conn, "select count(yard_cost) from yard_job where kind = 'rework' and status <> 'withdrawn'")+`"`)
+	_, body = send(t, c, http.MethodGet, "/home/list?find=LIBRARY", nil)
+	assert.Contains(t, body, "From the library")
+	assert.NotContains(t, body, "Yard today")
+	_, body = send(t, c, http.MethodGet, "/home/list?find=<b>", nil)
+	assert.Contains(t, body, "No dashboard has “&lt;b&gt;”")
+}
+
+func TestDefinitionsRunThroughTheAPI(t *testing.T) {
+	conn := records(t)
+	c := author(t, demo.AuthorEmail)
+	run := func(definition, filters string) (int, string) {
+		return send(t, c, http.MethodPost, "/api/v1/run", `{"definition":`+definition+`,"filters":`+filters+`}`)
+	}
+	status, body := run(`{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}]}`, `{"field":"kind","is":"rework"}`)
+	require.Equal(t, http.StatusOK, status, body)
+	assert.Contains(t, body, `"exact":"`+scalar(t, conn, "select sum(yard_cost) from yard_job where kind = 'rework' and status <> 'withdrawn'")+`"`)
+	for definition, words := range map[string]string{
+		`{"version":1,"dataset":"yard-jobs","measures":[{"sum":"colour"}]}`: "no field “colour”",
+		`{"version":1,"dataset":"boats","measures":[]}`:                     "no dataset “boats”",
+		`{"version":2,"dataset":"yard-jobs","measures":[]}`:                 "version 1",
+	} {
+		status, body := run(definition, `"every row"`)
+		assert.GreaterOrEqual(t, status, 400)
+		assert.Contains(t, body, words)
+	}
+	status, body = run(`{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}]}`, `{"field":"kind","resembles":"x"}`)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, body, `no comparison \"resembles\"`)
+}
