@@ -2,11 +2,14 @@ package live
 
 import (
 	"context"
+	"encoding/json"
 	"sync"
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
+	"eskadel/core/calc"
+	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/source"
 )
@@ -15,6 +18,24 @@ import (
 type Result struct {
 	Rows []source.Rows
 	At   time.Time
+	// computed keeps what was computed from the rows, by definition; what is kept there
+	// is only read.
+	computed *sync.Map
+}
+
+// once returns what make computes from the result for a definition, computing it at
+// the first time only.
+func (r Result) once(definition query.Definition, make func() *calc.Table) *calc.Table {
+	key, err := json.Marshal(definition)
+	if err != nil {
+		return make()
+	}
+	if kept, ok := r.computed.Load(string(key)); ok {
+		return kept.(*calc.Table)
+	}
+	t := make()
+	r.computed.Store(string(key), t)
+	return t
 }
 
 // A Runner runs sealed plans; a source.Source is one.
@@ -75,7 +96,7 @@ func (c *Cache) Do(ctx context.Context, sealed rule.Sealed, r Runner) (Result, e
 			at := time.Now()
 			rows, err := r.Run(own, sealed)
 			c.mu.Lock()
-			f.result, f.err = Result{rows, at}, err
+			f.result, f.err = Result{rows, at, &sync.Map{}}, err
 			if err == nil && keep {
 				c.kept.Add(key, f.result)
 			}

@@ -10,6 +10,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/format"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -145,16 +146,12 @@ func (e *Engine) do(ctx context.Context, sealed rule.Sealed) (Result, error) {
 }
 
 // one asks a plan of one statement.
-func (e *Engine) one(ctx context.Context, p rule.Plan, v rule.Viewer) (source.Rows, time.Time, error) {
+func (e *Engine) one(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, error) {
 	sealed, err := rule.Seal(p, v)
 	if err != nil {
-		return nil, time.Time{}, err
+		return Result{}, err
 	}
-	r, err := e.do(ctx, sealed)
-	if err != nil {
-		return nil, time.Time{}, err
-	}
-	return r.Rows[0], r.At, nil
+	return e.do(ctx, sealed)
 }
 
 // Table computes a definition for a viewer; at is when its records were read.
@@ -165,21 +162,24 @@ func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Data
 	}
 	var extent *query.Extent
 	if ep != nil {
-		rows, _, err := e.one(ctx, ep, v)
+		r, err := e.one(ctx, ep, v)
 		if err != nil {
 			return nil, at, err
 		}
-		extent = ep.Read(rows)
+		extent = ep.Read(r.Rows[0])
 	}
 	p, err := query.Build(d, ds, s, extent)
 	if err != nil {
 		return nil, at, err
 	}
-	rows, at, err := e.one(ctx, p, v)
+	r, err := e.one(ctx, p, v)
 	if err != nil {
 		return nil, at, err
 	}
-	return calc.Compute(p, rows), at, nil
+	if len(r.Rows[0]) > query.MostGroups {
+		return nil, at, problem.New(problem.TooMany, "by", "This divides the records into more than %s groups. Keep the largest few, or divide by something coarser.", format.Count(query.MostGroups))
+	}
+	return r.once(p.Definition, func() *calc.Table { return calc.Compute(p, r.Rows[0]) }), r.At, nil
 }
 
 // A List is a page of records with one measure over all of them.
@@ -208,8 +208,11 @@ func (e *Engine) Records(ctx context.Context, p *query.RecordsPlan, v rule.Viewe
 
 // Values lists the values of a field for a viewer: key, label, number of records.
 func (e *Engine) Values(ctx context.Context, p *query.ValuesPlan, v rule.Viewer) (source.Rows, error) {
-	rows, _, err := e.one(ctx, p, v)
-	return rows, err
+	r, err := e.one(ctx, p, v)
+	if err != nil {
+		return nil, err
+	}
+	return r.Rows[0], nil
 }
 
 // Count counts the records of a dataset that a viewer may see, and of those the ones

@@ -87,8 +87,16 @@ func (v *View) asked(id string) (w *dashboard.Widget, doc *chart.Document, ds *d
 	return
 }
 
+// Parts say what of a drawn chart is wanted; they cost time.
+type Parts int
+
+const (
+	Drawing Parts = 1 << iota // what is drawn
+	Figures                   // the table of what is drawn
+)
+
 // Widget answers one widget.
-func (v *View) Widget(id string) (*Answer, error) {
+func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 	w, doc, ds, reach, err := v.asked(id)
 	if err != nil {
 		return nil, err
@@ -96,7 +104,7 @@ func (v *View) Widget(id string) (*Answer, error) {
 	if doc == nil {
 		return &Answer{Form: "text", Text: w.Text}, nil
 	}
-	a, err := v.Engine.Answer(v.ctx, doc, ds, v.Viewer, v.Engine.Setting(ds, v.Viewer, reach.Condition, time.Time{}), v.Version)
+	a, err := v.Engine.Answer(v.ctx, doc, ds, v.Viewer, v.Engine.Setting(ds, v.Viewer, reach.Condition, time.Time{}), v.Version, parts)
 	if a != nil {
 		for _, m := range reach.Missed {
 			a.Notes = append(a.Notes, "Not narrowed by “"+m+"”: "+ds.Title+" have no such field.")
@@ -109,7 +117,7 @@ func (v *View) Widget(id string) (*Answer, error) {
 }
 
 // Answer computes a chart. An incomplete chart is answered with what is missing.
-func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, version int) (*Answer, error) {
+func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, version int, parts Parts) (*Answer, error) {
 	a := &Answer{Title: sentence.Title(doc, ds), Form: doc.Form.Kind, Sentence: sentence.Text(doc, ds)}
 	if missing := sentence.Missing(doc, ds); missing != "" {
 		a.Nothing = missing
@@ -144,15 +152,21 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	case chart.KeyFigures:
 		a.Figures = chart.Figures(t)
 	case chart.Table:
-		a.Grid = chart.MakeGrid(t, version)
+		err = chart.TooLarge(t)
+		parts = Figures
 	default:
-		if a.Drawing, err = chart.Draw(t, doc.Form, version); err != nil {
-			if p := problem.Of(err); p != nil && p.Code == problem.TooMany {
-				a.Nothing = p.Words
-				return a, nil
-			}
-			return nil, err
+		if parts&Drawing != 0 {
+			a.Drawing, err = chart.Draw(t, doc.Form, version)
 		}
+	}
+	if p := problem.Of(err); p != nil && p.Code == problem.TooMany {
+		a.Nothing = p.Words
+		return a, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	if doc.Form != chart.KeyFigures && parts&Figures != 0 {
 		a.Grid = chart.MakeGrid(t, version)
 	}
 	return a, nil

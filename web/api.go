@@ -66,7 +66,7 @@ func (s *Server) apiRunWidget(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	a, err := v.Widget(c.Param("widget"))
+	a, err := v.Widget(c.Param("widget"), live.Figures)
 	s.respond(c, a, err)
 }
 

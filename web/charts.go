@@ -16,6 +16,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/sentence"
+	"eskadel/live"
 )
 
 func (s *Server) library(c *gin.Context) {
@@ -235,7 +236,7 @@ func (s *Server) chartAnswer(c *gin.Context) {
 		return
 	}
 	v := caller(c).Viewer
-	a, err := s.engine.Answer(c.Request.Context(), d, ds, v, s.engine.Setting(ds, v, filter.Condition{}, time.Time{}), 0)
+	a, err := s.engine.Answer(c.Request.Context(), d, ds, v, s.engine.Setting(ds, v, filter.Condition{}, time.Time{}), 0, live.Drawing|live.Figures)
 	if err != nil {
 		s.fail(c, err)
 		return

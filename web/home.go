@@ -54,7 +54,7 @@ func (s *Server) headline(c *gin.Context, d *dashboard.Document) (*chart.Figure,
 			continue
 		}
 		var a *live.Answer
-		if a, err = v.Widget(w.ID); err == nil && len(a.Figures) > 0 {
+		if a, err = v.Widget(w.ID, live.Drawing); err == nil && len(a.Figures) > 0 {
 			return &a.Figures[0], a.Fresh
 		}
 	}

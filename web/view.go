@@ -115,10 +115,10 @@ func (s *Server) line(c *gin.Context) {
 }
 
 // asked answers the widget that a request names, or fails it.
-func (s *Server) asked(c *gin.Context) (a *live.Answer, ok bool) {
+func (s *Server) asked(c *gin.Context, parts live.Parts) (a *live.Answer, ok bool) {
 	v, err := s.view(c)
 	if err == nil {
-		a, err = v.Widget(c.Param("widget"))
+		a, err = v.Widget(c.Param("widget"), parts)
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -128,7 +128,7 @@ func (s *Server) asked(c *gin.Context) (a *live.Answer, ok bool) {
 
 // widget answers with JSON: a drawing to draw, or HTML to show.
 func (s *Server) widget(c *gin.Context) {
-	if a, ok := s.asked(c); ok {
+	if a, ok := s.asked(c, live.Drawing); ok {
 		s.answer(c, a)
 	}
 }
@@ -144,7 +144,7 @@ func (s *Server) answer(c *gin.Context, a *live.Answer) {
 
 // words says how a widget is worked out, what is left out and how fresh it is.
 func (s *Server) words(c *gin.Context) {
-	if a, ok := s.asked(c); ok {
+	if a, ok := s.asked(c, live.Drawing|live.Figures); ok {
 		s.part(c, http.StatusOK, "words", a)
 	}
 }

@@ -170,6 +170,17 @@ func TestTooMuchIsSaid(t *testing.T) {
 	assert.Contains(t, problem.Of(err).Words, "61 series")
 }
 
+func TestTablesThatAreTooLarge(t *testing.T) {
+	var rows [][]field.Value
+	for i := range 5001 {
+		rows = append(rows, []field.Value{txt(fmt.Sprint(i)), money(1), num(1)})
+	}
+	_, tab := table(t, fmt.Sprintf(byKind, ""), rows...)
+	assert.Contains(t, problem.Of(chart.TooLarge(tab)).Words, "5,001 cells")
+	_, tab = table(t, fmt.Sprintf(byKind, ""), rows[1:]...)
+	assert.NoError(t, chart.TooLarge(tab))
+}
+
 func TestForms(t *testing.T) {
 	for _, f := range chart.Forms() {
 		b, err := json.Marshal(f)

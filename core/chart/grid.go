@@ -6,6 +6,7 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/core/problem"
 	"eskadel/core/query"
 )
 
@@ -41,6 +42,17 @@ type Cell struct {
 	Text   string `json:"text"`
 	Exact  string `json:"exact,omitempty"`
 	Number bool   `json:"number,omitempty"`
+}
+
+// MostCells is what a table may carry.
+const MostCells = 5000
+
+// TooLarge tells in words that a table has more cells than it may carry.
+func TooLarge(t *calc.Table) error {
+	if n := len(t.Groups) * len(t.Splits) * len(t.Plan.Definition.Measures); n > MostCells {
+		return problem.New(problem.TooMany, "by", "This table would have %s cells, more than the %s it can carry. The largest few, or a coarser group, show it.", format.Count(int64(n)), format.Count(MostCells))
+	}
+	return nil
 }
 
 // MakeGrid lays a table out as text: a row per group, a column per split and measure.

@@ -171,7 +171,7 @@ func (b *builder) fine(inner string) string {
 	columns = append(columns, "count(*) as n")
 	grouped := "select " + strings.Join(columns, ", ") + " from (" + inner + ") d"
 	if len(group) > 0 {
-		grouped += " group by " + strings.Join(group, ", ")
+		grouped += fmt.Sprintf(" group by %s limit %d", strings.Join(group, ", "), MostGroups+1)
 	}
 	return b.labelled(grouped, "")
 }

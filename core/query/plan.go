@@ -94,6 +94,9 @@ type Plan struct {
 // fineLimit is the estimated number of groups up to which the finest groups are fetched.
 const fineLimit = 20_000
 
+// MostGroups is how many groups are fetched; a question with more is refused in words.
+const MostGroups = 100_000
+
 // maxSteps is how many steps a time axis may have.
 const maxSteps = 5_000
 

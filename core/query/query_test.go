@@ -46,7 +46,7 @@ func TestShapesOfStatements(t *testing.T) {
 		{"records that want a date are kept for counting, where there may be any", `"measures":[{"sum":"cost"}],"by":[{"field":"promised","grain":"week"}],"where":{"field":"promised","within":"this year"}`,
 			[]string{`r."promised_on" is null`, `::date[]`}, nil},
 		{"a link's name is joined after grouping", `"measures":[{"count":"records"}],"by":[{"field":"yard"}]`,
-			[]string{`select r."yard_id" as k0 from "public"."job" r where true) d group by 1) g left join "public"."yard" n0 on n0."id" = g.k0`}, []string{"l1"}},
+			[]string{`select r."yard_id" as k0 from "public"."job" r where true) d group by 1 limit 100001) g left join "public"."yard" n0 on n0."id" = g.k0`}, []string{"l1"}},
 		{"a median comes from one sort", `"measures":[{"median":"cost"}],"by":[{"field":"kind"}]`,
 			[]string{"percentile_disc(array[0.5, 0.5000000001])", "grouping sets"}, []string{"percentile_cont"}},
 		{"a condition that all key figures share goes to where", `"measures":[{"count":"records","where":{"field":"kind","is":"care"}},{"average":"cost","where":{"field":"kind","is":"care"}}]`,

@@ -66,7 +66,10 @@ export class Sheet {
     clearTimeout(this.retry.get(id));
     const mine = new AbortController();
     this.asking.set(id, mine);
-    widget.busy();
+    widget.busy(() => {
+      mine.abort();
+      widget.fail("Stopped.", () => void this.ask(id));
+    });
     try {
       const answer = await post(this.path(`widgets/${encodeURIComponent(id)}`), this.fields(), { json: true, signal: mine.signal });
       widget.show(answer);

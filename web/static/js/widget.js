@@ -34,14 +34,29 @@ export class Widget {
     this.listener.records(mark, [row && of.words, row?.dataset.words].filter(Boolean).join(", "));
   }
 
-  busy() {
-    clearTimeout(this.slow);
-    this.slow = window.setTimeout(() => this.place.classList.add("busy"), 300);
+  /** The old drawing stays; after a moment a thin line says that something is under way, and after two seconds words. @param {() => void} [stop] */
+  busy(stop) {
+    this.idle();
     this.place.setAttribute("aria-busy", "true");
+    this.slow = window.setTimeout(() => this.place.classList.add("busy"), 300);
+    this.slower = window.setTimeout(() => {
+      this.waiting = document.createElement("p");
+      this.waiting.className = "still-asking";
+      this.waiting.textContent = "still asking the records … ";
+      const button = document.createElement("button");
+      button.type = "button";
+      button.className = "plain";
+      button.textContent = "stop";
+      button.addEventListener("click", () => stop?.());
+      if (stop) this.waiting.append(button);
+      this.place.append(this.waiting);
+    }, 2000);
   }
 
   idle() {
     clearTimeout(this.slow);
+    clearTimeout(this.slower);
+    this.waiting?.remove();
     this.place.classList.remove("busy");
     this.place.removeAttribute("aria-busy");
   }
