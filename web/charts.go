@@ -65,7 +65,7 @@ func (s *Server) chartEditor(c *gin.Context) {
 	case c.Query("dataset") != "":
 		var ds *dataset.Dataset
 		if ds, err = s.engine.Dataset(c.Request.Context(), c.Query("dataset")); err == nil {
-			doc = sentence.Start(ds)
+			doc = sentence.Start(ds, chart.Columns)
 		}
 	case at.Library != "":
 		doc, err = s.engine.Library(c.Request.Context(), at.Library)
@@ -170,7 +170,7 @@ func (s *Server) datasetMenu(c *gin.Context, d *chart.Document) (*sentence.Menu,
 		if err != nil {
 			continue
 		}
-		doc := sentence.Start(ds)
+		doc := sentence.Start(ds, d.Form)
 		doc.Title = d.Title
 		if d.Dataset == ds.Name {
 			doc = d

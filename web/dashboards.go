@@ -23,7 +23,7 @@ func (s *Server) newDashboard(c *gin.Context) {
 		s.fail(c, problem.New(problem.Missing, "title", "Give the dashboard a title."))
 		return
 	}
-	d := &dashboard.Document{Version: 1, Name: slug(title), Title: title, Pages: []dashboard.Page{{Title: "Overview"}}, ViewersMay: []string{dashboard.MaySeeRecords}}
+	d := &dashboard.Document{Version: 1, Name: slug(title), Title: title, Pages: []dashboard.Page{{Title: "Overview", Widgets: []dashboard.Widget{}}}, ViewersMay: []string{dashboard.MaySeeRecords}}
 	if err := s.store.AddDashboard(c.Request.Context(), &store.Dashboard{Name: d.Name, Draft: d.JSON(), Keeper: caller(c).Name}); err != nil {
 		s.fail(c, err)
 		return

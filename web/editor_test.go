@@ -50,6 +50,8 @@ func TestALibraryChartIsPlacedAndPublished(t *testing.T) {
 	c := author(t, demo.AuthorEmail)
 	status, _ := form(t, c, "/dashboards", map[string]string{"title": "From the library"})
 	require.Equal(t, http.StatusSeeOther, status)
+	_, page := send(t, c, http.MethodGet, "/dashboards/from-the-library/edit", nil)
+	assert.Contains(t, page, `&#34;widgets&#34;: []`, "a page without widgets has an empty list of them")
 	status, body := form(t, c, "/dashboards", map[string]string{"title": "From the library"}, "Accept", "application/json")
 	assert.Equal(t, http.StatusConflict, status, body)
 	status, _ = form(t, c, "/charts/place", map[string]string{"document": strings.Replace(simple, `"bars"`, `"bars","title":"Kept"`, 1), "to": "library"})

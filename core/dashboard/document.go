@@ -151,6 +151,11 @@ func Read(data []byte) (*Document, error) {
 	if err := problem.Decode(data, &d); err != nil {
 		return nil, err
 	}
+	for i := range d.Pages {
+		if d.Pages[i].Widgets == nil {
+			d.Pages[i].Widgets = []Widget{} // written as an empty list, never as null
+		}
+	}
 	return &d, d.check()
 }
 

@@ -40,12 +40,22 @@ func clone(d *chart.Document) *chart.Document {
 	return out
 }
 
-// Start returns a new chart of a dataset, which shows something at once: the number of
-// records, per fitting step of its date where it has one.
-func Start(ds *dataset.Dataset) *chart.Document {
-	d := &chart.Document{Definition: query.Definition{Version: 1, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, Form: chart.KeyFigures}
-	if ds.Date != "" {
-		d.By, d.Form = []query.Dimension{{Field: ds.Date}}, chart.Columns
+// Start returns a new chart of a dataset in a form, which shows something at once: the
+// number of records, per fitting step of its date where it has one and the form has groups.
+func Start(ds *dataset.Dataset, form chart.Form) *chart.Document {
+	d := &chart.Document{Definition: query.Definition{Version: 1, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, Form: form}
+	switch {
+	case form == chart.Records:
+		for _, f := range ds.Visible() {
+			if len(d.Show) < 7 {
+				d.Show = append(d.Show, f.Name)
+			}
+		}
+	case form == chart.KeyFigures:
+	case ds.Date != "":
+		d.By = []query.Dimension{{Field: ds.Date}}
+	case form != chart.Table:
+		d.Form = chart.KeyFigures
 	}
 	return d
 }

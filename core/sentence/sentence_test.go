@@ -102,8 +102,13 @@ func TestEveryChoiceLeadsSomewhere(t *testing.T) {
 			}
 		}
 	}
-	walk(sentence.Start(ds), 4)
+	walk(sentence.Start(ds, chart.Columns), 4)
+	for _, f := range []chart.Form{chart.Columns, chart.KeyFigures, chart.Table, chart.Records, chart.Line} {
+		d := sentence.Start(ds, f)
+		assert.Equal(t, f, d.Form)
+		assert.Empty(t, sentence.Missing(d, ds), "a new chart shows something at once")
+	}
 	assert.Greater(t, len(seen), 200)
-	_, err := sentence.Choices(sentence.Start(ds), ds, "nothing")
+	_, err := sentence.Choices(sentence.Start(ds, chart.Line), ds, "nothing")
 	assert.Error(t, err)
 }

@@ -111,7 +111,7 @@ export class Chart {
     };
     this.chart.setOption({
       animation: !matchMedia("(prefers-reduced-motion: reduce)").matches, animationDuration: 160, animationDurationUpdate: 160,
-      grid: { left: 4, right: 18, top: 10, bottom: 6, containLabel: true },
+      grid: { left: bars ? 4 : 18, right: 18, top: 10, bottom: 6, containLabel: true },
       xAxis: bars ? value : category, yAxis: bars ? category : value,
       series: m.series.map((s, i) => this.series(s, i, m, { ink, paper, width })),
     }, { replaceMerge: ["series"] });
