@@ -58,12 +58,18 @@ func (v *View) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, e
 	return doc.Definition, ds, err
 }
 
+// A Note says what a widget leaves out; its mark leads to those records.
+type Note struct {
+	Words string           `json:"words"`
+	Mark  *query.Reference `json:"mark,omitempty"`
+}
+
 // An Answer is what a widget shows.
 type Answer struct {
 	Title    string          `json:"title"`
 	Form     string          `json:"form"`
 	Sentence string          `json:"sentence"`
-	Notes    []string        `json:"notes,omitempty"` // what is left out, and what does not reach it
+	Notes    []Note          `json:"notes,omitempty"` // what is left out, and what does not reach it
 	Fresh    string          `json:"fresh"`           // when its records were read
 	Drawing  *chart.Drawing  `json:"drawing,omitempty"`
 	Grid     *chart.Grid     `json:"grid,omitempty"`
@@ -107,7 +113,7 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 	a, err := v.Engine.Answer(v.ctx, doc, ds, v.Viewer, v.Engine.Setting(ds, v.Viewer, reach.Condition, time.Time{}), v.Version, parts)
 	if a != nil {
 		for _, m := range reach.Missed {
-			a.Notes = append(a.Notes, "Not narrowed by “"+m+"”: "+ds.Title+" have no such field.")
+			a.Notes = append(a.Notes, Note{Words: "Not narrowed by “" + m + "”: " + ds.Title + " have no such field."})
 		}
 		if a.Nothing != "" && len(v.State.Narrow) > 0 {
 			a.Nothing = "Nothing found for “" + v.State.Narrow[len(v.State.Narrow)-1].Words + "”."
@@ -143,7 +149,7 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	}
 	a.Fresh = e.fresh(ds, at)
 	a.Whole = t.Reference(version, 0, nil)
-	a.Notes = append(a.Notes, notes(t)...)
+	a.Notes = append(a.Notes, notes(t, version)...)
 	if t.IsEmpty() && doc.Form != chart.KeyFigures {
 		a.Nothing = "Nothing found: no " + ds.Record[1] + " meet what is set."
 		return a, nil
@@ -181,8 +187,8 @@ func (e *Engine) fresh(ds *dataset.Dataset, at time.Time) string {
 }
 
 // notes says what a chart leaves out.
-func notes(t *calc.Table) []string {
-	var out []string
+func notes(t *calc.Table, version int) []Note {
+	var out []Note
 	ds := t.Plan.Dataset
 	for _, u := range t.Unplaced {
 		records, are := ds.Record[1], "are"
@@ -195,7 +201,8 @@ func notes(t *calc.Table) []string {
 			"outside": "%s %s whose “%s” lies far outside the others %s not shown.",
 			"later":   "%s %s whose “%s” lies in the future %s not shown.",
 		}[u.Why]
-		out = append(out, fmt.Sprintf(why, format.Count(u.Count), records, label, are))
+		mark := u.Reference(t, version)
+		out = append(out, Note{fmt.Sprintf(why, format.Count(u.Count), records, label, are), &mark})
 	}
 	return out
 }

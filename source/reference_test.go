@@ -459,6 +459,16 @@ func TestRandomDefinitionsAgreeWithThePlainWay(t *testing.T) {
 			}
 		}
 		check("total", make([]calc.Key, len(dims)), table.Total())
+		for _, u := range table.Unplaced {
+			p, err := query.NewRecords(d, a.ds, setting, u.Reference(table, 0))
+			require.NoError(t, err)
+			sealed, err := rule.SealAll(p, viewer)
+			require.NoError(t, err)
+			rows, err := a.src.Run(context.Background(), sealed)
+			require.NoError(t, err)
+			_, count := calc.Single(p, rows[0])
+			require.Equal(t, u.Count, count, "the records that are %s are listed", u.Why)
+		}
 	})
 }
 

@@ -57,6 +57,28 @@ type Unplaced struct {
 	Count int64
 }
 
+// Reference leads to the records that u counts.
+func (u Unplaced) Reference(t *Table, version int) query.Reference {
+	r := t.Reference(version, 0, nil)
+	for _, d := range t.Plan.Dims {
+		var k query.KeyRef
+		if a := d.Axis; a != nil {
+			switch cut := len(a.Placed) > 0 && !a.Placed[len(a.Placed)-1].Equal(a.Borders[len(a.Placed)-1]); {
+			case u.Why == "none":
+				k.None = true
+			case u.Why == "later":
+				k.From = r.To
+			case cut:
+				k.To = r.From
+			default:
+				k.Outside = true
+			}
+		}
+		r.Keys = append(r.Keys, k)
+	}
+	return r
+}
+
 // A Table is a chart's computed figures: groups down, splits across, in final order.
 type Table struct {
 	Plan     *query.Plan

@@ -33,6 +33,8 @@ type KeyRef struct {
 	To     *time.Time `json:"to,omitempty"`
 	Others bool       `json:"others,omitempty"`
 	None   bool       `json:"none,omitempty"`
+	// Outside stands for what lies outside the span that the reference names.
+	Outside bool `json:"outside,omitempty"`
 }
 
 func stamp(f *dataset.Field, t time.Time) string {
@@ -66,11 +68,25 @@ func (r Reference) Keyed(d Definition, ds *dataset.Dataset) (filter.Condition, e
 			if i < len(r.Kept) && len(r.Kept[i]) > 0 {
 				parts = append(parts, filter.Compare(name, filter.NoneOf, r.Kept[i]...))
 			}
-		case k.From != nil && k.To != nil:
+		case k.Outside && (r.From == nil || r.To == nil): // the axis has no steps at all
+			parts = append(parts, filter.Compare(name, filter.Filled))
+		case k.Outside:
+			parts = append(parts, filter.Condition{Any: append(between(f, nil, r.From), between(f, r.To, nil)...)})
+		case k.From != nil || k.To != nil:
 			parts = append(parts, between(f, k.From, k.To)...)
 		}
 	}
 	return filter.And(parts...), nil
+}
+
+// unplaced tells whether the reference leads to records that the time axis, dimension
+// i, cannot place.
+func (r Reference) unplaced(i int) bool {
+	if i >= len(r.Keys) {
+		return false
+	}
+	k := r.Keys[i]
+	return k.None || k.Outside || (k.From == nil) != (k.To == nil)
 }
 
 func between(f *dataset.Field, from, to *time.Time) (parts []filter.Condition) {
@@ -90,12 +106,17 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 		return keyed, err
 	}
 	parts := []filter.Condition{keyed}
-	for _, dim := range d.Dimensions() {
-		if f, err := ds.Field(dim.Field); err == nil && f.Type.Temporal() {
+	for i, dim := range d.Dimensions() {
+		if f, err := ds.Field(dim.Field); err == nil && f.Type.Temporal() && !r.unplaced(i) {
 			parts = append(parts, between(f, r.From, r.To)...)
 		}
 	}
-	if m := d.Measures[r.Measure]; m.Where != nil {
+	placed := true
+	for i := range d.Dimensions() {
+		f, err := ds.Field(d.Dimensions()[i].Field)
+		placed = placed && (err != nil || !f.Type.Temporal() || !r.unplaced(i))
+	}
+	if m := d.Measures[r.Measure]; m.Where != nil && placed {
 		parts = append(parts, *m.Where)
 	}
 	return filter.And(parts...), nil
@@ -141,9 +162,20 @@ func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*Rec
 	if err := mark.Check(dataset.NewScope(ds)); err != nil {
 		return nil, err
 	}
+	where := Conditions(d, ds, s)
+	measure := d.Measures[r.Measure]
+	for i, dim := range d.Dimensions() {
+		if f, _ := ds.Field(dim.Field); f.Type.Temporal() && r.unplaced(i) {
+			if i < len(r.Keys) && r.Keys[i].None {
+				// The date filter itself drops records without a date: they are listed past it.
+				_, where, _ = where.Span(dim.Field, filter.Column{Type: f.Type, Zoned: f.Zoned}, filter.Env{Now: s.Now, Calendar: s.Calendar})
+			}
+			measure = Measure{Aggregate: Count, Field: Records}
+		}
+	}
 	return &RecordsPlan{
-		Dataset: ds, Measure: d.Measures[r.Measure], Fields: ds.Visible(),
-		setting: s, where: filter.And(Conditions(d, ds, s), mark), size: PageSize,
+		Dataset: ds, Measure: measure, Fields: ds.Visible(),
+		setting: s, where: filter.And(where, mark), size: PageSize,
 	}, nil
 }
 

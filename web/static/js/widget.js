@@ -3,7 +3,7 @@ import { Chart } from "./draw.js";
 import { fill } from "./api.js";
 
 /**
- * @typedef {{title: string, form: string, sentence: string, notes?: string[], fresh: string, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string}} Answer
+ * @typedef {{title: string, form: string, sentence: string, notes?: {words: string, mark?: object}[], fresh: string, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string}} Answer
  */
 
 export class Widget {
@@ -70,7 +70,17 @@ export class Widget {
     if (a.notes?.length) {
       const notes = document.createElement("p");
       notes.className = "widget-notes";
-      notes.textContent = notes.title = a.notes.join(" ");
+      notes.title = a.notes.map((n) => n.words).join(" ");
+      for (const { words, mark } of a.notes) {
+        notes.append(`${words} `);
+        if (!mark) continue;
+        const list = document.createElement("button");
+        list.type = "button";
+        list.className = "plain";
+        list.textContent = "list them";
+        list.addEventListener("click", () => this.listener.records(mark, ""));
+        notes.append(list, " ");
+      }
       this.place.append(notes);
     }
     if (a.drawing) {
