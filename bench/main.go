@@ -69,16 +69,17 @@ var questions = []question{
 func main() {
 	scale := flag.Float64("scale", 25, "how many records: 25 is a million jobs")
 	rounds := flag.Int("rounds", 15, "how often each is asked")
+	only := flag.String("only", "", "one question, by its widget")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
-	if err := run(ctx, *scale, *rounds); err != nil {
+	if err := run(ctx, *scale, *rounds, *only); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
-func run(ctx context.Context, scale float64, rounds int) error {
+func run(ctx context.Context, scale float64, rounds int, only string) error {
 	root, err := os.Getwd()
 	if err != nil {
 		return err
@@ -104,6 +105,9 @@ func run(ctx context.Context, scale float64, rounds int) error {
 	fmt.Printf("\n%d jobs, %d rounds, medians in milliseconds\n\n| question | by hand | Eskadel | ratio | at most | cached |\n|---|---|---|---|---|---|\n", jobs, rounds)
 	held := true
 	for _, q := range questions {
+		if only != "" && q.widget != only {
+			continue
+		}
 		var hand, ours, cached []time.Duration
 		for i := range rounds + 1 {
 			h, err := clock(func() error { return byHand(ctx, conn, q.sql) })

@@ -120,7 +120,7 @@ func (c *Cluster) running() int {
 
 // Restart starts the server again on its port, after Stop.
 func (c *Cluster) Restart(ctx context.Context) error {
-	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories=%s -c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200 -c shared_buffers=512MB -c random_page_cost=1.1 -c effective_cache_size=2GB -c max_wal_size=4GB", c.Port, c.dir)
+	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories=%s -c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200 -c shared_buffers=512MB -c effective_cache_size=2GB -c max_wal_size=4GB", c.Port, c.dir)
 	if out, err := c.command("pg_ctl", "start", "-w", "-t", "60", "-D", c.data(), "-l", filepath.Join(c.dir, "log"), "-o", options).CombinedOutput(); err != nil {
 		log, _ := os.ReadFile(filepath.Join(c.dir, "log"))
 		return fmt.Errorf("start PostgreSQL on port %d: %w: %s %s", c.Port, err, out, log)
