@@ -123,7 +123,8 @@ func Build(d Definition, ds *dataset.Dataset, s Setting, extent *Extent) (*Plan,
 		}
 	}
 	for i, m := range d.Measures {
-		rolled = rolled || !m.Aggregate.mergeable()
+		// Without dimensions there is one group and nothing to merge.
+		rolled = rolled || !m.Aggregate.mergeable() && len(p.Dims) > 0
 		for _, c := range components(m) {
 			p.Columns = append(p.Columns, Column{c, i})
 		}
@@ -141,7 +142,7 @@ func (p *Plan) Force(rolled bool) {
 	for _, m := range p.Definition.Measures {
 		mergeable = mergeable && m.Aggregate.mergeable()
 	}
-	p.Rolled = rolled || !mergeable
+	p.Rolled = rolled || !mergeable && len(p.Dims) > 0
 }
 
 func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
