@@ -157,7 +157,7 @@ func (c Condition) identity(col Column, e Env) (string, error) {
 			days = append(days, span(col, e, dayOf(v.Literal, col, e)))
 			continue
 		}
-		keys = append(keys, e.Bind.Bind(parsed.Arg())+cast(col.KeyType, col.Zoned))
+		keys = append(keys, e.Bind.Bind(parsed.Arg())+cast(parsed, col.Zoned))
 	}
 	switch {
 	case len(keys) == 1:
@@ -171,10 +171,17 @@ func (c Condition) identity(col Column, e Env) (string, error) {
 	return "(" + strings.Join(days, " or ") + ")", nil
 }
 
-// cast names the type of a bound value, so that a number never overflows the column's own type.
-func cast(t field.Type, zoned bool) string {
-	switch t {
-	case field.Integer, field.Number:
+// cast names the type of a bound value, so that a number never overflows the column's
+// own type. A whole number stays one where it can, so that an integer column is
+// compared as it is and its index serves.
+func cast(v field.Value, zoned bool) string {
+	switch v.Type() {
+	case field.Integer:
+		if _, err := v.Decimal().Int64(); err == nil {
+			return "::bigint"
+		}
+		return "::numeric"
+	case field.Number:
 		return "::numeric"
 	case field.Date:
 		return "::date"
@@ -239,7 +246,7 @@ func (c Condition) order(col Column, e Env) (string, error) {
 			return span(col, e, period.Range{To: day.To}), nil
 		}
 		sign := map[Op]string{Above: ">", AtLeast: ">=", Below: "<", AtMost: "<="}[op]
-		return col.Text + " " + sign + " " + e.Bind.Bind(v.Arg()) + cast(v.Type(), col.Zoned), nil
+		return col.Text + " " + sign + " " + e.Bind.Bind(v.Arg()) + cast(v, col.Zoned), nil
 	}
 	if c.Op != Between {
 		return one(c.Op, c.Values[0].Literal)

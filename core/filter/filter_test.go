@@ -52,10 +52,11 @@ func TestCompile(t *testing.T) {
 	for _, c := range []struct{ doc, sql, args string }{
 		{`{"field":"kind","is":"Engine"}`, `r.kind = $1::text`, `[Engine]`},
 		{`{"field":"kind","is_not":"x' or 1=1"}`, `(r.kind = $1::text) is not true`, `[x' or 1=1]`},
-		{`{"field":"yard","one_of":[1,2]}`, `r.yard_id in ($1::numeric, $2::numeric)`, `[1 2]`},
+		{`{"field":"yard","one_of":[1,2]}`, `r.yard_id in ($1::bigint, $2::bigint)`, `[1 2]`},
 		{`{"field":"yard","starts_with":"TARN"}`, `starts_with(lower(l.name collate "C.utf8"), $1::text)`, `[tarn]`},
 		{`{"field":"kind","not_contains":"50%_"}`, `(position($1::text in lower(r.kind collate "C.utf8")) > 0) is not true`, `[50%_]`},
 		{`{"field":"cost","between":[1,2.5]}`, `(r.cost >= $1::numeric and r.cost <= $2::numeric)`, `[1 2.5]`},
+		{`{"field":"nights","at_most":99999999999999999999}`, `r.nights <= $1::numeric`, `[99999999999999999999]`},
 		{`{"field":"nights","above":1.5}`, `r.nights > $1::numeric`, `[1.5]`},
 		{`{"field":"due","empty":true}`, `r.due is null`, `[]`},
 		{`{"not":{"all":[{"field":"due","filled":true},{"any":[{"field":"kind","is":"a"},{"field":"kind","is":""}]}]}}`,
