@@ -120,8 +120,7 @@ const Reader = "eskadel_reader"
 
 // records makes Yard Desk's database, with triggers and a role that only reads.
 func (d *Demo) records(ctx context.Context, c Config) error {
-	made, err := d.Cluster.Database(ctx, "yarddesk", "yarddesk")
-	if err != nil {
+	if _, err := d.Cluster.Database(ctx, "yarddesk", "yarddesk"); err != nil {
 		return err
 	}
 	if _, err := d.Cluster.Database(ctx, "eskadel", "eskadel"); err != nil {
@@ -140,13 +139,8 @@ func (d *Demo) records(ctx context.Context, c Config) error {
 		return err
 	}
 	if !filled {
-		if !made {
-			// An earlier start was interrupted while filling.
-			if _, err := conn.Exec(ctx, "drop schema if exists yard cascade; drop owned by yarddesk; create schema if not exists public"); err != nil {
-				return fmt.Errorf("clear a half-filled Yard Desk: %w", err)
-			}
-		}
 		c.Say("making four years of Yard Desk's records (scale %g)", c.Scale)
+		// In one transaction, so that an interrupted start leaves nothing half filled.
 		tx, err := conn.Begin(ctx)
 		if err != nil {
 			return err

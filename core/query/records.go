@@ -89,6 +89,22 @@ func (r Reference) unplaced(i int) bool {
 	return k.None || k.Outside || (k.From == nil) != (k.To == nil)
 }
 
+// axisField is the date that divides a chart, and its place among the dimensions.
+type axisField struct {
+	field *dataset.Field
+	place int
+}
+
+// timeAxis finds the date that divides a chart, of which there is at most one; nil for none.
+func timeAxis(d Definition, ds *dataset.Dataset) *axisField {
+	for i, dim := range d.Dimensions() {
+		if f, err := ds.Field(dim.Field); err == nil && f.Type.Temporal() {
+			return &axisField{f, i}
+		}
+	}
+	return nil
+}
+
 func between(f *dataset.Field, from, to *time.Time) (parts []filter.Condition) {
 	if from != nil {
 		parts = append(parts, filter.Compare(f.Name, filter.AtLeast, stamp(f, *from)))
@@ -106,15 +122,10 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 		return keyed, err
 	}
 	parts := []filter.Condition{keyed}
-	for i, dim := range d.Dimensions() {
-		if f, err := ds.Field(dim.Field); err == nil && f.Type.Temporal() && !r.unplaced(i) {
-			parts = append(parts, between(f, r.From, r.To)...)
-		}
-	}
-	placed := true
-	for i := range d.Dimensions() {
-		f, err := ds.Field(d.Dimensions()[i].Field)
-		placed = placed && (err != nil || !f.Type.Temporal() || !r.unplaced(i))
+	axis := timeAxis(d, ds)
+	placed := axis == nil || !r.unplaced(axis.place)
+	if axis != nil && placed {
+		parts = append(parts, between(axis.field, r.From, r.To)...)
 	}
 	if m := d.Measures[r.Measure]; m.Where != nil && placed {
 		parts = append(parts, *m.Where)
@@ -164,14 +175,12 @@ func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*Rec
 	}
 	where := Conditions(d, ds, s)
 	measure := d.Measures[r.Measure]
-	for i, dim := range d.Dimensions() {
-		if f, _ := ds.Field(dim.Field); f.Type.Temporal() && r.unplaced(i) {
-			if i < len(r.Keys) && r.Keys[i].None {
-				// The date filter itself drops records without a date: they are listed past it.
-				_, where, _ = where.Span(dim.Field, filter.Column{Type: f.Type, Zoned: f.Zoned}, filter.Env{Now: s.Now, Calendar: s.Calendar})
-			}
-			measure = Measure{Aggregate: Count, Field: Records}
+	if axis := timeAxis(d, ds); axis != nil && r.unplaced(axis.place) {
+		if f := axis.field; r.Keys[axis.place].None {
+			// The date filter itself drops records without a date: they are listed past it.
+			_, where, _ = where.Span(f.Name, filter.Column{Type: f.Type, Zoned: f.Zoned}, filter.Env{Now: s.Now, Calendar: s.Calendar})
 		}
+		measure = Measure{Aggregate: Count, Field: Records}
 	}
 	return &RecordsPlan{
 		Dataset: ds, Measure: measure, Fields: ds.Visible(),

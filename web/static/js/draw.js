@@ -23,7 +23,7 @@ const shapes = ["circle", "rect", "triangle", "diamond", "emptyCircle", "emptyRe
 /** The same shapes in the legend. @type {Record<string, string>} */
 const signs = { circle: "M1.5 5.5a4 4 0 1 0 8 0a4 4 0 1 0-8 0z", rect: "M2 2h7v7H2z", triangle: "M5.500 1.500 10 9.500H1z", diamond: "M5.500 1 10 5.500 5.500 10 1 5.500z" };
 
-/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string, add: boolean) => void, records: (mark: object, words: string) => void, tip?: boolean}} Listener */
+/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void}} Listener */
 
 /** A drawn chart. */
 export class Chart {
@@ -192,7 +192,7 @@ export class Chart {
         words.push(this.words({ series, group }));
       }
     }));
-    this.listener.choose(marks, words.join(" or "), false);
+    this.listener.choose(marks, words.join(" or "));
   }
 
   /** Takes the choice back without telling. */
