@@ -27,11 +27,13 @@ import (
 
 	"eskadel/core/period"
 	"eskadel/demo/yarddesk"
+	"eskadel/files"
 	"eskadel/identity"
 	"eskadel/live"
 	"eskadel/localpg"
 	"eskadel/source"
 	"eskadel/store"
+	"eskadel/uploads"
 	"eskadel/web"
 )
 
@@ -118,6 +120,9 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 // Reader is the role that Eskadel reads Yard Desk's records as.
 const Reader = "eskadel_reader"
 
+// FilesReader is the role that Eskadel reads uploaded files as.
+const FilesReader = "eskadel_files_reader"
+
 // records makes Yard Desk's database, with triggers and a role that only reads.
 func (d *Demo) records(ctx context.Context, c Config) error {
 	if _, err := d.Cluster.Database(ctx, "yarddesk", "yarddesk"); err != nil {
@@ -127,6 +132,12 @@ func (d *Demo) records(ctx context.Context, c Config) error {
 		return err
 	}
 	if _, err := d.Cluster.Database(ctx, Reader, "postgres"); err != nil {
+		return err
+	}
+	if _, err := d.Cluster.Database(ctx, "eskadel_files", "eskadel_files"); err != nil {
+		return err
+	}
+	if _, err := d.Cluster.Database(ctx, FilesReader, "postgres"); err != nil {
 		return err
 	}
 	conn, err := pgx.Connect(ctx, d.Cluster.URL("yarddesk", "yarddesk"))
@@ -188,7 +199,7 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	err = errors.Join(
 		d.Store.AddPerson(ctx, &store.Person{Name: "Mara Quill", Email: BuilderEmail, PasswordHash: hash, Builder: true}, everything, nil),
 		d.Store.AddPerson(ctx, &store.Person{Name: "Edda Harrow", Email: AuthorEmail, PasswordHash: hash}, everything, nil),
-		d.Store.SaveSource(ctx, "yard-desk", "Yard Desk", d.Cluster.URL(Reader, "yarddesk")),
+		d.Store.SaveSource(ctx, "yard-desk", "Yard Desk", d.Cluster.URL(Reader, "yarddesk"), "postgresql"),
 		d.Store.SaveHostApp(ctx, "yard-desk", "Yard Desk", d.YardDesk, []string{d.YardDesk}),
 	)
 	if err != nil {
@@ -208,7 +219,12 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	if d.Engine, err = live.NewEngine(ctx, d.Store, period.ISO(zone)); err != nil {
 		return err
 	}
-	server, err := web.New(d.Store, d.Engine)
+	kept, err := uploads.Open(ctx, uploads.Config{Database: d.Cluster.URL("eskadel_files", "eskadel_files"), Reader: d.Cluster.URL(FilesReader, "eskadel_files"), Role: FilesReader}, d.Store, d.Engine)
+	if err != nil {
+		return err
+	}
+	d.stop = append(d.stop, kept.Close)
+	server, err := web.New(d.Store, d.Engine, kept)
 	if err != nil {
 		return err
 	}
@@ -302,6 +318,9 @@ func (d *Demo) load(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if err := d.loadFiles(ctx, c); err != nil {
+		return err
+	}
 	for _, kind := range []string{"datasets", "dashboards"} {
 		files, err := fs.ReadDir(documents, path.Join("documents", kind))
 		if err != nil {
@@ -328,6 +347,52 @@ func (d *Demo) load(ctx context.Context) error {
 					return err
 				}
 			}
+		}
+	}
+	return nil
+}
+
+// loadFiles uploads the sample files and, the first time, puts the row rules in.
+func (d *Demo) loadFiles(ctx context.Context, c *Client) error {
+	list, err := fs.ReadDir(documents, "documents/files")
+	if err != nil {
+		return err
+	}
+	known, _, err := c.Do(ctx, http.MethodGet, "/api/v1/files", nil)
+	if err != nil {
+		return err
+	}
+	for _, f := range list {
+		if strings.Contains(string(known), f.Name()) {
+			continue
+		}
+		b, err := documents.ReadFile("documents/files/" + f.Name())
+		if err != nil {
+			return err
+		}
+		if err := c.put(ctx, http.MethodPut, "/api/v1/files/"+files.NameOf(f.Name())+"?original="+url.QueryEscape(f.Name()), b); err != nil {
+			return err
+		}
+	}
+	rules, err := fs.ReadDir(documents, "documents/rules")
+	if err != nil {
+		return err
+	}
+	for _, f := range rules {
+		address := "/api/v1/sources/" + strings.TrimSuffix(f.Name(), ".json") + "/rules"
+		kept, status, err := c.Do(ctx, http.MethodGet, address, nil)
+		if err != nil || status == http.StatusOK && strings.Contains(string(kept), `"table"`) {
+			if err != nil {
+				return err
+			}
+			continue
+		}
+		b, err := documents.ReadFile("documents/rules/" + f.Name())
+		if err != nil {
+			return err
+		}
+		if err := c.put(ctx, http.MethodPut, address, b); err != nil {
+			return err
 		}
 	}
 	return nil

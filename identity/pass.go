@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/golang-jwt/jwt/v5"
@@ -108,7 +109,11 @@ func Exchange(ctx context.Context, s *store.Store, pass, origin, app, dashboard 
 }
 
 // ByBearer returns the viewer whom a bearer token stands for.
+// An API key stands for a person.
 func ByBearer(ctx context.Context, s *store.Store, bearer string) (*Caller, error) {
+	if strings.HasPrefix(bearer, keyMark) {
+		return ByKey(ctx, s, bearer)
+	}
 	f, err := s.FrameSession(ctx, hash(bearer))
 	if err != nil {
 		return nil, err

@@ -87,6 +87,7 @@ func SignIn(ctx context.Context, s *store.Store, email, password, address string
 type Caller struct {
 	rule.Viewer
 	Author     bool     // signed in to Eskadel: may make charts and dashboards
+	Email      string   // of a person who signs in to Eskadel
 	CSRF       string   // the token that a session's requests carry
 	Dashboards []string // which dashboards a viewer in a frame may see; nil for an author
 	HostApp    string   // which host app vouches for a viewer
@@ -104,8 +105,17 @@ func BySession(ctx context.Context, s *store.Store, token string) (*Caller, erro
 	if err != nil {
 		return nil, err
 	}
-	p := session.Person
-	c := &Caller{Author: true, CSRF: session.CSRF, Expires: session.ExpiresAt}
+	c, err := person(&session.Person)
+	if err != nil {
+		return nil, err
+	}
+	c.CSRF, c.Expires = session.CSRF, session.ExpiresAt
+	return c, nil
+}
+
+// person is somebody of ours as a caller.
+func person(p *store.Person) (*Caller, error) {
+	c := &Caller{Author: true, Email: p.Email}
 	c.Viewer = rule.Viewer{ID: fmt.Sprintf("person/%d", p.ID), Name: p.Name, Builder: p.Builder, Attributes: filter.Attributes{}}
 	if err := json.Unmarshal(p.Roles, &c.Roles); err != nil {
 		return nil, fmt.Errorf("read the roles of %s: %w", p.Email, err)
@@ -114,6 +124,25 @@ func BySession(ctx context.Context, s *store.Store, token string) (*Caller, erro
 		return nil, fmt.Errorf("read the attributes of %s: %w", p.Email, err)
 	}
 	return c, nil
+}
+
+// keyMark begins every API key, so that one is known for what it is where it turns up.
+const keyMark = "esk_"
+
+// NewAPIKey makes a key with which a program acts as a person, and with no more rights.
+// Only its hash is kept.
+func NewAPIKey(ctx context.Context, s *store.Store, personID int64, title string) (string, error) {
+	key := keyMark + token()
+	return key, s.AddAPIKey(ctx, &store.APIKey{ID: token()[:12], Hash: hash(key), PersonID: personID, Title: title, CreatedAt: time.Now()})
+}
+
+// ByKey returns the person that an API key stands for.
+func ByKey(ctx context.Context, s *store.Store, key string) (*Caller, error) {
+	kept, err := s.APIKey(ctx, hash(key))
+	if err != nil {
+		return nil, err
+	}
+	return person(&kept.Person)
 }
 
 // SignOut ends a session.

@@ -2,6 +2,7 @@ package live
 
 import (
 	"context"
+	"log/slog"
 	"sync"
 	"time"
 
@@ -22,27 +23,41 @@ import (
 // An Engine answers questions about datasets for viewers.
 type Engine struct {
 	Hub      *Hub
-	Calendar period.Calendar
+	calendar period.Calendar
 	store    *store.Store
 	cache    *Cache
 
 	mu       sync.Mutex
-	sources  map[string]*source.Source
+	sources  map[string]*opened
 	resolved map[string]resolved
+	ruled    map[string]ruled
 	watching context.Context
+}
+
+// opened is a source with what ends the watching of it.
+type opened struct {
+	source *source.Source
+	stop   context.CancelFunc
+}
+
+// ruled is a source's tables with their row rules, and what they were made of.
+type ruled struct {
+	tables  dataset.Catalogue
+	from    dataset.Catalogue
+	changed time.Time
 }
 
 // resolved is a dataset as last resolved, with what it was resolved from.
 type resolved struct {
 	dataset *dataset.Dataset
 	changed time.Time
-	table   *dataset.Table
+	tables  dataset.Catalogue
 }
 
 // NewEngine opens every source of the store and watches it until ctx ends.
 func NewEngine(ctx context.Context, s *store.Store, cal period.Calendar) (*Engine, error) {
 	hub := NewHub()
-	e := &Engine{Hub: hub, Calendar: cal, store: s, cache: NewCache(hub), sources: map[string]*source.Source{}, resolved: map[string]resolved{}, watching: ctx}
+	e := &Engine{Hub: hub, calendar: cal, store: s, cache: NewCache(hub), sources: map[string]*opened{}, resolved: map[string]resolved{}, ruled: map[string]ruled{}, watching: ctx}
 	sources, err := s.Sources(ctx)
 	if err != nil {
 		return nil, err
@@ -52,7 +67,72 @@ func NewEngine(ctx context.Context, s *store.Store, cal period.Calendar) (*Engin
 			return nil, err
 		}
 	}
-	return e, nil
+	return e, e.Settle(ctx)
+}
+
+// Settle reads the workspace's settings and, where they name them, the host app's
+// accounting periods. Settings that cannot be used leave the calendar as it was.
+func (e *Engine) Settle(ctx context.Context) error {
+	kept, err := e.store.Workspace(ctx)
+	if err != nil || kept == nil {
+		return err
+	}
+	w, err := period.ReadWorkspace(kept)
+	if err != nil {
+		return err
+	}
+	cal, err := w.Calendar()
+	if err != nil {
+		return err
+	}
+	e.setCalendar(cal)
+	if w.Periods == nil {
+		return nil
+	}
+	periods, err := e.periods(ctx, w.Periods)
+	if p := problem.Of(err); p != nil {
+		slog.Warn("the accounting periods cannot be read", "error", err)
+		return nil
+	}
+	e.setCalendar(cal.WithOwn(periods))
+	return err
+}
+
+// periods reads the host app's accounting periods.
+func (e *Engine) periods(ctx context.Context, p *period.OwnPeriods) ([]period.Own, error) {
+	builder := rule.Viewer{Builder: true}
+	ds, err := e.Dataset(ctx, p.Dataset, builder)
+	if err != nil {
+		return nil, err
+	}
+	plan := query.NewList(ds, e.Setting(ds, builder, filter.Condition{}, time.Time{}), 1000)
+	if err := plan.Show([]string{p.Start, p.Name}); err != nil {
+		return nil, err
+	}
+	l, err := e.Records(ctx, plan, builder)
+	if err != nil {
+		return nil, err
+	}
+	var out []period.Own
+	for _, r := range l.Rows {
+		if v := r[len(r)-2:]; v[0].Type().Temporal() {
+			out = append(out, period.Own{Start: v[0].Time(), Name: v[1].Exact()})
+		}
+	}
+	return out, nil
+}
+
+func (e *Engine) setCalendar(c period.Calendar) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	e.calendar = c
+}
+
+// Calendar is the workspace's calendar.
+func (e *Engine) Calendar() period.Calendar {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return e.calendar
 }
 
 // Open opens a source, or opens it again with another address, and watches it.
@@ -68,11 +148,25 @@ func (e *Engine) Open(kept *store.Source) error {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if old := e.sources[kept.Name]; old != nil {
-		defer old.Close()
+		old.stop()
+		defer old.source.Close()
 	}
-	e.sources[kept.Name] = src
-	go src.Watch(e.watching, e.Hub)
+	watching, stop := context.WithCancel(e.watching)
+	e.sources[kept.Name] = &opened{src, stop}
+	delete(e.ruled, kept.Name)
+	go src.Watch(watching, e.Hub)
 	return nil
+}
+
+// Close ends a source that has been removed.
+func (e *Engine) Close(name string) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if old := e.sources[name]; old != nil {
+		old.stop()
+		old.source.Close()
+		delete(e.sources, name)
+	}
 }
 
 // Source finds an open source.
@@ -80,18 +174,18 @@ func (e *Engine) Source(name string) (*source.Source, error) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if s := e.sources[name]; s != nil {
-		return s, nil
+		return s.source, nil
 	}
 	return nil, problem.New(problem.NotFound, "source", "There is no source “%s”.", name)
 }
 
-// Dataset finds a dataset, resolved against its source's tables.
-func (e *Engine) Dataset(ctx context.Context, name string) (*dataset.Dataset, error) {
-	kept, err := e.store.Dataset(ctx, name)
+// Catalogue returns the tables of a source with their row rules.
+func (e *Engine) Catalogue(ctx context.Context, name string) (dataset.Catalogue, error) {
+	kept, err := e.store.Source(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	src, err := e.Source(kept.Source)
+	src, err := e.Source(name)
 	if err != nil {
 		return nil, err
 	}
@@ -100,23 +194,112 @@ func (e *Engine) Dataset(ctx context.Context, name string) (*dataset.Dataset, er
 		return nil, err
 	}
 	e.mu.Lock()
+	r, ok := e.ruled[name]
+	e.mu.Unlock()
+	if ok && r.changed.Equal(kept.RulesAt) && same(r.from, tables) {
+		return r.tables, nil
+	}
+	rules, err := dataset.ReadRules(kept.Rules)
+	if err != nil {
+		return nil, err
+	}
+	with, err := tables.With(rules)
+	if err != nil {
+		// Rules that no longer suit their tables let nobody through.
+		return nil, problem.At("rules of the source "+name, err)
+	}
+	e.mu.Lock()
+	e.ruled[name] = ruled{with, tables, kept.RulesAt}
+	e.mu.Unlock()
+	return with, nil
+}
+
+// same tells whether two catalogues are one reading of a source.
+func same(a, b dataset.Catalogue) bool {
+	return len(a) == len(b) && (len(a) == 0 || a[0] == b[0])
+}
+
+// Resolve checks a dataset document against its source.
+func (e *Engine) Resolve(ctx context.Context, doc *dataset.Document) (*dataset.Dataset, error) {
+	src, err := e.Source(doc.Source)
+	if err != nil {
+		return nil, err
+	}
+	tables, err := e.Catalogue(ctx, doc.Source)
+	if err != nil {
+		return nil, err
+	}
+	return resolve(ctx, doc, src, tables)
+}
+
+// From finds or makes the table that a dataset's records come from.
+func (e *Engine) From(ctx context.Context, doc *dataset.Document) (*dataset.Table, error) {
+	src, err := e.Source(doc.Source)
+	if err != nil {
+		return nil, err
+	}
+	tables, err := e.Catalogue(ctx, doc.Source)
+	if err != nil {
+		return nil, err
+	}
+	query, err := described(ctx, doc, src, tables)
+	if err != nil {
+		return nil, err
+	}
+	t, err := doc.From.Records(tables, query)
+	return t, problem.At("from", err)
+}
+
+// described has the source check a builder's own query, if the dataset has one.
+func described(ctx context.Context, doc *dataset.Document, src *source.Source, tables dataset.Catalogue) (*dataset.Table, error) {
+	if doc.From.Select == "" {
+		return nil, nil
+	}
+	t, err := src.Select(ctx, doc.From.Select, tables)
+	return t, problem.At("from", err)
+}
+
+func resolve(ctx context.Context, doc *dataset.Document, src *source.Source, tables dataset.Catalogue) (*dataset.Dataset, error) {
+	query, err := described(ctx, doc, src, tables)
+	if err != nil {
+		return nil, err
+	}
+	return dataset.Resolve(doc, tables, query)
+}
+
+// Dataset finds a dataset, resolved against its source's tables, as a viewer knows it:
+// without the fields they may not see.
+func (e *Engine) Dataset(ctx context.Context, name string, v rule.Viewer) (*dataset.Dataset, error) {
+	kept, err := e.store.Dataset(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	tables, err := e.Catalogue(ctx, kept.Source)
+	if err != nil {
+		return nil, err
+	}
+	e.mu.Lock()
 	r, ok := e.resolved[name]
 	e.mu.Unlock()
-	if ok && r.changed.Equal(kept.UpdatedAt) && r.table == tables.Table(r.dataset.From.Table) {
-		return r.dataset, nil
+	if ok && r.changed.Equal(kept.UpdatedAt) && same(r.tables, tables) {
+		return rule.See(r.dataset, v), nil
 	}
 	doc, err := dataset.Read(kept.Document)
 	if err != nil {
 		return nil, err
 	}
-	ds, err := dataset.Resolve(doc, tables)
+	src, err := e.Source(kept.Source)
+	if err != nil {
+		return nil, err
+	}
+	ds, err := resolve(ctx, doc, src, tables)
 	if err != nil {
 		return nil, problem.At("dataset "+name, err)
 	}
 	e.mu.Lock()
-	e.resolved[name] = resolved{ds, kept.UpdatedAt, ds.Table}
+	e.resolved[name] = resolved{ds, kept.UpdatedAt, tables}
 	e.mu.Unlock()
-	return ds, nil
+	return rule.See(ds, v), nil
 }
 
 // Library finds a chart of the library.
@@ -134,7 +317,7 @@ func (e *Engine) Setting(ds *dataset.Dataset, v rule.Viewer, filters filter.Cond
 	if at.IsZero() {
 		at = e.Hub.Now(ds.Source)
 	}
-	return query.Setting{Now: at, Calendar: e.Calendar, Filters: filters, Viewer: v.Attributes}
+	return query.Setting{Now: at, Calendar: e.Calendar(), Filters: filters, Viewer: v.Attributes}
 }
 
 func (e *Engine) do(ctx context.Context, sealed rule.Sealed) (Result, error) {

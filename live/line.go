@@ -164,11 +164,21 @@ func (v *View) governed(f *dashboard.Filter) (*dashboard.Widget, *dataset.Datase
 
 // A ListedValue is one value in a filter's list.
 type ListedValue struct {
-	Key    string
-	None   bool
-	Label  string
-	Count  string
-	Chosen bool
+	Key      string
+	None     bool
+	NotShown bool // a link to records that the viewer may not see
+	Label    string
+	Count    string
+	Chosen   bool
+}
+
+func chosenNotShown(keys []query.KeyRef) bool {
+	for _, k := range keys {
+		if k.NotShown {
+			return true
+		}
+	}
+	return false
 }
 
 // Values lists the values of a filter: those that the other filters leave, under the
@@ -209,10 +219,18 @@ func (v *View) Values(name, search string) ([]ListedValue, error) {
 		for _, r := range rows {
 			n, _ := r[2].Decimal().Int64()
 			value := ListedValue{Key: r[0].Exact(), Label: format.Number{Decimals: -1}.Value(r[1]), Count: format.Count(n), Chosen: is(r[0].Exact(), r[0].IsEmpty())}
-			if r[0].IsEmpty() {
+			switch {
+			case r[3].Bool():
+				value.NotShown, value.Chosen, value.Label = true, chosenNotShown(chosen), "(not shown)"
+				last = append([]ListedValue{value}, last...)
+				continue
+			case r[0].IsEmpty():
 				value.None, value.Label = true, "(none)"
 				last = append(last, value)
 				continue
+			}
+			if from, to, ok := ds.Find(fieldName).Bin(r[0]); ok {
+				value.Label = format.Number{Decimals: -1}.Value(from) + " to " + format.Number{Decimals: -1}.Value(to)
 			}
 			out = append(out, value)
 		}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/format"
@@ -55,11 +56,11 @@ func NewPage(l *List) *Page {
 		}
 		for i, f := range p.Fields {
 			v := row[len(links)+i]
-			n := format.ParseNumber(f.Format, f.Unit, -1)
-			if f.Unit != "" && f.Format == "" && f.Type.Numeric() {
-				n = format.ParseNumber("0.00", f.Unit, -1)
-			}
+			n := format.OfField(f)
 			text := n.Value(v)
+			if from, to, ok := f.Bin(v); ok {
+				text = n.Value(from) + " to " + n.Value(to)
+			}
 			if f.Zoned && !v.IsEmpty() {
 				text = format.Time(v.Time().In(p.Zone()))
 			}
@@ -68,8 +69,7 @@ func NewPage(l *List) *Page {
 		page.Rows = append(page.Rows, r)
 	}
 	if p.Measure.Field != query.Records {
-		f, _ := ds.Field(p.Measure.Field)
-		page.Total = chart.MeasureLabel(p.Measure, ds) + " " + format.Of(p.Measure, f).Value(l.Value)
+		page.Total = chart.MeasureLabel(p.Measure, ds) + " " + format.Of(p.Measure, ds).Value(l.Value)
 	}
 	record := ds.Record[1]
 	if l.Count == 1 {
@@ -77,6 +77,19 @@ func NewPage(l *List) *Page {
 	}
 	page.Heading = format.Count(l.Count) + " " + record
 	return page
+}
+
+// pageOf writes a computed table as a page.
+func pageOf(t *calc.Table) *Page {
+	g := chart.MakeGrid(t, 0)
+	p := &Page{Head: g.Head}
+	for _, r := range g.Rows {
+		p.Rows = append(p.Rows, Record{Cells: r.Cells})
+	}
+	if g.Total != nil {
+		p.Rows = append(p.Rows, Record{Cells: g.Total})
+	}
+	return p
 }
 
 // Records lists the records behind a mark of a widget, or all of its records when the

@@ -45,7 +45,7 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 			return nil, nil, err
 		}
 	}
-	ds, err := v.Engine.Dataset(v.ctx, doc.Dataset)
+	ds, err := v.Engine.Dataset(v.ctx, doc.Dataset, v.Viewer)
 	return doc, ds, err
 }
 
@@ -179,7 +179,7 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 }
 
 func (e *Engine) fresh(ds *dataset.Dataset, at time.Time) string {
-	words := "as of " + at.In(e.Calendar.Zone).Format("15:04:05")
+	words := "as of " + at.In(e.Calendar().Zone).Format("15:04:05")
 	if !e.Hub.Heard(ds.Source) || !ds.Table.Watched {
 		return words + ", not live"
 	}

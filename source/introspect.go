@@ -3,11 +3,12 @@ package source
 import (
 	"context"
 	"io"
+	"regexp"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 
 	"eskadel/core/dataset"
-	"eskadel/core/field"
 )
 
 var errEOF = io.ErrUnexpectedEOF
@@ -23,7 +24,8 @@ order by n.nspname = 'public' desc, n.nspname, c.relname`
 const columnsQuery = `
 select a.attrelid::int8, a.attname, format_type(a.atttypid, a.atttypmod), coalesce(nullif(t.typbasetype, 0), t.oid)::regtype::text, a.attnotnull,
        coalesce(case when s.n_distinct < 0 then -s.n_distinct * greatest(c.reltuples, 1) else s.n_distinct end, 0)::float8,
-       coalesce(col_description(a.attrelid, a.attnum), '')
+       coalesce(col_description(a.attrelid, a.attnum), ''),
+       array(select e.enumlabel::text from pg_enum e where e.enumtypid = coalesce(nullif(t.typbasetype, 0), t.oid) order by e.enumsortorder)
 from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace join pg_type t on t.oid = a.atttypid
 left join pg_stats s on s.schemaname = n.nspname and s.tablename = c.relname and s.attname = a.attname
 where c.oid = any($1) and a.attnum > 0 and not a.attisdropped and has_column_privilege(c.oid, a.attnum, 'select')
@@ -34,32 +36,36 @@ select i.indrelid::int8, array(select a.attname::text from unnest(i.indkey::int2
 from pg_index i where i.indrelid = any($1) and i.indisunique and i.indisvalid and i.indpred is null and i.indexprs is null and i.indnkeyatts = i.indnatts
 order by i.indisprimary desc, i.indexrelid`
 
+// checksQuery finds constraints that name the values of one column.
+const checksQuery = `
+select c.conrelid::int8, a.attname, pg_get_constraintdef(c.oid)
+from pg_constraint c join pg_attribute a on a.attrelid = c.conrelid and a.attnum = c.conkey[1]
+where c.contype = 'c' and c.conrelid = any($1) and array_length(c.conkey, 1) = 1`
+
+var (
+	checkForm  = regexp.MustCompile(`(?s)^CHECK \(\(+\(?"?[^ ]*?\)?(?:::text)? = ANY \(\(?ARRAY\[(.*)\]`)
+	checkValue = regexp.MustCompile(`'((?:[^']|'')*)'::`)
+)
+
+// checked returns the values that a check constraint names, in its order.
+func checked(definition string) (out []string) {
+	m := checkForm.FindStringSubmatch(definition)
+	if m == nil {
+		return nil
+	}
+	for _, v := range checkValue.FindAllStringSubmatch(m[1], -1) {
+		out = append(out, strings.ReplaceAll(v[1], "''", "'"))
+	}
+	return out
+}
+
 const linksQuery = `
-select c.conrelid::int8, a.attname, n.nspname || '.' || f.relname, b.attname
+select c.conrelid::int8, a.attname, n.nspname || '.' || f.relname, b.attname, c.convalidated
 from pg_constraint c join pg_class f on f.oid = c.confrelid join pg_namespace n on n.oid = f.relnamespace
 join pg_attribute a on a.attrelid = c.conrelid and a.attnum = c.conkey[1]
 join pg_attribute b on b.attrelid = c.confrelid and b.attnum = c.confkey[1]
 where c.contype = 'f' and c.conrelid = any($1) and array_length(c.conkey, 1) = 1
 order by c.conrelid, a.attnum`
-
-// columnType says which of our types a database type is, and whether it needs no cast.
-func columnType(base string) (t field.Type, native bool) {
-	switch base {
-	case "smallint", "integer", "bigint":
-		return field.Integer, true
-	case "numeric", "real", "double precision":
-		return field.Number, true
-	case "date":
-		return field.Date, true
-	case "timestamp with time zone", "timestamp without time zone":
-		return field.Timestamp, true
-	case "boolean":
-		return field.Boolean, true
-	case "text", "character varying":
-		return field.Text, true
-	}
-	return field.Text, false
-}
 
 // Introspect reads which tables, views, keys and links the source has, as far as
 // Eskadel's role may read them.
@@ -87,10 +93,12 @@ func (s *Source) Introspect(ctx context.Context) (dataset.Catalogue, error) {
 		var id int64
 		var c dataset.Column
 		var base string
-		if err := each(ctx, conn, columnsQuery, ids, []any{&id, &c.Name, &c.SQLType, &base, &c.NotNull, &c.Distinct, &c.Comment}, func() {
-			c.Type, c.Native = columnType(base)
-			c.Zoned = base == "timestamp with time zone"
-			c.Float = base == "real" || base == "double precision"
+		var labels []string
+		if err := each(ctx, conn, columnsQuery, ids, []any{&id, &c.Name, &c.SQLType, &base, &c.NotNull, &c.Distinct, &c.Comment, &labels}, func() {
+			c.Classify(base)
+			if c.List = nil; len(labels) > 0 {
+				c.List = append([]string{}, labels...)
+			}
 			byID[id].Columns = append(byID[id].Columns, c)
 		}); err != nil {
 			return err
@@ -101,8 +109,16 @@ func (s *Source) Introspect(ctx context.Context) (dataset.Catalogue, error) {
 		}); err != nil {
 			return err
 		}
+		var column, definition string
+		if err := each(ctx, conn, checksQuery, ids, []any{&id, &column, &definition}, func() {
+			if col := byID[id].Column(column); col != nil && len(col.List) == 0 {
+				col.List = checked(definition)
+			}
+		}); err != nil {
+			return err
+		}
 		var l dataset.Link
-		return each(ctx, conn, linksQuery, ids, []any{&id, &l.Column, &l.Table, &l.To}, func() {
+		return each(ctx, conn, linksQuery, ids, []any{&id, &l.Column, &l.Table, &l.To, &l.Verified}, func() {
 			byID[id].Links = append(byID[id].Links, l)
 		})
 	})

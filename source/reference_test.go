@@ -364,9 +364,13 @@ func newAsker(t *testing.T, name string) (asker, *pgx.Conn) {
 	t.Cleanup(src.Close)
 	c, err := src.Introspect(ctx)
 	require.NoError(t, err)
+	everyRow, err := dataset.ReadRules([]byte(`{"version":1,"source":"test","tables":[{"table":"item","row_rules":[{"roles":["everyone"],"where":"every row"}]},{"table":"place","row_rules":[{"roles":["everyone"],"where":"every row"}]}]}`))
+	require.NoError(t, err)
+	c, err = c.With(everyRow)
+	require.NoError(t, err)
 	doc, err := dataset.Read([]byte(randomDataset))
 	require.NoError(t, err)
-	ds, err := dataset.Resolve(doc, c)
+	ds, err := dataset.Resolve(doc, c, nil)
 	require.NoError(t, err)
 	return asker{t, src, ds}, conn
 }

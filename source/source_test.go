@@ -40,7 +40,7 @@ func TestIntrospect(t *testing.T) {
 		create type mood as enum ('calm', 'rough');
 		create domain price as numeric(12,2);
 		create table yard (id int primary key, name varchar(40) not null unique);
-		create table job (id bigint generated always as identity primary key, yard_id int not null references yard, at timestamptz, day date, seen timestamp, cost price, weight double precision, done boolean, mood mood, note jsonb, old text,
+		create table job (id bigint generated always as identity primary key, yard_id int not null references yard, at timestamptz, day date, seen timestamp, cost price, weight double precision, done boolean, mood mood, note jsonb, old text, marks int[], state text check (state in ('open', 'shut', 'it''s')), words varchar(20) check (length(words) > 3),
 			unique (yard_id, day));
 		create unique index on job (lower(old));
 		alter table job drop column old;
@@ -57,7 +57,7 @@ func TestIntrospect(t *testing.T) {
 	assert.Equal(t, "work", job.Comment)
 	assert.EqualValues(t, 1000, job.Rows)
 	assert.Equal(t, [][]string{{"id"}, {"yard_id", "day"}}, job.Unique, "an index on an expression identifies nothing")
-	assert.Equal(t, []dataset.Link{{Column: "yard_id", Table: "public.yard", To: "id"}}, job.Links)
+	assert.Equal(t, []dataset.Link{{Column: "yard_id", Table: "public.yard", To: "id", Verified: true}}, job.Links)
 	assert.False(t, job.Watched)
 	for name, want := range map[string]dataset.Column{
 		"id":     {Type: field.Integer, Native: true, NotNull: true},
@@ -67,8 +67,11 @@ func TestIntrospect(t *testing.T) {
 		"cost":   {Type: field.Number, Native: true, Comment: "in pounds"},
 		"weight": {Type: field.Number, Native: true, Float: true},
 		"done":   {Type: field.Boolean, Native: true},
-		"mood":   {Type: field.Text},
-		"note":   {Type: field.Text},
+		"mood":   {Type: field.Text, List: []string{"calm", "rough"}},
+		"state":  {Type: field.Text, Native: true, List: []string{"open", "shut", "it's"}},
+		"words":  {Type: field.Text, Native: true},
+		"marks":  {Type: field.Text, Array: true},
+		"note":   {Type: field.Text, JSON: true},
 	} {
 		got := job.Column(name)
 		require.NotNil(t, got, name)
@@ -94,7 +97,7 @@ func sealed(t *testing.T, src *source.Source, measures ...query.Measure) rule.Se
 	require.NoError(t, err)
 	doc, err := dataset.Read([]byte(`{"version":1,"name":"t","title":"T","record":["r","rs"],"source":"test","from":{"table":"t"},"key":["id"],"fields":[{"name":"id","column":"id"},{"name":"n","column":"n"},{"name":"f","column":"f"},{"name":"at","column":"at","time":"happened"}]}`))
 	require.NoError(t, err)
-	ds, err := dataset.Resolve(doc, c)
+	ds, err := dataset.Resolve(doc, c, nil)
 	require.NoError(t, err)
 	if len(measures) == 0 {
 		measures = []query.Measure{{Aggregate: query.Count, Field: query.Records}}
@@ -125,7 +128,7 @@ func TestOnlyReadingIsPossible(t *testing.T) {
 	c.Table("t").Unique = [][]string{{"id"}}
 	doc, err := dataset.Read([]byte(`{"version":1,"name":"t","title":"T","record":["r","rs"],"source":"test","from":{"table":"t"},"key":["id"],"fields":[{"name":"s","column":"s"}]}`))
 	require.NoError(t, err)
-	ds, err := dataset.Resolve(doc, c)
+	ds, err := dataset.Resolve(doc, c, nil)
 	require.NoError(t, err)
 	p, err := query.Build(query.Definition{Version: 1, Dataset: "t", Measures: []query.Measure{{Aggregate: query.Sum, Field: "s"}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
@@ -193,4 +196,18 @@ func TestWatchTellsEachStatementOnce(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "public.u", next())
 	assert.Empty(t, h.events, "what was rolled back is not told")
+}
+
+// list runs a list of all of a dataset's fields for a viewer.
+func list(ctx context.Context, src *source.Source, ds *dataset.Dataset, v rule.Viewer) (source.Rows, error) {
+	seen := rule.See(ds, v)
+	s, err := rule.SealAll(query.NewList(seen, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, 1000), v)
+	if err != nil {
+		return nil, err
+	}
+	out, err := src.Run(ctx, s)
+	if err != nil {
+		return nil, err
+	}
+	return out[1], nil
 }

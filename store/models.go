@@ -54,6 +54,12 @@ type Person struct {
 	CreatedAt    time.Time
 }
 
+// RoleList returns the person's roles.
+func (p *Person) RoleList() (out []string) { _ = json.Unmarshal(p.Roles, &out); return out }
+
+// AttributeMap returns the person's attributes.
+func (p *Person) AttributeMap() (out map[string]any) { _ = json.Unmarshal(p.Attributes, &out); return out }
+
 // TableName says where people are kept.
 func (Person) TableName() string { return "people" }
 
@@ -79,7 +85,60 @@ type Source struct {
 	Title     string
 	SealedURL []byte
 	CreatedAt time.Time
+	Kind      string    // postgresql or files
+	Rules     JSON      // of its tables
+	RulesAt   time.Time // when they last changed
+	UsedBy    JSON      // the authors who may build on it, by e-mail address; all when empty
 }
+
+// Authors returns who may build on the source; all authors when there are none.
+func (s *Source) Authors() (out []string) { _ = json.Unmarshal(s.UsedBy, &out); return out }
+
+// A File is an uploaded file, loaded as a table.
+type File struct {
+	Name         string `gorm:"primaryKey"` // of the table
+	Title        string
+	Original     string // the file's own name
+	Sheet        string // of a spreadsheet
+	Format       string // csv, xlsx, json or jsonl, with what was found: "csv, semicolons"
+	Rows         int64
+	Columns      JSON
+	Notes        JSON // sentences on what was done to it
+	LoadedAt     time.Time
+	LoadedBy     string
+	Address      string // it is fetched from, if any
+	EveryMinutes int
+	NextAt       *time.Time
+	Trouble      string // why the last fetch failed
+}
+
+// NoteList returns the file's notes.
+func (f *File) NoteList() (out []string) { _ = json.Unmarshal(f.Notes, &out); return out }
+
+// A Workspace is the settings of the whole workspace.
+type Workspace struct {
+	One       bool `gorm:"primaryKey"`
+	Document  JSON
+	UpdatedBy string
+	UpdatedAt time.Time
+}
+
+// TableName says where the settings are kept.
+func (Workspace) TableName() string { return "workspace" }
+
+// An APIKey lets a program act as a person.
+type APIKey struct {
+	ID        string `gorm:"primaryKey"`
+	Hash      string
+	PersonID  int64
+	Person    Person
+	Title     string
+	CreatedAt time.Time
+	UsedAt    *time.Time
+}
+
+// TableName says where keys are kept.
+func (APIKey) TableName() string { return "api_keys" }
 
 // A Dataset is a dataset document.
 type Dataset struct {
@@ -201,9 +260,37 @@ func (s *Store) AddFailedSignIn(ctx context.Context, account, address string) er
 	return words(s.db.WithContext(ctx).Create(&SignInAttempt{Account: account, Address: address, At: time.Now()}).Error, "")
 }
 
-// SaveSource keeps a source with its address sealed.
-func (s *Store) SaveSource(ctx context.Context, name, title, url string) error {
-	return s.save(ctx, &Source{Name: name, Title: title, SealedURL: s.seal(url), CreatedAt: time.Now()})
+// SaveSource keeps a source with its address sealed; its rules stay.
+func (s *Store) SaveSource(ctx context.Context, name, title, url, kind string) error {
+	return words(s.db.WithContext(ctx).Exec(`insert into sources (name, title, sealed_url, kind) values (?, ?, ?, ?)
+		on conflict (name) do update set title = excluded.title, sealed_url = excluded.sealed_url, kind = excluded.kind`, name, title, s.seal(url), kind).Error, "")
+}
+
+// SaveRules keeps the row rules of a source's tables.
+func (s *Store) SaveRules(ctx context.Context, name string, rules []byte) error {
+	return words(s.db.WithContext(ctx).Exec("update sources set rules = ?, rules_at = clock_timestamp() where name = ?", string(rules), name).Error, "")
+}
+
+// SaveAuthors keeps who may build on a source.
+func (s *Store) SaveAuthors(ctx context.Context, name string, emails []string) error {
+	return words(s.db.WithContext(ctx).Exec("update sources set used_by = ? where name = ?", string(toJSON(emails)), name).Error, "")
+}
+
+// RemoveSource forgets a source that no dataset stands on.
+func (s *Store) RemoveSource(ctx context.Context, name string) error {
+	var count int64
+	if err := s.db.WithContext(ctx).Model(&Dataset{}).Where("source = ?", name).Count(&count).Error; err != nil {
+		return words(err, "")
+	}
+	if count > 0 {
+		return problem.New(problem.Conflict, "", "%d datasets stand on this source: remove them first.", count)
+	}
+	return words(s.db.WithContext(ctx).Where("name = ?", name).Delete(&Source{}).Error, "")
+}
+
+// Source finds a source.
+func (s *Store) Source(ctx context.Context, name string) (*Source, error) {
+	return find[Source](ctx, s, "source “"+name+"”", "name = ?", name)
 }
 
 // Sources lists all sources.
@@ -225,6 +312,87 @@ func (s *Store) Datasets(ctx context.Context) ([]Dataset, error) {
 // Dataset finds a dataset.
 func (s *Store) Dataset(ctx context.Context, name string) (*Dataset, error) {
 	return find[Dataset](ctx, s, "dataset “"+name+"”", "name = ?", name)
+}
+
+// RemoveDataset forgets a dataset.
+func (s *Store) RemoveDataset(ctx context.Context, name string) error {
+	return words(s.db.WithContext(ctx).Where("name = ?", name).Delete(&Dataset{}).Error, "")
+}
+
+// Uses returns the titles of the charts and dashboards that stand on a dataset.
+func (s *Store) Uses(ctx context.Context, dataset string) (out []string, err error) {
+	err = s.db.WithContext(ctx).Raw(`select coalesce(nullif(document->>'title', ''), name) || ' (chart)' from charts where document->>'dataset' = @name
+		union all select coalesce(d.draft->>'title', d.name) || ' (dashboard)' from dashboards d left join dashboard_versions v on v.dashboard = d.name and v.number = d.published
+		where jsonb_path_exists(d.draft, '$.**.dataset ? (@ == $n)', jsonb_build_object('n', cast(@name as text))) or jsonb_path_exists(v.document, '$.**.dataset ? (@ == $n)', jsonb_build_object('n', cast(@name as text))) order by 1`,
+		map[string]any{"name": dataset}).Scan(&out).Error
+	return out, words(err, "")
+}
+
+// SaveFile keeps what is known of a loaded file.
+func (s *Store) SaveFile(ctx context.Context, f *File) error { return s.save(ctx, f) }
+
+// Files lists all files.
+func (s *Store) Files(ctx context.Context) ([]File, error) { return all[File](ctx, s, "title, name") }
+
+// File finds a file.
+func (s *Store) File(ctx context.Context, name string) (*File, error) {
+	return find[File](ctx, s, "file “"+name+"”", "name = ?", name)
+}
+
+// RemoveFile forgets a file.
+func (s *Store) RemoveFile(ctx context.Context, name string) error {
+	return words(s.db.WithContext(ctx).Where("name = ?", name).Delete(&File{}).Error, "")
+}
+
+// DueFile takes one file whose time to be fetched has come, and puts its next time off,
+// so that no other instance takes it; nil when there is none.
+func (s *Store) DueFile(ctx context.Context) (*File, error) {
+	var out []File
+	err := s.db.WithContext(ctx).Raw(`update files set next_at = now() + make_interval(mins => every_minutes) where name =
+		(select name from files where every_minutes > 0 and next_at <= now() order by next_at limit 1 for update skip locked) returning *`).Scan(&out).Error
+	if err != nil || len(out) == 0 {
+		return nil, words(err, "")
+	}
+	return &out[0], nil
+}
+
+// SaveWorkspace keeps the settings of the workspace.
+func (s *Store) SaveWorkspace(ctx context.Context, document []byte, by string) error {
+	return s.save(ctx, &Workspace{true, document, by, time.Now()})
+}
+
+// Workspace finds the settings of the workspace, nil when none have been kept.
+func (s *Store) Workspace(ctx context.Context) (JSON, error) {
+	w, err := find[Workspace](ctx, s, "setting", "one")
+	if p := problem.Of(err); p != nil && p.Code == problem.NotFound {
+		return nil, nil
+	}
+	return w.Document, err
+}
+
+// AddAPIKey keeps a key of which only a hash is known.
+func (s *Store) AddAPIKey(ctx context.Context, k *APIKey) error {
+	return words(s.db.WithContext(ctx).Omit("Person").Create(k).Error, "")
+}
+
+// APIKeys lists the keys with their people.
+func (s *Store) APIKeys(ctx context.Context) (out []APIKey, err error) {
+	err = s.db.WithContext(ctx).Joins("Person").Order("created_at").Find(&out).Error
+	return out, words(err, "")
+}
+
+// APIKey finds a key by its hash and notes that it was used.
+func (s *Store) APIKey(ctx context.Context, hash string) (*APIKey, error) {
+	var out APIKey
+	if err := s.db.WithContext(ctx).Joins("Person").Where("hash = ?", hash).Take(&out).Error; err != nil {
+		return nil, words(err, "such key")
+	}
+	return &out, words(s.db.WithContext(ctx).Exec("update api_keys set used_at = now() where id = ?", out.ID).Error, "")
+}
+
+// RemoveAPIKey ends a key.
+func (s *Store) RemoveAPIKey(ctx context.Context, id string) error {
+	return words(s.db.WithContext(ctx).Where("id = ?", id).Delete(&APIKey{}).Error, "")
 }
 
 // SaveChart keeps a chart in the library.

@@ -42,7 +42,7 @@ func code(err error) string {
 
 func TestSecretsAreSealed(t *testing.T) {
 	s, address := open(t, "store_secrets", 1)
-	require.NoError(t, s.SaveSource(ctx, "desk", "Desk", "postgres://reader:swordfish@db/app"))
+	require.NoError(t, s.SaveSource(ctx, "desk", "Desk", "postgres://reader:swordfish@db/app", "postgresql"))
 	require.NoError(t, s.SaveHostApp(ctx, "desk", "Desk", "", []string{"https://desk.example"}))
 	require.NoError(t, s.SaveHostKey(ctx, "k1", "desk", "HS256", "marlin"))
 	conn, err := pgx.Connect(ctx, address)

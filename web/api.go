@@ -3,6 +3,7 @@ package web
 import (
 	"io"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -13,7 +14,9 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/problem"
+	"eskadel/core/profile"
 	"eskadel/core/query"
+	"eskadel/core/rule"
 	"eskadel/live"
 	"eskadel/store"
 )
@@ -107,7 +110,7 @@ func (s *Server) apiRun(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	ds, err := s.engine.Dataset(c.Request.Context(), in.Definition.Dataset)
+	ds, err := s.usable(c, in.Definition.Dataset)
 	if err == nil {
 		err = problem.At("filters", query.CheckCondition(in.Filters, ds))
 	}
@@ -169,4 +172,177 @@ func (s *Server) apiPutDataset(c *gin.Context) {
 		err = s.keepDataset(c, d)
 	}
 	s.respond(c, d, err)
+}
+
+func (s *Server) apiDeleteDataset(c *gin.Context) {
+	uses, err := s.store.Uses(c.Request.Context(), c.Param("dataset"))
+	if err == nil && len(uses) > 0 {
+		err = problem.New(problem.Conflict, "", "%s stand on this dataset: change them first.", strings.Join(uses, ", "))
+	}
+	if err == nil {
+		err = s.store.RemoveDataset(c.Request.Context(), c.Param("dataset"))
+	}
+	s.respond(c, gin.H{}, err)
+}
+
+func (s *Server) apiDatasets(c *gin.Context) {
+	sets, err := s.store.Datasets(c.Request.Context())
+	out := []gin.H{}
+	for _, kept := range sets {
+		d, e := dataset.Read(kept.Document)
+		if e == nil && s.mayUse(c, d) == nil {
+			out = append(out, gin.H{"name": d.Name, "title": d.Title, "source": d.Source})
+		}
+	}
+	s.respond(c, out, err)
+}
+
+// apiProfile tells what is in the fields, as far as the caller may see it.
+func (s *Server) apiProfile(c *gin.Context) {
+	ds, err := s.usable(c, c.Param("dataset"))
+	var p *profile.Profile
+	if err == nil {
+		p, err = s.engine.Profile(c.Request.Context(), ds, caller(c).Viewer, "")
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	fields := []gin.H{}
+	for _, f := range p.Fields {
+		top := []gin.H{}
+		for _, t := range f.Top {
+			top = append(top, gin.H{"value": t.Value, "records": t.N})
+		}
+		fields = append(fields, gin.H{"name": f.Of.Name, "type": f.Of.Type, "filled": f.Filled, "empty": f.Empty, "unreadable": f.Unreadable, "distinct": f.Distinct, "exactly": f.Exactly, "smallest": f.Smallest, "largest": f.Largest, "median": f.Quartiles[1], "spread": f.Spread, "most_frequent": top})
+	}
+	odd := []gin.H{}
+	for _, o := range p.Odd {
+		offers := []gin.H{}
+		for _, offer := range o.Offers {
+			offers = append(offers, gin.H{"label": offer.Label, "dataset": offer.Document})
+		}
+		odd = append(odd, gin.H{"field": o.Field, "words": o.Words, "records": o.Records, "offers": offers})
+	}
+	c.JSON(http.StatusOK, gin.H{"records": p.Records, "whole": p.Whole, "looked": p.Looked, "fields": fields, "odd": odd})
+}
+
+// apiDatasetRecords lists records of a dataset.
+func (s *Server) apiDatasetRecords(c *gin.Context) {
+	var in struct {
+		Fields  []string         `json:"fields"`
+		Filters filter.Condition `json:"filters"`
+		Sort    string           `json:"sort"`
+		Down    bool             `json:"descending"`
+		Page    int              `json:"page"`
+	}
+	err := body(c, &in)
+	var ds *dataset.Dataset
+	if err == nil {
+		ds, err = s.usable(c, c.Param("dataset"))
+	}
+	if err == nil {
+		err = problem.At("filters", query.CheckCondition(in.Filters, ds))
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	v := caller(c).Viewer
+	p := query.NewList(ds, s.engine.Setting(ds, v, in.Filters, time.Time{}), query.PageSize)
+	if err = p.Choose(in.Fields, nil); err == nil {
+		err = p.By(in.Page, in.Sort, in.Down)
+	}
+	var l *live.List
+	if err == nil {
+		l, err = s.engine.Records(c.Request.Context(), p, v)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.JSON(http.StatusOK, live.NewPage(l))
+}
+
+func (s *Server) apiValues(c *gin.Context) {
+	ds, err := s.usable(c, c.Param("dataset"))
+	var out []live.Listed
+	if err == nil {
+		out, err = s.engine.ListValues(c.Request.Context(), ds, c.Param("field"), c.Query("find"), caller(c).Viewer)
+	}
+	s.respond(c, out, err)
+}
+
+// apiFormula checks a formula and computes it for the first records.
+func (s *Server) apiFormula(c *gin.Context) {
+	var in struct {
+		Formula string `json:"formula"`
+	}
+	err := body(c, &in)
+	var ds *dataset.Dataset
+	if err == nil {
+		ds, err = s.usable(c, c.Param("dataset"))
+	}
+	var t *live.Trial
+	if err == nil {
+		t, err = s.engine.Try(c.Request.Context(), ds, in.Formula, caller(c).Viewer)
+	}
+	s.respond(c, t, err)
+}
+
+// apiViewAs tells how many records a viewer would see, and which fields not.
+func (s *Server) apiViewAs(c *gin.Context) {
+	var in struct {
+		Roles      []string          `json:"roles"`
+		Attributes filter.Attributes `json:"attributes"`
+	}
+	err := body(c, &in)
+	var ds *dataset.Dataset
+	if err == nil {
+		ds, err = s.usable(c, c.Param("dataset"))
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	v, err := s.engine.ViewAs(c.Request.Context(), ds, rule.Viewer{ID: "view as", Roles: in.Roles, Attributes: in.Attributes})
+	s.respond(c, v, err)
+}
+
+func (s *Server) apiSources(c *gin.Context) {
+	sources, err := s.store.Sources(c.Request.Context())
+	out := []gin.H{}
+	for _, src := range sources {
+		out = append(out, gin.H{"name": src.Name, "title": src.Title, "kind": src.Kind})
+	}
+	s.respond(c, out, err)
+}
+
+func (s *Server) apiTables(c *gin.Context) {
+	tables, err := s.engine.Catalogue(c.Request.Context(), c.Param("source"))
+	s.respond(c, tables, err)
+}
+
+func (s *Server) apiRules(c *gin.Context) {
+	kept, err := s.store.Source(c.Request.Context(), c.Param("source"))
+	var r *dataset.SourceRules
+	if err == nil {
+		r, err = dataset.ReadRules(kept.Rules)
+	}
+	s.respond(c, r, err)
+}
+
+func (s *Server) apiPutRules(c *gin.Context) {
+	b, err := io.ReadAll(c.Request.Body)
+	var r *dataset.SourceRules
+	if err == nil {
+		r, err = dataset.ReadRules(b)
+	}
+	if err == nil && r.Source != c.Param("source") {
+		err = problem.New(problem.Invalid, "source", "The document's source, “%s”, is not the one in the address.", r.Source)
+	}
+	if err == nil {
+		err = s.keepRules(c, r)
+	}
+	s.respond(c, r, err)
 }

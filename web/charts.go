@@ -34,7 +34,7 @@ func (s *Server) library(c *gin.Context) {
 			return
 		}
 		r := row{Name: k.Name, Title: k.Name, By: k.UpdatedBy}
-		if ds, err := s.engine.Dataset(c.Request.Context(), d.Dataset); err == nil {
+		if ds, err := s.usable(c, d.Dataset); err == nil {
 			r.Title, r.Sentence = sentence.Title(d, ds), sentence.Text(d, ds)
 		}
 		rows = append(rows, r)
@@ -64,7 +64,7 @@ func (s *Server) chartEditor(c *gin.Context) {
 	switch {
 	case c.Query("dataset") != "":
 		var ds *dataset.Dataset
-		if ds, err = s.engine.Dataset(c.Request.Context(), c.Query("dataset")); err == nil {
+		if ds, err = s.usable(c, c.Query("dataset")); err == nil {
 			doc = sentence.Start(ds, chart.Columns)
 		}
 	case at.Library != "":
@@ -114,7 +114,7 @@ func (s *Server) posted(c *gin.Context) (*chart.Document, *dataset.Dataset, erro
 	if d.Dataset == "" {
 		return d, nil, nil
 	}
-	ds, err := s.engine.Dataset(c.Request.Context(), d.Dataset)
+	ds, err := s.usable(c, d.Dataset)
 	return d, ds, err
 }
 
@@ -122,7 +122,7 @@ func (s *Server) sentenceOf(c *gin.Context, d *chart.Document) (gin.H, error) {
 	var ds *dataset.Dataset
 	if d.Dataset != "" {
 		var err error
-		if ds, err = s.engine.Dataset(c.Request.Context(), d.Dataset); err != nil {
+		if ds, err = s.usable(c, d.Dataset); err != nil {
 			return nil, err
 		}
 	}
@@ -166,7 +166,7 @@ func (s *Server) datasetMenu(c *gin.Context, d *chart.Document) (*sentence.Menu,
 	}
 	m := &sentence.Menu{Part: "dataset", Heading: "Which records?"}
 	for _, k := range sets {
-		ds, err := s.engine.Dataset(c.Request.Context(), k.Name)
+		ds, err := s.usable(c, k.Name)
 		if err != nil {
 			continue
 		}

@@ -2,6 +2,9 @@ package web
 
 import (
 	"net/http"
+	"net/url"
+	"slices"
+	"sort"
 	"strings"
 	"time"
 
@@ -14,6 +17,7 @@ import (
 	"eskadel/core/rule"
 	"eskadel/live"
 	"eskadel/source"
+	"eskadel/store"
 )
 
 func (s *Server) data(c *gin.Context) {
@@ -33,7 +37,8 @@ func (s *Server) dataPage(c *gin.Context, status int, more gin.H) {
 		return
 	}
 	type row struct {
-		Name, Title, Source, Records, Rules string
+		Name, Title, Source, Records, Description string
+		Trouble                                   string
 	}
 	var rows []row
 	for _, kept := range sets {
@@ -42,46 +47,96 @@ func (s *Server) dataPage(c *gin.Context, status int, more gin.H) {
 			s.fail(c, err)
 			return
 		}
-		rules := "nobody yet"
-		var roles []string
-		for _, r := range d.RowRules {
-			roles = append(roles, r.Roles...)
+		if s.mayUse(c, d) != nil {
+			continue
 		}
-		if len(roles) > 0 {
-			rules = strings.Join(roles, ", ")
+		r := row{Name: d.Name, Title: d.Title, Source: d.Source, Records: d.Record[1], Description: d.Description}
+		if ds, err := s.engine.Dataset(ctx, d.Name, caller(c).Viewer); err != nil {
+			r.Trouble = "cannot be read just now"
+		} else if rule.Publishable(ds) != nil {
+			r.Trouble = "nobody has said yet who may see it"
 		}
-		rows = append(rows, row{d.Name, d.Title, d.Source, d.Record[1], rules})
+		rows = append(rows, r)
 	}
-	more["Sources"], more["Datasets"] = sources, rows
+	var mine []store.Source
+	for _, src := range sources {
+		if s.mayUseSource(c, &src) {
+			mine = append(mine, src)
+		}
+	}
+	more["Sources"], more["Datasets"], more["Files"], more["RoleSQL"] = mine, rows, s.files != nil, source.RoleSQL
 	s.page(c, status, "data", "Data", more)
 }
 
-// addSource connects a database, tries it and keeps it only if it answers.
+// mayUseSource tells whether an author may build on a source.
+func (s *Server) mayUseSource(c *gin.Context, src *store.Source) bool {
+	who := caller(c)
+	return who.Builder || len(src.Authors()) == 0 || slices.Contains(src.Authors(), who.Email)
+}
+
+// mayUse tells in words why a person may not build on a dataset; nil when they may.
+func (s *Server) mayUse(c *gin.Context, d *dataset.Document) error {
+	who := caller(c)
+	no := problem.New(problem.NotFound, "dataset", "There is no dataset “%s”.", d.Name)
+	if who.Builder {
+		return nil
+	}
+	if len(d.SeenBy) > 0 && !slices.Contains(d.SeenBy, who.Email) {
+		return no
+	}
+	src, err := s.store.Source(c.Request.Context(), d.Source)
+	if err == nil && !s.mayUseSource(c, src) {
+		return no
+	}
+	return err
+}
+
+// usable finds a dataset that the caller may build on, as they may see it.
+func (s *Server) usable(c *gin.Context, name string) (*dataset.Dataset, error) {
+	ds, err := s.engine.Dataset(c.Request.Context(), name, caller(c).Viewer)
+	if err != nil {
+		return nil, err
+	}
+	return ds, s.mayUse(c, &ds.Document)
+}
+
+// addSource connects a database, or changes the address of one, tries it and keeps it
+// only if it answers.
 func (s *Server) addSource(c *gin.Context) {
-	name, title, url := c.PostForm("name"), c.PostForm("title"), c.PostForm("url")
+	name, title, address := c.PostForm("name"), strings.TrimSpace(c.PostForm("title")), c.PostForm("url")
+	if name == "" {
+		name = strings.Trim(strings.ReplaceAll(strings.ToLower(title), " ", "-"), "-")
+	}
+	ctx := c.Request.Context()
 	err := dataset.CheckName(name)
 	if err == nil && title == "" {
 		err = problem.New(problem.Missing, "title", "Give the source a title.")
 	}
-	if err == nil {
-		var src *source.Source
-		if src, err = source.Open(name, url); err == nil {
-			err = src.Test(c.Request.Context())
-			src.Close()
-		}
+	if _, taken := s.store.Source(ctx, name); err == nil && taken == nil && c.PostForm("change") == "" {
+		err = problem.New(problem.Conflict, "name", "There is a source called “%s” already.", name)
 	}
-	if p := problem.Of(err); p != nil {
-		if p.Place == "" {
-			p = problem.New(p.Code, "url", "%s", p.Words)
+	var found *source.Diagnosis
+	if err == nil {
+		found, err = source.Diagnose(ctx, address)
+	}
+	if p := problem.Of(err); p != nil || err == nil && c.PostForm("try") != "" {
+		more := gin.H{"Problem": p, "Name": c.PostForm("name"), "SourceTitle": title}
+		status := http.StatusUnprocessableEntity
+		if p == nil {
+			more["Found"], status = found.Words(), http.StatusOK
 		}
-		s.dataPage(c, 422, gin.H{"Problem": p, "Name": name, "SourceTitle": title})
+		if c.PostForm("change") != "" {
+			s.sourcePage(c, status, name, more)
+			return
+		}
+		s.dataPage(c, status, more)
 		return
 	}
 	if err == nil {
-		err = s.store.SaveSource(c.Request.Context(), name, title, url)
+		err = s.store.SaveSource(ctx, name, title, address, "postgresql")
 	}
 	if err == nil {
-		err = s.store.Audit(c.Request.Context(), caller(c).Name, "connected a source", name)
+		err = s.store.Audit(ctx, caller(c).Name, "connected a source", name)
 	}
 	if err == nil {
 		err = s.reopen(c, name)
@@ -94,39 +149,126 @@ func (s *Server) addSource(c *gin.Context) {
 }
 
 func (s *Server) reopen(c *gin.Context, name string) error {
-	sources, err := s.store.Sources(c.Request.Context())
+	src, err := s.store.Source(c.Request.Context(), name)
 	if err != nil {
 		return err
 	}
-	for i := range sources {
-		if sources[i].Name == name {
-			return s.engine.Open(&sources[i])
-		}
-	}
-	return nil
+	return s.engine.Open(src)
 }
 
-func (s *Server) catalogue(c *gin.Context) (*source.Source, dataset.Catalogue, error) {
-	src, err := s.engine.Source(c.Param("source"))
-	if err != nil {
-		return nil, nil, err
+func (s *Server) removeSource(c *gin.Context) {
+	name := c.Param("source")
+	err := s.store.RemoveSource(c.Request.Context(), name)
+	if p := problem.Of(err); p != nil && p.Code == problem.Conflict {
+		s.sourcePage(c, 409, name, gin.H{"Problem": p})
+		return
 	}
-	tables, err := src.Catalogue(c.Request.Context())
-	return src, tables, err
-}
-
-func (s *Server) sourceTables(c *gin.Context) {
-	src, tables, err := s.catalogue(c)
+	if err == nil {
+		s.engine.Close(name)
+		err = s.store.Audit(c.Request.Context(), caller(c).Name, "removed the source", name)
+	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	s.page(c, http.StatusOK, "source", src.Name, gin.H{"Source": src.Name, "Tables": tables, "Live": s.engine.Hub.Heard(src.Name), "Trigger": source.TriggerSQL})
+	c.Redirect(http.StatusSeeOther, "/data")
+}
+
+// sourceAuthors keeps who may build on a source.
+func (s *Server) sourceAuthors(c *gin.Context) {
+	emails := fieldsOf(c.PostForm("authors"))
+	err := s.store.SaveAuthors(c.Request.Context(), c.Param("source"), emails)
+	if err == nil {
+		err = s.store.Audit(c.Request.Context(), caller(c).Name, "changed who may use the source", c.Param("source"))
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/data/sources/"+c.Param("source"))
+}
+
+// fieldsOf divides what is typed into a list: by commas, spaces and line ends.
+func fieldsOf(text string) []string {
+	return strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ' ' || r == '\n' || r == '\r' || r == ';' })
+}
+
+// A tableRow is a table as the page of its source lists it.
+type tableRow struct {
+	*dataset.Table
+	Rules string
+}
+
+func (s *Server) sourceTables(c *gin.Context) {
+	s.sourcePage(c, http.StatusOK, c.Param("source"), gin.H{})
+}
+
+// refreshSource reads the tables of a source again.
+func (s *Server) refreshSource(c *gin.Context) {
+	src, err := s.engine.Source(c.Param("source"))
+	if err == nil {
+		_, err = src.Introspect(c.Request.Context())
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/data/sources/"+c.Param("source"))
+}
+
+func (s *Server) sourcePage(c *gin.Context, status int, name string, more gin.H) {
+	kept, err := s.store.Source(c.Request.Context(), name)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	tables, err := s.engine.Catalogue(c.Request.Context(), name)
+	if p := problem.Of(err); p != nil && more["Problem"] == nil {
+		more["Problem"] = p
+	}
+	find := strings.ToLower(strings.TrimSpace(c.Query("find")))
+	var rows []tableRow
+	for _, t := range tables {
+		if find != "" && !strings.Contains(strings.ToLower(t.ID()+" "+t.Comment), find) {
+			continue
+		}
+		r := tableRow{Table: t, Rules: "nobody yet"}
+		if t.Rules != nil {
+			var roles []string
+			for _, rule := range t.Rules.RowRules {
+				roles = append(roles, rule.Roles...)
+			}
+			if len(roles) > 0 {
+				r.Rules = strings.Join(roles, ", ")
+			}
+		}
+		rows = append(rows, r)
+	}
+	if c.GetHeader("HX-Request") != "" && status == http.StatusOK {
+		s.part(c, status, "tables", gin.H{"Rows": rows, "Source": name, "Find": find})
+		return
+	}
+	more["Source"], more["Rows"], more["Count"], more["Find"] = kept, rows, len(tables), find
+	more["Live"], more["Trigger"], more["RoleSQL"] = s.engine.Hub.Heard(name), source.TriggerSQL, source.RoleSQL
+	if kept.Kind == "files" {
+		if more["FileRows"], err = s.store.Files(c.Request.Context()); err != nil {
+			s.fail(c, err)
+			return
+		}
+	}
+	var rules []byte
+	if r, err := dataset.ReadRules(kept.Rules); err == nil {
+		rules = r.JSON()
+	}
+	if more["RulesWritten"] == nil {
+		more["RulesWritten"] = string(rules)
+	}
+	s.page(c, status, "source", kept.Title, more)
 }
 
 // suggestion is the dataset that a table would make.
 func (s *Server) suggestion(c *gin.Context) (*dataset.Dataset, error) {
-	src, tables, err := s.catalogue(c)
+	tables, err := s.engine.Catalogue(c.Request.Context(), c.Param("source"))
 	if err != nil {
 		return nil, err
 	}
@@ -134,7 +276,7 @@ func (s *Server) suggestion(c *gin.Context) (*dataset.Dataset, error) {
 	if t == nil {
 		return nil, problem.New(problem.NotFound, "", "The source has no table “%s” that may be read.", c.Param("table"))
 	}
-	return dataset.Resolve(dataset.Suggest(src.Name, t, tables), tables)
+	return dataset.Resolve(dataset.Suggest(c.Param("source"), t, tables), tables, nil)
 }
 
 // preview lists the first records of a dataset, for builders every row.
@@ -146,18 +288,70 @@ func (s *Server) preview(c *gin.Context, ds *dataset.Dataset, v rule.Viewer) (*l
 	return live.NewPage(l), nil
 }
 
-func (s *Server) tablePreview(c *gin.Context) {
+func (s *Server) tablePreview(c *gin.Context) { s.tablePage(c, http.StatusOK, nil) }
+
+func (s *Server) tablePage(c *gin.Context, status int, p *problem.Problem) {
 	ds, err := s.suggestion(c)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	p, err := s.preview(c, ds, caller(c).Viewer)
+	records, err := s.preview(c, ds, caller(c).Viewer)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	s.page(c, http.StatusOK, "table", ds.Table.Name, gin.H{"Dataset": ds, "Preview": p, "Source": c.Param("source")})
+	attributes, roles := s.familiar(c)
+	data := gin.H{"Dataset": ds, "Table": ds.Table, "Preview": records, "Source": c.Param("source"), "Problem": p, "Rules": ds.Table.Rules,
+		"Fields": conditionFields(tableFields(ds.Table, func(id string) *dataset.Table { return ds.Linked(id) })), "Attributes": attributes, "Roles": roles}
+	s.page(c, status, "table", ds.Table.Name, data)
+}
+
+// familiar collects the roles and attributes that rules and people already speak of, for
+// offering them where one is typed.
+func (s *Server) familiar(c *gin.Context) (attributes, roles []string) {
+	seen := map[string]bool{}
+	note := func(list *[]string, name string) {
+		if !seen[name] {
+			seen[name] = true
+			*list = append(*list, name)
+		}
+	}
+	note(&roles, dataset.Everyone)
+	people, err := s.store.People(c.Request.Context())
+	if err != nil {
+		return nil, roles
+	}
+	for _, p := range people {
+		for _, r := range p.RoleList() {
+			note(&roles, r)
+		}
+		for a := range p.AttributeMap() {
+			note(&attributes, a)
+		}
+	}
+	sources, err := s.store.Sources(c.Request.Context())
+	if err != nil {
+		return attributes, roles
+	}
+	for _, src := range sources {
+		r, err := dataset.ReadRules(src.Rules)
+		if err != nil {
+			continue
+		}
+		for _, t := range r.Tables {
+			for _, row := range t.RowRules {
+				for _, role := range row.Roles {
+					note(&roles, role)
+				}
+				for _, a := range row.Where.Attributes() {
+					note(&attributes, a)
+				}
+			}
+		}
+	}
+	sort.Strings(attributes)
+	return attributes, roles
 }
 
 func (s *Server) makeDataset(c *gin.Context) {
@@ -166,126 +360,174 @@ func (s *Server) makeDataset(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	if _, err := s.store.Dataset(c.Request.Context(), ds.Name); err == nil {
-		c.Redirect(http.StatusSeeOther, "/data/datasets/"+ds.Name)
+	d := ds.Document
+	if name := c.PostForm("name"); name != "" {
+		d.Name = name
+	}
+	if _, err := s.store.Dataset(c.Request.Context(), d.Name); err == nil {
+		c.Redirect(http.StatusSeeOther, "/data/datasets/"+url.PathEscape(d.Name))
 		return
 	}
-	if err := s.keepDataset(c, &ds.Document); err != nil {
+	err = s.keepDataset(c, &d)
+	if p := problem.Of(err); p != nil {
+		s.tablePage(c, 422, p)
+		return
+	}
+	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/data/datasets/"+ds.Name)
+	c.Redirect(http.StatusSeeOther, "/data/datasets/"+d.Name)
 }
 
 // keepDataset checks a dataset document against its source and keeps it.
 func (s *Server) keepDataset(c *gin.Context, d *dataset.Document) error {
-	src, err := s.engine.Source(d.Source)
+	ctx := c.Request.Context()
+	ds, err := s.engine.Resolve(ctx, d)
 	if err != nil {
 		return err
 	}
-	tables, err := src.Catalogue(c.Request.Context())
-	if err != nil {
-		return err
-	}
-	if _, err := dataset.Resolve(d, tables); err != nil {
+	if err := s.engine.KeyProblem(ctx, ds); err != nil {
 		return err
 	}
 	who := caller(c).Name
-	if err := s.store.SaveDataset(c.Request.Context(), d.Name, d.Source, d.JSON(), who); err != nil {
+	if err := s.store.SaveDataset(ctx, d.Name, d.Source, d.JSON(), who); err != nil {
 		return err
 	}
-	return s.store.Audit(c.Request.Context(), who, "changed the dataset, with its row rules", d.Name)
+	return s.store.Audit(ctx, who, "changed the dataset, with its row rules", d.Name)
 }
 
-func (s *Server) dataset(c *gin.Context) { s.datasetPage(c, http.StatusOK, nil, "") }
-
-func (s *Server) datasetPage(c *gin.Context, status int, p *problem.Problem, written string) {
-	kept, err := s.store.Dataset(c.Request.Context(), c.Param("dataset"))
+// saveTableRules takes the row rules and hidden columns of one table.
+func (s *Server) saveTableRules(c *gin.Context) {
+	ds, err := s.suggestion(c)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	d, err := dataset.Read(kept.Document)
-	if err != nil {
-		s.fail(c, err)
-		return
+	t := ds.Table
+	rules := dataset.TableRules{Table: t.ID()}
+	if t.Rules != nil {
+		rules.RowRules = append(rules.RowRules, t.Rules.RowRules...)
+		rules.Hidden = append(rules.Hidden, t.Rules.Hidden...)
 	}
-	data := gin.H{"Doc": d, "Problem": p, "Written": written}
-	if written == "" {
-		data["Written"] = string(d.JSON())
-	}
-	ds, err := s.engine.Dataset(c.Request.Context(), d.Name)
-	if err == nil {
-		data["Dataset"] = ds
-		if data["Preview"], err = s.preview(c, ds, caller(c).Viewer); err != nil {
-			data["PreviewProblem"] = problem.Of(err)
-		}
-		if err := rule.Publishable(ds); err != nil {
-			data["RuleProblem"] = problem.Of(err)
-		}
-	} else if p == nil {
-		data["Problem"] = problem.Of(err)
-	}
-	s.page(c, status, "dataset", d.Title, data)
-}
-
-// saveDataset takes the form of labels and display fields, or the whole document.
-func (s *Server) saveDataset(c *gin.Context) {
-	kept, err := s.store.Dataset(c.Request.Context(), c.Param("dataset"))
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	written := c.PostForm("document")
-	var d *dataset.Document
-	if written != "" {
-		d, err = dataset.Read([]byte(written))
-		if err == nil && d.Name != kept.Name {
-			err = problem.New(problem.Invalid, "name", "The name of a dataset stays “%s”, because charts refer to it.", kept.Name)
-		}
-	} else if d, err = dataset.Read(kept.Document); err == nil {
-		d.Title = strings.TrimSpace(c.PostForm("title"))
-		for i := range d.Fields {
-			f := &d.Fields[i]
-			f.Label, f.Hidden = strings.TrimSpace(c.PostForm("label."+f.Name)), c.PostForm("hidden."+f.Name) != ""
-			if len(f.Link) > 0 && f.Column == "" {
-				f.Show = c.PostForm("show." + f.Name)
-			}
-			if t := c.PostForm("time." + f.Name); t != "" {
-				f.Time = t
-			}
-		}
-		err = rulesFrom(c, d)
-	}
-	if err == nil {
-		err = s.keepDataset(c, d)
+	if err = changeRules(c, &rules); err == nil {
+		err = s.keepTableRules(c, c.Param("source"), rules)
 	}
 	if p := problem.Of(err); p != nil {
-		s.datasetPage(c, 422, p, written)
+		s.tablePage(c, 422, p)
 		return
 	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/data/datasets/"+d.Name+"#fields")
+	c.Redirect(http.StatusSeeOther, c.Request.URL.Path[:len(c.Request.URL.Path)-len("/rules")]+"#rules")
 }
 
-// rulesFrom adds the row rule of the form, if one is filled in.
-func rulesFrom(c *gin.Context, d *dataset.Document) error {
-	roles := strings.FieldsFunc(c.PostForm("rule.roles"), func(r rune) bool { return r == ',' || r == ' ' })
-	if len(roles) == 0 {
-		return nil
-	}
-	r := dataset.RowRule{Roles: roles}
-	switch name, attribute := c.PostForm("rule.field"), strings.TrimSpace(c.PostForm("rule.attribute")); {
-	case name == "":
-	case attribute == "":
-		return problem.New(problem.Missing, "row_rules", "Name the attribute of the viewer that the field is compared with.")
+// changeRules makes the one change that a form asks for.
+func changeRules(c *gin.Context, rules *dataset.TableRules) error {
+	at := int(number(c.PostForm("at")))
+	switch c.PostForm("do") {
+	case "add":
+		r, err := ruleFrom(c)
+		if err != nil {
+			return err
+		}
+		rules.RowRules = append(rules.RowRules, r)
+	case "remove":
+		if at < len(rules.RowRules) {
+			rules.RowRules = slices.Delete(rules.RowRules, at, at+1)
+		}
+	case "hide":
+		columns := c.PostFormArray("column")
+		if len(columns) == 0 {
+			return problem.New(problem.Missing, "hidden", "Tick the columns to hide.")
+		}
+		rules.Hidden = append(rules.Hidden, dataset.HiddenColumns{Columns: columns, Except: fieldsOf(c.PostForm("except"))})
+	case "show":
+		if at < len(rules.Hidden) {
+			rules.Hidden = slices.Delete(rules.Hidden, at, at+1)
+		}
 	default:
-		r.Where = filter.Condition{Field: name, Op: filter.Is, Values: []filter.Operand{{Viewer: attribute}}}
-		r.Words = "at your " + attribute
+		return problem.New(problem.Invalid, "do", "Nothing was chosen.")
 	}
-	d.RowRules = append(d.RowRules, r)
 	return nil
+}
+
+// ruleFrom reads a row rule from a form.
+func ruleFrom(c *gin.Context) (r dataset.RowRule, err error) {
+	r.Roles, r.Words = fieldsOf(c.PostForm("roles")), strings.TrimSpace(c.PostForm("words"))
+	if len(r.Roles) == 0 {
+		return r, problem.New(problem.Missing, "roles", "Say which roles the rule is for, or “everyone”.")
+	}
+	r.Where, err = conditionFrom(c, "where")
+	return r, problem.At("where", err)
+}
+
+// conditionFrom reads a condition that the condition editor wrote; none is every row.
+func conditionFrom(c *gin.Context, name string) (out filter.Condition, err error) {
+	written := strings.TrimSpace(c.PostForm(name))
+	if written == "" {
+		return out, nil
+	}
+	return out, problem.Decode([]byte(written), &out)
+}
+
+// keepTableRules replaces the rules of one table, once they suit all tables.
+func (s *Server) keepTableRules(c *gin.Context, name string, rules dataset.TableRules) error {
+	kept, err := s.store.Source(c.Request.Context(), name)
+	if err != nil {
+		return err
+	}
+	all, err := dataset.ReadRules(kept.Rules)
+	if err != nil {
+		return err
+	}
+	all.Source = name
+	all.Tables = slices.DeleteFunc(all.Tables, func(t dataset.TableRules) bool { return t.Table == rules.Table || "public."+t.Table == rules.Table })
+	if len(rules.RowRules)+len(rules.Hidden) > 0 {
+		all.Tables = append(all.Tables, rules)
+	}
+	return s.keepRules(c, all)
+}
+
+// keepRules keeps the rules of a source's tables, if they suit them.
+func (s *Server) keepRules(c *gin.Context, r *dataset.SourceRules) error {
+	ctx := c.Request.Context()
+	src, err := s.engine.Source(r.Source)
+	if err != nil {
+		return err
+	}
+	tables, err := src.Catalogue(ctx)
+	if err != nil {
+		return err
+	}
+	if _, err := tables.With(r); err != nil {
+		return err
+	}
+	if err := s.store.SaveRules(ctx, r.Source, r.JSON()); err != nil {
+		return err
+	}
+	return s.store.Audit(ctx, caller(c).Name, "changed the row rules of the source", r.Source)
+}
+
+// saveRules takes the whole document of rules.
+func (s *Server) saveRules(c *gin.Context) {
+	written := c.PostForm("document")
+	r, err := dataset.ReadRules([]byte(written))
+	if err == nil && r.Source != c.Param("source") {
+		err = problem.New(problem.Invalid, "source", "These rules are for the source “%s”.", r.Source)
+	}
+	if err == nil {
+		err = s.keepRules(c, r)
+	}
+	if p := problem.Of(err); p != nil {
+		s.sourcePage(c, 422, c.Param("source"), gin.H{"Problem": p, "RulesWritten": written})
+		return
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/data/sources/"+c.Param("source"))
 }

@@ -79,7 +79,9 @@ func (s *Server) homeList(c *gin.Context) {
 	s.part(c, http.StatusOK, "home-list", gin.H{"Rows": rows, "Find": c.Query("find")})
 }
 
-func (s *Server) people(c *gin.Context) {
+func (s *Server) people(c *gin.Context) { s.peoplePage(c, gin.H{}) }
+
+func (s *Server) peoplePage(c *gin.Context, data gin.H) {
 	people, err := s.store.People(c.Request.Context())
 	if err != nil {
 		s.fail(c, err)
@@ -95,5 +97,11 @@ func (s *Server) people(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.page(c, http.StatusOK, "people", "People", gin.H{"People": people, "Apps": apps, "Log": log})
+	keys, err := s.store.APIKeys(c.Request.Context())
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	data["People"], data["Apps"], data["Log"], data["Keys"] = people, apps, log, keys
+	s.page(c, http.StatusOK, "people", "People", data)
 }

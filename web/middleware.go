@@ -37,6 +37,9 @@ func secured(c *gin.Context) {
 }
 
 func limitBody(c *gin.Context) {
+	if strings.Contains(c.Request.URL.Path, "/files/") {
+		return // whose size is watched while it is kept
+	}
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, 4<<20)
 }
 
@@ -67,7 +70,7 @@ func (s *Server) caller(c *gin.Context) {
 	if bearer, ok := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer "); ok {
 		who, err := identity.ByBearer(c.Request.Context(), s.store, bearer)
 		if p := problem.Of(err); p != nil && p.Code == problem.NotFound {
-			err = problem.New("signed-out", "", "The viewer pass has expired. A new one is asked for.")
+			err = problem.New("signed-out", "", "The viewer pass has expired, or the API key is not known. A new pass is asked for.")
 		}
 		s.known(c, who, err)
 		return
@@ -142,7 +145,7 @@ func (s *Server) fail(c *gin.Context, err error) {
 	case errors.Is(err, context.Canceled):
 		p = problem.New(problem.Slow, "", "The request was stopped.")
 	default:
-		slog.Error("a request failed", "request", c.GetString("request"), "path", c.Request.URL.Path, "error", err)
+		s.log(c, err)
 		p = problem.New("failed", "", "Something went wrong here; the log says what, under %s.", c.GetString("request"))
 	}
 	status := statuses[p.Code]
@@ -158,4 +161,9 @@ func (s *Server) fail(c *gin.Context, err error) {
 	default:
 		s.page(c, status, "problem", "Not here", gin.H{"Problem": p})
 	}
+}
+
+// log keeps an error that people are only told of.
+func (s *Server) log(c *gin.Context, err error) {
+	slog.Error("a request failed", "request", c.GetString("request"), "path", c.Request.URL.Path, "error", err)
 }

@@ -50,7 +50,7 @@ var functions = template.FuncMap{
 }
 
 func loadPages() (*pages, error) {
-	parts, err := template.New("").Funcs(functions).ParseFS(files, "templates/parts/*.html")
+	parts, err := template.New("").Funcs(functions).Funcs(dataFunctions).ParseFS(files, "templates/parts/*.html")
 	if err != nil {
 		return nil, err
 	}

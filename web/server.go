@@ -17,6 +17,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/live"
 	"eskadel/store"
+	"eskadel/uploads"
 )
 
 //go:embed static templates openapi.yaml schemas
@@ -31,10 +32,12 @@ type Server struct {
 	// versions keeps published documents, which are read only.
 	versions *lru.Cache[string, *dashboard.Document]
 	router   *gin.Engine
+	files    *uploads.Uploads
 }
 
-// New returns a server over a store and an engine.
-func New(s *store.Store, e *live.Engine) (*Server, error) {
+// New returns a server over a store and an engine; u takes files, and is nil where there
+// is no database for them.
+func New(s *store.Store, e *live.Engine, u *uploads.Uploads) (*Server, error) {
 	gin.SetMode(gin.ReleaseMode)
 	p, err := loadPages()
 	if err != nil {
@@ -44,7 +47,7 @@ func New(s *store.Store, e *live.Engine) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	server := &Server{store: s, engine: e, pages: p, versions: versions, router: gin.New()}
+	server := &Server{store: s, engine: e, pages: p, versions: versions, router: gin.New(), files: u}
 	if err := server.router.SetTrustedProxies(nil); err != nil {
 		return nil, err
 	}
@@ -97,6 +100,14 @@ func (s *Server) routes() {
 	author.POST("/sign-out", s.signOut)
 	author.GET("/data", s.data)
 	author.GET("/data/datasets/:dataset", s.dataset)
+	author.GET("/data/datasets/:dataset/profile", s.datasetProfile)
+	author.GET("/data/datasets/:dataset/export", s.exportDataset)
+	author.GET("/data/datasets/:dataset/fields/:field", s.fieldPage)
+	author.GET("/data/datasets/:dataset/values", s.conditionValues)
+	author.POST("/data/datasets/:dataset/condition", s.conditionWords)
+	author.POST("/data/datasets/:dataset/formula", s.formulaTrial)
+	author.GET("/data/datasets/:dataset/formula/help", s.formulaHelp)
+	author.POST("/data/datasets/:dataset/odd", s.oddRecords)
 	author.GET("/charts", s.library)
 	author.GET("/charts/edit", s.chartEditor)
 	author.POST("/charts/menu", s.chartMenu)
@@ -118,7 +129,23 @@ func (s *Server) routes() {
 	builder.GET("/data/sources/:source", s.sourceTables)
 	builder.GET("/data/sources/:source/tables/:table", s.tablePreview)
 	builder.POST("/data/sources/:source/tables/:table", s.makeDataset)
+	builder.POST("/data/sources/:source/tables/:table/rules", s.saveTableRules)
+	builder.POST("/data/sources/:source/remove", s.removeSource)
+	builder.POST("/data/sources/:source/authors", s.sourceAuthors)
+	builder.POST("/data/sources/:source/refresh", s.refreshSource)
+	builder.POST("/data/sources/:source/rules", s.saveRules)
+	builder.GET("/data/sources/:source/new", s.newDataset)
+	builder.POST("/data/sources/:source/new", s.createDataset)
 	builder.POST("/data/datasets/:dataset", s.saveDataset)
+	builder.POST("/data/datasets/:dataset/remove", s.removeDataset)
+	builder.POST("/data/datasets/:dataset/fields/:field", s.saveField)
+	builder.POST("/data/datasets/:dataset/view-as", s.viewAs)
+	builder.POST("/data/files/upload", s.upload)
+	builder.POST("/data/files/table/:file", s.changeFile)
+	builder.GET("/data/workspace", s.workspace)
+	builder.POST("/data/workspace", s.saveWorkspace)
+	author.POST("/people/keys", s.addKey)
+	author.POST("/people/keys/remove", s.removeKey)
 
 	api := compressed.Group("/api/v1", s.caller)
 	api.GET("/dashboards/:dashboard", s.apiDashboard)
@@ -130,8 +157,23 @@ func (s *Server) routes() {
 	write.POST("/dashboards/:dashboard/publish", s.publish)
 	write.GET("/datasets/:dataset", s.apiDataset)
 	write.PUT("/datasets/:dataset", s.builders, s.apiPutDataset)
+	write.DELETE("/datasets/:dataset", s.builders, s.apiDeleteDataset)
+	write.GET("/datasets", s.apiDatasets)
+	write.GET("/datasets/:dataset/profile", s.apiProfile)
+	write.POST("/datasets/:dataset/records", s.apiDatasetRecords)
+	write.GET("/datasets/:dataset/values/:field", s.apiValues)
+	write.POST("/datasets/:dataset/formula", s.apiFormula)
+	write.POST("/datasets/:dataset/view-as", s.builders, s.apiViewAs)
+	write.GET("/sources", s.builders, s.apiSources)
+	write.GET("/sources/:source/tables", s.builders, s.apiTables)
+	write.GET("/sources/:source/rules", s.builders, s.apiRules)
+	write.PUT("/sources/:source/rules", s.builders, s.apiPutRules)
+	write.GET("/files", s.apiFiles)
+	write.PUT("/files/:file", s.builders, s.apiPutFile)
+	write.POST("/files/:file/rows", s.builders, s.apiAppend)
+	write.DELETE("/files/:file", s.builders, s.apiDeleteFile)
 	compressed.GET("/api/v1/openapi.yaml", s.file("openapi.yaml", "application/yaml"))
-	for _, name := range []string{"dataset", "chart", "dashboard"} {
+	for _, name := range []string{"dataset", "chart", "dashboard", "rules"} {
 		compressed.GET("/api/v1/schemas/"+name+".json", s.file("schemas/"+name+".json", "application/schema+json"))
 	}
 	r.NoRoute(func(c *gin.Context) {

@@ -9,9 +9,12 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
+	"net/netip"
+	"net/url"
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 
@@ -22,6 +25,7 @@ import (
 	"eskadel/live"
 	"eskadel/localpg"
 	"eskadel/store"
+	"eskadel/uploads"
 	"eskadel/web"
 )
 
@@ -150,7 +154,11 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	server, err := web.New(s, engine)
+	files, err := openFiles(ctx, s, engine)
+	if err != nil {
+		return err
+	}
+	server, err := web.New(s, engine, files)
 	if err != nil {
 		return err
 	}
@@ -164,6 +172,27 @@ func serve(ctx context.Context, args []string) error {
 		return err
 	}
 	return nil
+}
+
+// openFiles sets up files as a source, if ESKADEL_FILES names a database for them.
+func openFiles(ctx context.Context, s *store.Store, e *live.Engine) (*uploads.Uploads, error) {
+	database, reader := os.Getenv("ESKADEL_FILES"), os.Getenv("ESKADEL_FILES_READER")
+	if database == "" {
+		return nil, nil
+	}
+	u, err := url.Parse(reader)
+	if err != nil || u.User == nil || u.User.Username() == "" {
+		return nil, errors.New("ESKADEL_FILES_READER must hold the address of the same database with a role that only reads")
+	}
+	var allowed []netip.Prefix
+	for _, one := range strings.Fields(os.Getenv("ESKADEL_FETCH_INSIDE")) {
+		p, err := netip.ParsePrefix(one)
+		if err != nil {
+			return nil, fmt.Errorf("ESKADEL_FETCH_INSIDE holds networks such as 10.1.0.0/16: %w", err)
+		}
+		allowed = append(allowed, p)
+	}
+	return uploads.Open(ctx, uploads.Config{Database: database, Reader: reader, Role: u.User.Username(), Allowed: allowed}, s, e)
 }
 
 func runDemo(ctx context.Context, args []string) error {

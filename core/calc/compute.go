@@ -68,6 +68,9 @@ func (c *computing) read(rows [][]field.Value) {
 			row = row[1:]
 			if d.F.IsLink() {
 				label = row[0].Exact()
+				if value.IsEmpty() && !row[0].IsEmpty() {
+					state = query.StateNotShown
+				}
 				row = row[1:]
 			}
 			totalled := level&(1<<(c.count-1-i)) != 0
@@ -77,6 +80,8 @@ func (c *computing) read(rows [][]field.Value) {
 				f.keys[i], why = c.step(d.Axis, value, why)
 			case state == query.StateOthers:
 				f.keys[i] = Key{Kind: Others, Begun: true}.named()
+			case state == query.StateNotShown:
+				f.keys[i] = Key{Kind: NotShown, Begun: true}.named()
 			case value.IsEmpty():
 				f.keys[i] = Key{Kind: None, Begun: true}.named()
 			default:
@@ -226,7 +231,7 @@ func (c *computing) rank(dim int) []Key {
 		total[k.same()] = total[k.same()].merge(f.parts, c.p.Columns)
 	}
 	value := func(k Key) field.Value {
-		return total[k.same()].values(c.p.Columns, c.p.Definition.Measures)[c.p.Rank]
+		return total[k.same()].values(&c.p.Measuring)[c.p.Rank]
 	}
 	values := map[string]field.Value{}
 	for _, k := range keys {

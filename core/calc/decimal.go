@@ -45,7 +45,7 @@ func quotient(a, b *apd.Decimal) field.Value {
 // Share returns part ÷ whole; empty when the whole is zero.
 func Share(part, whole field.Value) field.Value { return quotient(part.Decimal(), whole.Decimal()) }
 
-var two = apd.New(2, 0)
+var one, two = apd.New(1, 0), apd.New(2, 0)
 
 // parts are the components of one measure in one group; a nil part has no records.
 type parts []field.Value
@@ -76,39 +76,89 @@ func (p parts) merge(q parts, columns []query.Column) parts {
 }
 
 // blank is what a group without records has: 0 for counts and sums, no value for the others.
-func blank(columns []query.Column, measures []query.Measure) parts {
-	p := make(parts, len(columns))
-	for i, c := range columns {
+func blank(p *query.Plan) parts {
+	out := make(parts, len(p.Columns))
+	for i, c := range p.Columns {
 		switch c.Component {
 		case query.CountAll, query.CountFilled, query.DistinctOf:
-			p[i] = field.OfInt(0)
+			out[i] = field.OfInt(0)
 		case query.SumOf:
-			if measures[c.Measure].Aggregate == query.Sum {
-				p[i] = field.OfInt(0)
+			if p.Atoms[c.Atom].Aggregate == query.Sum {
+				out[i] = field.OfInt(0)
 			}
-		}
-	}
-	return p
-}
-
-// values computes each measure from its components.
-func (p parts) values(columns []query.Column, measures []query.Measure) []field.Value {
-	out := make([]field.Value, len(measures))
-	of := make([][]field.Value, len(measures))
-	for i, c := range columns {
-		of[c.Measure] = append(of[c.Measure], p[i])
-	}
-	for i, m := range measures {
-		switch m.Aggregate {
-		case query.Average:
-			out[i] = quotient(of[i][0].Decimal(), of[i][1].Decimal())
-		case query.Median:
-			if !of[i][0].IsEmpty() {
-				out[i] = quotient(add(of[i][0].Decimal(), of[i][1].Decimal()), two)
-			}
-		default:
-			out[i] = of[i][0]
 		}
 	}
 	return out
+}
+
+// values computes each measure from the components of its atoms.
+func (p parts) values(m *query.Measuring) []field.Value {
+	of := make([][]field.Value, len(m.Atoms))
+	for i, c := range m.Columns {
+		of[c.Atom] = append(of[c.Atom], p[i])
+	}
+	atoms := make([]field.Value, len(m.Atoms))
+	for i, a := range m.Atoms {
+		atoms[i] = atom(a, of[i])
+	}
+	out := make([]field.Value, len(m.Computed))
+	for i := range out {
+		out[i] = m.Value(i, atoms)
+	}
+	return out
+}
+
+// atom computes one aggregate from its components.
+func atom(a query.Atom, of []field.Value) field.Value {
+	switch a.Aggregate {
+	case query.Average:
+		return quotient(of[0].Decimal(), of[1].Decimal())
+	case query.Median:
+		if of[0].IsEmpty() {
+			return field.Value{}
+		}
+		return quotient(add(of[0].Decimal(), of[1].Decimal()), two)
+	case query.Spread:
+		return spread(of[0].Decimal(), of[1].Decimal(), of[2].Decimal())
+	case query.Percentile:
+		return between(a.P.Decimal(), of[0], of[1], of[2])
+	}
+	return of[0]
+}
+
+// spread is the sample standard deviation, from sum, sum of squares and count; one value
+// has none.
+func spread(sum, squares, count *apd.Decimal) field.Value {
+	if sum == nil || count.Cmp(one) <= 0 {
+		return field.Value{}
+	}
+	var mean, left, less, out apd.Decimal
+	wide := divide.WithPrecision(200)
+	_, _ = exact.Mul(&mean, sum, sum)
+	_, _ = wide.Quo(&mean, &mean, count)
+	_, _ = wide.Sub(&left, squares, &mean)
+	_, _ = exact.Sub(&less, count, one)
+	if left.Sign() <= 0 {
+		return field.OfInt(0)
+	}
+	_, _ = wide.Quo(&left, &left, &less)
+	_, _ = divide.Sqrt(&out, &left)
+	out.Reduce(&out)
+	return field.OfDecimal(&out)
+}
+
+// between is the percentile p of n values, from those on both sides of its place p·(n−1).
+func between(p *apd.Decimal, low, high, n field.Value) field.Value {
+	if low.IsEmpty() {
+		return field.Value{}
+	}
+	var place, whole, rest, out apd.Decimal
+	_, _ = exact.Sub(&place, n.Decimal(), one)
+	_, _ = exact.Mul(&place, p, &place)
+	_, _ = divide.WithPrecision(200).Floor(&whole, &place)
+	_, _ = exact.Sub(&rest, &place, &whole)
+	_, _ = exact.Sub(&out, high.Decimal(), low.Decimal())
+	_, _ = exact.Mul(&out, &out, &rest)
+	_, _ = exact.Add(&out, &out, low.Decimal())
+	return field.OfDecimal(&out)
 }

@@ -18,12 +18,12 @@ func (c *computing) lay() {
 	if by < c.count {
 		t.Splits = c.order1(by, nil)
 	}
-	empty := blank(c.p.Columns, c.p.Definition.Measures)
+	empty := blank(c.p)
 	compute := func(p parts) []field.Value {
 		if p == nil {
 			p = empty
 		}
-		return p.values(c.p.Columns, c.p.Definition.Measures)
+		return p.values(&c.p.Measuring)
 	}
 	all := make([]Key, c.count)
 	found := len(c.cells) > 0
@@ -123,6 +123,10 @@ func (c *computing) order1(dim int, s *query.Sort) []Key {
 	for i, v := range d.F.List {
 		listed[v] = i + 1
 	}
+	if d.Part != 0 {
+		keys = c.repeating(d, keys, seen)
+		return append(keys, last...)
+	}
 	if d.Empty && !d.F.IsLink() && (len(c.cells) > 0) {
 		for _, v := range d.F.List {
 			if value, err := field.Parse(d.F.KeyType(), v); err == nil && !seen["="+v] {
@@ -133,6 +137,22 @@ func (c *computing) order1(dim int, s *query.Sort) []Key {
 	sort.Slice(last, func(i, j int) bool { return last[i].Kind < last[j].Kind })
 	c.sort(dim, keys, s, listed)
 	return append(keys, last...)
+}
+
+// repeating puts the values of a repeating part into the calendar's order, with those
+// that no record has in between.
+func (c *computing) repeating(d query.Dim, keys []Key, seen map[string]bool) []Key {
+	if len(c.cells) == 0 {
+		return nil
+	}
+	var out []Key
+	for _, v := range c.p.Setting.Calendar.Values(d.Part) {
+		k := Key{Kind: One, Value: field.OfInt(int64(v)), Begun: true}.named()
+		if seen[k.same()] || d.Largest == 0 {
+			out = append(out, k)
+		}
+	}
+	return out
 }
 
 func (c *computing) sort(dim int, keys []Key, s *query.Sort, listed map[string]int) {
@@ -150,7 +170,7 @@ func (c *computing) sort(dim int, keys []Key, s *query.Sort, listed map[string]i
 		for _, k := range keys {
 			probe[dim] = k
 			if p := c.marginal(probe, func(i int) bool { return i == dim }); p != nil {
-				values[k.same()] = p.values(c.p.Columns, c.p.Definition.Measures)[s.Measure]
+				values[k.same()] = p.values(&c.p.Measuring)[s.Measure]
 			}
 		}
 		sort.Slice(keys, func(i, j int) bool {

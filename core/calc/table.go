@@ -12,11 +12,12 @@ import (
 type Kind int
 
 const (
-	Whole  Kind = iota // no division: the key of the split of an unsplit chart
-	One                // one value
-	Step               // a step of a time axis
-	Others             // everything that was cut
-	None               // records without a value
+	Whole    Kind = iota // no division: the key of the split of an unsplit chart
+	One                  // one value
+	Step                 // a step of a time axis
+	Others               // everything that was cut
+	NotShown             // links to records that the viewer may not see
+	None                 // records without a value
 )
 
 // A Key is one value of a dimension, as it appears in a table.
@@ -41,7 +42,7 @@ func (k Key) same() string {
 	case Step:
 		return "@" + strconv.FormatInt(k.From.UnixNano(), 36)
 	}
-	return [...]string{"*", "=", "@", "others", "none"}[k.Kind]
+	return [...]string{"*", "=", "@", "others", "not shown", "none"}[k.Kind]
 }
 
 // named returns the key with its id, for keys that are compared often.
@@ -163,6 +164,8 @@ func (k Key) Ref() query.KeyRef {
 		return query.KeyRef{From: &k.From, To: &k.To}
 	case Others:
 		return query.KeyRef{Others: true}
+	case NotShown:
+		return query.KeyRef{NotShown: true}
 	case None:
 		return query.KeyRef{None: true}
 	}
@@ -174,5 +177,5 @@ func (k Key) Ref() query.KeyRef {
 func Single(p *query.RecordsPlan, rows [][]field.Value) (field.Value, int64) {
 	row := rows[0]
 	last := len(row) - 1
-	return parts(row[:last]).values(p.Columns(), []query.Measure{p.Measure})[0], whole(row[last])
+	return parts(row[:last]).values(&p.Measuring)[0], whole(row[last])
 }

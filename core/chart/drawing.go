@@ -47,7 +47,7 @@ type Group struct {
 // value is null.
 type Series struct {
 	Name    string        `json:"name"`
-	Colour  string        `json:"colour"` // a name of the palette: c1 … c10, others, none
+	Colour  string        `json:"colour"` // a name of the palette, c1 … c10, others or none, or a colour of the pick list, #1D3557
 	Measure int           `json:"measure"`
 	Key     *query.KeyRef `json:"key,omitempty"`
 	Words   string        `json:"words,omitempty"` // of a split value: "kind rework"
@@ -80,6 +80,13 @@ func MeasureLabel(m query.Measure, ds *dataset.Dataset) string {
 	switch {
 	case m.Label != "":
 		return m.Label
+	case m.Name != "":
+		if kept, err := ds.Measure(m.Name); err == nil {
+			return kept.Label
+		}
+		return m.Name
+	case m.Formula != "":
+		return m.Formula
 	case m.Aggregate == query.Count && m.Field == query.Records:
 		return "Number of " + ds.Record[1]
 	case m.Aggregate == query.Count:
@@ -94,8 +101,7 @@ func MeasureLabel(m query.Measure, ds *dataset.Dataset) string {
 func Formats(t *calc.Table) []format.Number {
 	var out []format.Number
 	for _, m := range t.Plan.Definition.Measures {
-		f, _ := t.Plan.Dataset.Field(m.Field)
-		out = append(out, format.Of(m, f))
+		out = append(out, format.Of(m, t.Plan.Dataset))
 	}
 	return out
 }
@@ -107,6 +113,11 @@ func Draw(t *calc.Table, form Form, version int) (*Drawing, error) {
 	d := &Drawing{Kind: form.Kind, Stacked: form.Style == "stacked", Reference: t.Reference(version, 0, nil)}
 	if len(p.Definition.By) != 1 {
 		return nil, problem.New(problem.Invalid, "form", "This form needs one group.")
+	}
+	for _, m := range p.Definition.Measures {
+		if !m.Type(p.Dataset).Numeric() {
+			return nil, problem.New(problem.Invalid, "form", "%s is a date, which has no height; a table shows it.", MeasureLabel(m, p.Dataset))
+		}
 	}
 	if n := len(t.Splits); n > MostSeries {
 		return nil, problem.New(problem.TooMany, "split", "Split by %s, this chart has %d series; %d can be told apart at most. Keep the largest few, with others together.", p.Dims[1].F.Label, n, MostSeries)
@@ -183,8 +194,12 @@ func colours(t *calc.Table) []string {
 		case calc.Others:
 			out[i] = "others"
 			continue
-		case calc.None:
+		case calc.None, calc.NotShown:
 			out[i] = "none"
+			continue
+		}
+		if own := d.F.Colours[names[i]]; own != "" {
+			out[i] = own
 			continue
 		}
 		c := Colour(names[i], d.F.List)
@@ -293,7 +308,7 @@ func summary(d *Drawing, t *calc.Table) string {
 		return "Nothing to show."
 	}
 	total := ""
-	if t.Plan.Definition.Measures[0].Aggregate.Additive() {
+	if t.Plan.Definition.Measures[0].Additive() {
 		total = fmt.Sprintf(" In all %s.", Formats(t)[0].Value(t.Total()[0]))
 	}
 	return fmt.Sprintf("%d marks. Largest: %s, %s. Smallest: %s, %s.%s", marks, largest.Label, most, smallest.Label, least, total)

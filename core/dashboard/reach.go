@@ -90,7 +90,9 @@ func (s *Setting) condition(name string) filter.Condition {
 	var any []filter.Condition
 	var literals []string
 	for _, v := range s.Values {
-		if v.None {
+		if v.NotShown {
+			any = append(any, filter.Compare(name, filter.NotShown))
+		} else if v.None {
 			any = append(any, filter.Compare(name, filter.Empty))
 		} else if v.Is != nil {
 			literals = append(literals, *v.Is)

@@ -1,10 +1,13 @@
 package dataset
 
 import (
+	"regexp"
 	"sort"
+	"strconv"
 	"strings"
 
 	"eskadel/core/field"
+	"eskadel/core/formula"
 )
 
 // A Column is what a source tells of a column.
@@ -19,13 +22,39 @@ type Column struct {
 	// Distinct estimates how many different values there are; 0 when unknown.
 	Distinct float64 `json:"distinct"`
 	Comment  string  `json:"comment"`
+	// List is the values that the column may have, in order, where its type or a check
+	// constraint names them.
+	List  []string `json:"list,omitempty"`
+	JSON  bool     `json:"json,omitempty"`  // it holds JSON
+	Array bool     `json:"array,omitempty"` // it holds a list of values
 }
 
-// A Link is a foreign key of one column.
+var precise = regexp.MustCompile(`^numeric\(([0-9]+)(?:,([0-9]+))?\)$`)
+
+// known bounds the digits of the column's numbers, for formulas.
+func (c *Column) known() formula.Known {
+	k := formula.Known{Type: c.Type}
+	m := precise.FindStringSubmatch(c.SQLType)
+	switch {
+	case c.Float:
+		k.Digits, k.Scale = 310, 340
+	case c.Type == field.Integer:
+		k.Digits = 19
+	case m != nil:
+		digits, _ := strconv.Atoi(m[1])
+		k.Scale, _ = strconv.Atoi(m[2])
+		k.Digits = max(digits-k.Scale, 1)
+	}
+	return k
+}
+
+// A Link leads from a column to the one record of another table that it names.
 type Link struct {
 	Column string `json:"column"`
 	Table  string `json:"table"` // as Table.ID
 	To     string `json:"to"`
+	// Verified is set where a foreign key makes sure that what is named is there.
+	Verified bool `json:"verified"`
 }
 
 // A Table is what a source tells of a table or view.
@@ -39,6 +68,37 @@ type Table struct {
 	Unique  [][]string `json:"unique"` // sets of columns that identify a row; the primary key first
 	Links   []Link     `json:"links"`
 	Watched bool       `json:"watched"` // its changes are announced
+	// Rules say which of its rows and columns viewers may see; nil where nobody has said.
+	Rules *TableRules `json:"-"`
+
+	derived *Derived // how it is made of others; nil for what the database holds
+}
+
+// A Derived table is a query over other tables, which it knows by names of ours only, so
+// that each of them can be narrowed to the rows that a viewer may see.
+type Derived struct {
+	SQL   string
+	Names []string // in SQL
+	Reads []*Table // what the names stand for
+	// Mentions are the columns that SQL may refer to, of any table; nil for all columns.
+	Mentions map[string]bool
+}
+
+// Derive makes a table of a query.
+func Derive(name string, d *Derived, columns []Column) *Table {
+	t := &Table{Schema: "", Name: name, Kind: "query", Columns: columns, derived: d, Watched: true}
+	for _, r := range d.Reads {
+		t.Watched = t.Watched && r.Watched
+	}
+	return t
+}
+
+// Bases returns the tables of the database that t is made of: itself, or what its query reads.
+func (t *Table) Bases() []*Table {
+	if t.derived == nil {
+		return []*Table{t}
+	}
+	return t.derived.Reads
 }
 
 // ID names the table within its source.
@@ -116,4 +176,33 @@ func (c Catalogue) Table(name string) *Table {
 		}
 	}
 	return found
+}
+
+// Classify sets what follows from a column's type, as the database names it without
+// its precision.
+func (c *Column) Classify(base string) {
+	c.Type, c.Native = ColumnType(base)
+	c.Zoned = base == "timestamp with time zone"
+	c.Float = base == "real" || base == "double precision"
+	c.JSON = base == "json" || base == "jsonb"
+	c.Array = strings.HasSuffix(base, "[]")
+}
+
+// ColumnType says which of our types a database type is, and whether it needs no cast.
+func ColumnType(base string) (t field.Type, native bool) {
+	switch base {
+	case "smallint", "integer", "bigint":
+		return field.Integer, true
+	case "numeric", "real", "double precision":
+		return field.Number, true
+	case "date":
+		return field.Date, true
+	case "timestamp with time zone", "timestamp without time zone":
+		return field.Timestamp, true
+	case "boolean":
+		return field.Boolean, true
+	case "text", "character varying":
+		return field.Text, true
+	}
+	return field.Text, false
 }

@@ -1,15 +1,17 @@
 package dataset
 
 import (
-	"fmt"
 	"regexp"
+	"sort"
 	"strings"
 	"time"
 
+	"github.com/cockroachdb/apd/v3"
+
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/formula"
 	"eskadel/core/problem"
-	"eskadel/core/statement"
 )
 
 // A Field is a field whose column is known.
@@ -20,21 +22,42 @@ type Field struct {
 	NotNull  bool
 	Distinct float64 // estimated number of values; 0 when unknown
 
-	path   []step  // the links to follow to the table that holds column
-	column *Column // what is compared and computed with; for a link, its foreign key
-	target *step   // for a link: the linked table
-	show   *Column // for a link: its display column
+	path    []step  // the links to follow to the table that holds column
+	column  *Column // what is compared and computed with; for a link, its foreign key
+	target  *step   // for a link: the linked table
+	show    *Column // for a link: its display column
+	formula *formula.Expr
+	linked  *linked
+	of      *Field // of groups and bins
+	place   [2]*Column
 }
 
 // step follows one link: from a table's column to another table's unique key.
 type step struct {
-	from  string
-	table *Table
-	to    string
+	from     string
+	table    *Table
+	to       string
+	verified bool // what the column names is there
+}
+
+// linked is what a field takes of the records that point to this one.
+type linked struct {
+	table     *Table
+	key       *Column // of the record that they point to, behind the field's path
+	catalogue Catalogue
 }
 
 // IsLink tells whether the field is a linked record.
 func (f *Field) IsLink() bool { return f.target != nil }
+
+// IsBin tells whether the field's values are spans of numbers.
+func (f *Field) IsBin() bool { return f.Bins != nil }
+
+// Repairable tells whether the field is a text of a table, or within JSON, that may be
+// read as something else.
+func (f *Field) Repairable() bool {
+	return f.target == nil && f.column != nil && f.linked == nil && (f.ReadAs != nil || f.Type == field.Text)
+}
 
 // Planned tells whether the field holds a plan, whose future counts like any other time.
 func (f *Field) Planned() bool { return f.Time == Planned }
@@ -42,10 +65,20 @@ func (f *Field) Planned() bool { return f.Time == Planned }
 // A Dataset is a document resolved against the tables of its source.
 type Dataset struct {
 	Document
-	Table  *Table
-	Zone   *time.Location // nil for the workspace's
-	fields map[string]*Field
-	order  []*Field
+	Table     *Table
+	Zone      *time.Location // nil for the workspace's
+	fields    map[string]*Field
+	order     []*Field
+	measures  map[string]*Measure
+	settings  map[string]*SettingDocument
+	catalogue Catalogue
+	all       *Dataset // with every field, where this is what a viewer knows of it
+}
+
+// A Measure is a measure of the dataset whose formula has been checked.
+type Measure struct {
+	MeasureDocument
+	Expr *formula.Expr
 }
 
 // Fields returns the fields in the document's order, without hidden ones.
@@ -67,6 +100,27 @@ func (d *Dataset) Field(name string) (*Field, error) {
 	return nil, problem.New(problem.NotFound, "field", "%s has no field “%s”.", d.Title, name)
 }
 
+// Order returns all fields, hidden ones among them.
+func (d *Dataset) Order() []*Field { return d.order }
+
+// Catalogue returns the tables of the dataset's source.
+func (d *Dataset) Catalogue() Catalogue { return d.catalogue }
+
+// Linked finds a table of the dataset's source by its id.
+func (d *Dataset) Linked(id string) *Table { return d.catalogue.Table(id) }
+
+// Foreign returns the table that a plain field's column links to: an id that could be
+// shown as a linked record; nil for other fields.
+func (d *Dataset) Foreign(f *Field) *Table {
+	if f.target != nil || f.column == nil || len(f.path) > 0 || f.Column == "" {
+		return nil
+	}
+	if l := d.Table.link(f.Column); l != nil {
+		return d.catalogue.Table(l.Table)
+	}
+	return nil
+}
+
 // Find is Field for those who know that the field exists; nil when it does not.
 func (d *Dataset) Find(name string) *Field { return d.fields[name] }
 
@@ -78,254 +132,7 @@ func (f *Field) Displays() (out []string) {
 	return out
 }
 
-// Words says a condition with the fields' labels.
-func (d *Dataset) Words(c filter.Condition) string { return c.Words(d.Label, nil) }
-
-// Label returns the label of a field for sentences, its name when there is none.
-func (d *Dataset) Label(name string) string {
-	if f := d.fields[name]; f != nil {
-		return f.Label
-	}
-	return name
-}
-
-// Tables returns the ids of all tables that the dataset reads.
-func (d *Dataset) Tables() []string {
-	seen := map[string]bool{d.Table.ID(): true}
-	out := []string{d.Table.ID()}
-	add := func(t *Table) {
-		if !seen[t.ID()] {
-			seen[t.ID()] = true
-			out = append(out, t.ID())
-		}
-	}
-	for _, f := range d.order {
-		for _, s := range f.path {
-			add(s.table)
-		}
-		if f.target != nil {
-			add(f.target.table)
-		}
-	}
-	return out
-}
-
 var placeholder = regexp.MustCompile(`\{([^}]*)\}`)
-
-// Resolve checks the document against the source's tables.
-func Resolve(d *Document, c Catalogue) (*Dataset, error) {
-	t := c.Table(d.From.Table)
-	if t == nil {
-		return nil, problem.New(problem.NotFound, "from.table", "The source has no table “%s” that may be read.", d.From.Table)
-	}
-	ds := &Dataset{Document: *d, Table: t, fields: map[string]*Field{}}
-	if d.Title == "" || d.Record[0] == "" || d.Record[1] == "" {
-		return nil, problem.New(problem.Missing, "title", "A dataset needs a title, and words for one record and for several.")
-	}
-	if !t.unique(d.Key...) {
-		return nil, problem.New(problem.Invalid, "key", "The key (%s) does not identify one record of %s: choose the columns of a primary or unique key.", strings.Join(d.Key, ", "), t.Name)
-	}
-	if d.Zone != "" {
-		z, err := time.LoadLocation(d.Zone)
-		if err != nil {
-			return nil, problem.New(problem.Invalid, "zone", "“%s” is not an IANA time zone such as Europe/London.", d.Zone)
-		}
-		ds.Zone = z
-	}
-	for i := range d.Fields {
-		f, err := resolveField(&d.Fields[i], t, c)
-		if err == nil && ds.fields[f.Name] != nil {
-			err = problem.New(problem.Invalid, "name", "There are two fields called “%s”.", f.Name)
-		}
-		if err != nil {
-			return nil, problem.At(fmt.Sprintf("fields[%d]", i), err)
-		}
-		ds.fields[f.Name] = f
-		ds.order = append(ds.order, f)
-	}
-	if d.Date != "" {
-		if f := ds.fields[d.Date]; f == nil || !f.Type.Temporal() {
-			return nil, problem.New(problem.Invalid, "date", "“%s” is not a date field of this dataset.", d.Date)
-		}
-	}
-	for _, m := range placeholder.FindAllStringSubmatch(d.OpenRecord, -1) {
-		if t.Column(m[1]) == nil {
-			return nil, problem.New(problem.Invalid, "open_record", "There is no column “%s” in %s.", m[1], t.Name)
-		}
-	}
-	return ds, ds.checkConditions()
-}
-
-func (d *Dataset) checkConditions() error {
-	if d.BaseFilter != nil {
-		if err := d.BaseFilter.Check(NewScope(d)); err != nil {
-			return problem.At("base_filter", err)
-		}
-	}
-	for i, r := range d.RowRules {
-		place := fmt.Sprintf("row_rules[%d]", i)
-		if len(r.Roles) == 0 {
-			return problem.New(problem.Missing, place+".roles", "Say which roles the rule is for.")
-		}
-		for _, name := range r.Where.Fields() {
-			if _, err := d.Field(name); err != nil {
-				return problem.At(place+".where", err)
-			}
-		}
-		if err := r.Where.ForFilter(nil).Check(NewScope(d)); err != nil {
-			return problem.At(place+".where", err)
-		}
-	}
-	return nil
-}
-
-func resolveField(doc *FieldDocument, t *Table, c Catalogue) (*Field, error) {
-	f, root := &Field{FieldDocument: *doc}, t
-	if err := CheckName(doc.Name); err != nil {
-		return nil, err
-	}
-	if f.Label == "" {
-		f.Label = Tidy(doc.Name)
-	}
-	for i, from := range doc.Link {
-		l := t.link(from)
-		if l == nil {
-			return nil, problem.New(problem.Invalid, "link", "%s.%s is not a link to another table.", t.Name, from)
-		}
-		next := c.Table(l.Table)
-		if next == nil {
-			return nil, problem.New(problem.NotFound, "link", "The table %s that %s.%s points to may not be read.", l.Table, t.Name, from)
-		}
-		if !next.unique(l.To) {
-			return nil, problem.New(problem.Invalid, "link", "%s.%s does not identify one record, so following the link would multiply records.", next.Name, l.To)
-		}
-		s := step{from: from, table: next, to: l.To}
-		if i == len(doc.Link)-1 && doc.Column == "" {
-			f.column, f.target = t.Column(from), &s
-		} else {
-			f.path = append(f.path, s)
-		}
-		t = next
-	}
-	switch {
-	case f.target != nil:
-		show := doc.Show
-		if show == "" {
-			show = t.DisplayColumn()
-		}
-		if f.show = t.Column(show); f.show == nil {
-			return nil, problem.New(problem.NotFound, "show", "%s has no column “%s”.", t.Name, show)
-		}
-		f.Type = field.Text
-	default:
-		if f.column = t.Column(doc.Column); f.column == nil {
-			return nil, problem.New(problem.NotFound, "column", "%s has no column “%s”.", t.Name, doc.Column)
-		}
-		f.Type = f.column.Type
-	}
-	f.Zoned, f.Distinct = f.column.Zoned, f.column.Distinct
-	// What foreign keys that are never empty lead to is there.
-	f.NotNull = f.column.NotNull
-	for i, s := range f.path {
-		from := root
-		if i > 0 {
-			from = f.path[i-1].table
-		}
-		f.NotNull = f.NotNull && from.Column(s.from).NotNull
-	}
-	if doc.Time != "" && (!f.Type.Temporal() || doc.Time != Happened && doc.Time != Planned) {
-		return nil, problem.New(problem.Invalid, "time", "Only a date field is happened or planned.")
-	}
-	return f, nil
-}
-
-// A Scope is the fields of a dataset within one statement; it collects the joins that
-// the fields asked for need. It is a filter.Fields.
-type Scope struct {
-	dataset *Dataset
-	aliases map[string]string
-	joins   []string
-}
-
-// NewScope begins a statement over d, whose table has the alias r.
-func NewScope(d *Dataset) *Scope { return &Scope{dataset: d, aliases: map[string]string{}} }
-
-// From returns the from clause with the joins needed so far.
-func (s *Scope) From() string {
-	t := s.dataset.Table
-	return statement.Name(t.Schema, t.Name) + " r" + strings.Join(s.joins, "")
-}
-
-func (s *Scope) alias(path []step) string {
-	alias, key := "r", ""
-	for _, p := range path {
-		key += "/" + p.from
-		if s.aliases[key] == "" {
-			a := fmt.Sprintf("l%d", len(s.joins)+1)
-			s.joins = append(s.joins, " left join "+p.join(a, alias+"."+statement.Name(p.from)))
-			s.aliases[key] = a
-		}
-		alias = s.aliases[key]
-	}
-	return alias
-}
-
-func (p step) join(alias, from string) string {
-	return statement.Name(p.table.Schema, p.table.Name) + " " + alias + " on " + alias + "." + statement.Name(p.to) + " = " + from
-}
-
-func (c *Column) sql(alias string) string {
-	name := alias + "." + statement.Name(c.Name)
-	switch {
-	case c.Float:
-		return "(case when abs(" + name + ") < 'Infinity' then " + name + "::numeric end)"
-	case !c.Native:
-		return name + "::text"
-	}
-	return name
-}
-
-// Column gives a field's SQL; hidden fields may be used in conditions by the dataset itself.
-func (s *Scope) Column(name string) (filter.Column, error) {
-	f, err := s.dataset.Field(name)
-	if err != nil {
-		return filter.Column{}, err
-	}
-	col := filter.Column{Label: f.Label, Type: f.Type, KeyType: f.column.Type, Zoned: f.Zoned, NotNull: f.NotNull, Key: f.column.sql(s.alias(f.path))}
-	col.Text = col.Key
-	if f.target != nil {
-		col.Text = f.show.sql(s.alias(append(append([]step{}, f.path...), *f.target)))
-		if f.show.Type != field.Text {
-			col.Text += "::text"
-		}
-	}
-	return col, nil
-}
-
-// KeyOnly gives the SQL of what identifies a field's value, joining no more than that needs.
-func (s *Scope) KeyOnly(f *Field) string { return f.column.sql(s.alias(f.path)) }
-
-// KeyType is the type of what identifies a field's value.
-func (f *Field) KeyType() field.Type { return f.column.Type }
-
-// LabelJoin returns the join that brings in the display column of a link for the key
-// given as SQL, and that column's SQL.
-func (f *Field) LabelJoin(alias, key string) (join, label string) {
-	label = f.show.sql(alias)
-	if f.show.Type != field.Text {
-		label += "::text"
-	}
-	return " left join " + f.target.join(alias, key), label
-}
-
-// KeyColumns returns the SQL of the columns of the record key.
-func (s *Scope) KeyColumns() []string {
-	var out []string
-	for _, k := range s.dataset.Key {
-		out = append(out, "r."+statement.Name(k))
-	}
-	return out
-}
 
 // LinkColumns returns the columns that the address of a record is made of.
 func (d *Dataset) LinkColumns() []string {
@@ -336,8 +143,218 @@ func (d *Dataset) LinkColumns() []string {
 	return out
 }
 
-// Address fills a record's values into open_record.
+// Address fills a record's values into open_record; none when a value is missing.
 func (d *Dataset) Address(values []string) string {
-	i := -1
-	return placeholder.ReplaceAllStringFunc(d.OpenRecord, func(string) string { i++; return values[i] })
+	i, whole := -1, true
+	out := placeholder.ReplaceAllStringFunc(d.OpenRecord, func(string) string {
+		i++
+		whole = whole && values[i] != ""
+		return values[i]
+	})
+	if !whole {
+		return ""
+	}
+	return out
+}
+
+// Bin returns the borders of the bin whose lower border is low; ok is false for fields
+// that are not bins.
+func (f *Field) Bin(low field.Value) (from, to field.Value, ok bool) {
+	if f.Bins == nil || low.Decimal() == nil {
+		return low, low, false
+	}
+	width, _ := field.Parse(field.Number, f.Bins.Width)
+	var high apd.Decimal
+	_, _ = apd.BaseContext.Add(&high, low.Decimal(), width.Decimal())
+	return low, field.OfDecimal(&high), true
+}
+
+// Words says a condition with the fields' labels.
+func (d *Dataset) Words(c filter.Condition) string { return c.Words(d.Label, nil) }
+
+// Label returns the label of a field or setting for sentences, or, after a question mark,
+// of a condition kept by name, or after an equals sign of a measure; the name when there is none.
+func (d *Dataset) Label(name string) string {
+	if f := d.fields[name]; f != nil {
+		return f.Label
+	}
+	if s := d.settings[name]; s != nil {
+		return s.Label
+	}
+	if kept, ok := strings.CutPrefix(name, "="); ok && d.measures[kept] != nil {
+		return d.measures[kept].Label
+	}
+	if kept, ok := strings.CutPrefix(name, "?"); ok {
+		for _, c := range d.Conditions {
+			if c.Name == kept {
+				return c.Title
+			}
+		}
+		return kept
+	}
+	return name
+}
+
+// Measure finds a measure of the dataset by name.
+func (d *Dataset) Measure(name string) (*Measure, error) {
+	if m := d.measures[name]; m != nil {
+		seen := true
+		for _, f := range m.Expr.Uses() {
+			seen = seen && (d.fields[f] != nil || d.settings[f] != nil)
+		}
+		if seen {
+			return m, nil
+		}
+	}
+	return nil, problem.New(problem.NotFound, "measure", "%s has no measure “%s”.", d.Title, name)
+}
+
+// Formula checks a formula over the dataset's fields and settings.
+func (d *Dataset) Formula(text string) (*formula.Expr, error) { return formula.Parse(text, names{d}) }
+
+// With returns the dataset with more fields, each a formula, at its end.
+func (d *Dataset) With(formulas map[string]string) (*Dataset, error) {
+	out := *d
+	out.order = append([]*Field{}, d.order...)
+	out.fields, out.all = map[string]*Field{}, nil
+	for name, f := range d.fields {
+		out.fields[name] = f
+	}
+	names := make([]string, 0, len(formulas))
+	for name := range formulas {
+		names = append(names, name)
+	}
+	sort.Strings(names)
+	for _, name := range names {
+		f := &Field{FieldDocument: FieldDocument{Name: name, Formula: formulas[name], Label: formulas[name]}}
+		if err := out.resolveFormula(f); err != nil {
+			return nil, err
+		}
+		out.order, out.fields[name] = append(out.order, f), f
+	}
+	if d.all != nil {
+		all, err := d.all.With(formulas)
+		out.all = all
+		return &out, err
+	}
+	return &out, nil
+}
+
+// Context tells what the names in conditions on the dataset stand for.
+func (d *Dataset) Context(viewer filter.Attributes, settings map[string]string) filter.Context {
+	set := map[string]string{}
+	for name, s := range d.settings {
+		if set[name] = settings[name]; set[name] == "" {
+			set[name] = s.Default
+		}
+	}
+	return filter.Context{Viewer: viewer, Settings: set, Named: func(name string) (filter.Condition, bool) {
+		for _, c := range d.Conditions {
+			if c.Name == name {
+				return c.Where, true
+			}
+		}
+		return filter.Condition{}, false
+	}}
+}
+
+// Tables returns the ids of all tables of the database that the dataset reads, for
+// anybody: those of its fields and those that row rules look at.
+func (d *Dataset) Tables() []string {
+	seen := map[string]bool{}
+	var out []string
+	var add func(t *Table)
+	add = func(t *Table) {
+		for _, base := range t.Bases() {
+			if seen[base.ID()] {
+				continue
+			}
+			seen[base.ID()] = true
+			out = append(out, base.ID())
+			if base.Rules == nil {
+				continue
+			}
+			for _, r := range base.Rules.RowRules {
+				for _, name := range r.Where.Fields() {
+					_, _ = walkColumn(base, d.catalogue, name, func(s step) { add(s.table) })
+				}
+			}
+		}
+	}
+	add(d.Table)
+	for _, f := range d.everything().order {
+		d.needs(f, func(t *Table, _ string) { add(t) })
+	}
+	return out
+}
+
+// Ruleless returns the first table the dataset reads for which no row rule says who may
+// see its records; nil when there is none.
+func (d *Dataset) Ruleless() *Table {
+	for _, id := range d.Tables() {
+		if t := d.catalogue.Table(id); t == nil || t.Rules == nil || len(t.Rules.RowRules) == 0 {
+			return t
+		}
+	}
+	return nil
+}
+
+// Rules returns the rules of every table the dataset reads.
+func (d *Dataset) Rules() map[string]*TableRules {
+	out := map[string]*TableRules{}
+	for _, id := range d.Tables() {
+		if t := d.catalogue.Table(id); t != nil {
+			out[id] = t.Rules
+		}
+	}
+	return out
+}
+
+// needs tells every column that a field stands on, with those of the links to it.
+func (d *Dataset) needs(f *Field, visit func(t *Table, column string)) {
+	t := d.Table
+	for _, s := range f.path {
+		visit(t, s.from)
+		t = s.table
+	}
+	if f.column != nil {
+		visit(t, f.column.Name)
+	}
+	if f.show != nil {
+		visit(f.target.table, f.show.Name)
+	}
+	for _, c := range f.place {
+		if c != nil {
+			visit(t, c.Name)
+		}
+	}
+	others := d.everything().fields
+	if f.of != nil {
+		d.needs(f.of, visit)
+	}
+	if f.formula != nil {
+		for _, name := range f.formula.Uses() {
+			if g := others[name]; g != nil {
+				d.needs(g, visit)
+			}
+		}
+	}
+	if f.linked == nil {
+		return
+	}
+	l, child := f.Linked, f.linked.table
+	for _, column := range []string{l.By, l.Column, l.Order} {
+		if column != "" {
+			visit(child, column)
+		}
+	}
+	if l.Where != nil {
+		for _, name := range l.Where.Fields() {
+			last := child
+			c, _ := walkColumn(child, f.linked.catalogue, name, func(s step) { visit(last, s.from); last = s.table })
+			if c != nil {
+				visit(last, c.Name)
+			}
+		}
+	}
 }

@@ -9,11 +9,13 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
+	"eskadel/core/filter"
 	"eskadel/core/problem"
+	"eskadel/core/statement"
 )
 
 func TestScopeJoinsOnlyWhatIsNeeded(t *testing.T) {
-	s := dataset.NewScope(sample.Jobs())
+	s := dataset.NewScope(sample.Jobs(), nil, filter.Env{Bind: &statement.Binder{}})
 	col, err := s.Column("kind")
 	require.NoError(t, err)
 	assert.Equal(t, `r."kind"`, col.Key)
@@ -48,13 +50,17 @@ func TestResolveRefuses(t *testing.T) {
 		"a kind of date":        {func(d *dataset.Document) { d.Fields[2].Time = "happened" }, "fields[2].time", "Only a date"},
 		"a date that is none":   {func(d *dataset.Document) { d.Date = "kind" }, "date", "not a date field"},
 		"an address":            {func(d *dataset.Document) { d.OpenRecord = "/jobs/{number}" }, "open_record", "no column “number”"},
-		"a rule for nobody":     {func(d *dataset.Document) { d.RowRules[0].Roles = nil }, "row_rules[0].roles", "which roles"},
-		"a rule on no field":    {func(d *dataset.Document) { d.RowRules[0].Where.Field = "port" }, "row_rules[0].where.field", "no field “port”"},
-		"a name in capitals":    {func(d *dataset.Document) { d.Fields[0].Name = "Opened" }, "fields[0].name", "small letters"},
+		"a circle": {func(d *dataset.Document) {
+			d.Fields[0] = dataset.FieldDocument{Name: "a", Formula: "b + 1"}
+			d.Fields = append(d.Fields, dataset.FieldDocument{Name: "b", Formula: "a * 2"})
+		}, "fields[0].formula", "stands on itself"},
+		"a rule for nobody":  {func(d *dataset.Document) { d.RowRules[0].Roles = nil }, "row_rules[0].roles", "which roles"},
+		"a rule on no field": {func(d *dataset.Document) { d.RowRules[0].Where.Field = "port" }, "row_rules[0].where.field", "no field “port”"},
+		"a name in capitals": {func(d *dataset.Document) { d.Fields[0].Name = "Opened" }, "fields[0].name", "small letters"},
 	} {
 		d := sample.Document()
 		c.change(d)
-		_, err := dataset.Resolve(d, sample.Tables())
+		_, err := dataset.Resolve(d, sample.Tables(), nil)
 		p := problem.Of(err)
 		require.NotNil(t, p, name)
 		assert.Contains(t, p.Words, c.words, name)
@@ -67,14 +73,14 @@ func TestResolveRefuses(t *testing.T) {
 	tables[2].Unique = [][]string{{"words"}}
 	d.Key = []string{"words"}
 	d.Fields = []dataset.FieldDocument{{Name: "job", Link: []string{"job_id"}, Show: "kind"}}
-	_, err := dataset.Resolve(d, tables)
+	_, err := dataset.Resolve(d, tables, nil)
 	assert.ErrorContains(t, err, "multiply records")
 }
 
 func TestSuggestMakesADatasetThatResolves(t *testing.T) {
 	tables := sample.Tables()
 	d := dataset.Suggest("desk", tables[0], tables)
-	ds, err := dataset.Resolve(d, tables)
+	ds, err := dataset.Resolve(d, tables, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "name", ds.Find("yard").Show, "a link is shown by its display field")
 	assert.Equal(t, dataset.Planned, ds.Find("promised_on").Time)

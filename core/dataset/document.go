@@ -6,11 +6,11 @@ package dataset
 import (
 	"encoding/json"
 	"regexp"
-	"strings"
 
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/problem"
+	"eskadel/core/reading"
 )
 
 // Version is the version of the dataset document that this program writes.
@@ -22,7 +22,7 @@ const (
 	Planned  = "planned"
 )
 
-// A Document is a dataset as it is written down; docs/schemas/dataset.json describes it.
+// A Document is a dataset as it is written down; web/schemas/dataset.json describes it.
 type Document struct {
 	Version     int               `json:"version"`
 	Name        string            `json:"name"`
@@ -35,38 +35,139 @@ type Document struct {
 	OpenRecord  string            `json:"open_record,omitempty"` // address of a record in the host app: /jobs/{id}
 	Zone        string            `json:"zone,omitempty"`        // an IANA zone, instead of the workspace's
 	Date        string            `json:"date,omitempty"`        // the field that date filters use unless told otherwise
+	Links       []LinkDocument    `json:"links,omitempty"`       // besides the foreign keys
+	Settings    []SettingDocument `json:"settings,omitempty"`
 	Fields      []FieldDocument   `json:"fields"`
+	Measures    []MeasureDocument `json:"measures,omitempty"`
+	Conditions  []NamedCondition  `json:"conditions,omitempty"`
 	BaseFilter  *filter.Condition `json:"base_filter,omitempty"`
-	RowRules    []RowRule         `json:"row_rules,omitempty"`
+	RowRules    []RowRule         `json:"row_rules,omitempty"` // besides those of the tables
+	SeenBy      []string          `json:"seen_by,omitempty"`   // the authors who may build on it, by e-mail address; all when left out
 }
 
-// From says where the records come from.
+// From says where the records come from: one of its parts is filled.
 type From struct {
-	Table string `json:"table"`
+	Table  string  `json:"table,omitempty"`  // a table, view or file
+	Select string  `json:"select,omitempty"` // a query of the builder's own
+	Unnest *Unnest `json:"unnest,omitempty"` // a record for each element of a list
+	Wide   *Wide   `json:"wide,omitempty"`   // a record for each of several columns
+}
+
+// Unnest makes a record of each element of a list: of an array column, or of a JSON
+// column, at a place within it. Besides the key of the record it comes from (named
+// TABLE_KEY) a record has the columns position, counted from 1, value and, for JSON, text.
+type Unnest struct {
+	Table  string   `json:"table"`
+	Column string   `json:"column"`
+	Inside []string `json:"inside,omitempty"`
+}
+
+// Wide makes a record of each of several columns: the columns of the table that are not
+// named stay, and the two columns Name and Value hold which one it was and what it held.
+type Wide struct {
+	Table   string   `json:"table"`
+	Columns []string `json:"columns"`
+	Name    string   `json:"name"`
+	Value   string   `json:"value"`
+}
+
+// A LinkDocument is a link that no foreign key declares. It leads to a unique key.
+type LinkDocument struct {
+	Column string `json:"column"`
+	Table  string `json:"table"`
+	To     string `json:"to"`
+}
+
+// A SettingDocument is a value that a viewer may set, for formulas and conditions.
+type SettingDocument struct {
+	Name    string     `json:"name"`
+	Label   string     `json:"label,omitempty"`
+	Type    field.Type `json:"type"`
+	Default string     `json:"default"`
+}
+
+// A MeasureDocument is a measure computed by a formula over aggregates.
+type MeasureDocument struct {
+	Name        string `json:"name"`
+	Label       string `json:"label,omitempty"`
+	Description string `json:"description,omitempty"`
+	Formula     string `json:"formula"`
+	Unit        string `json:"unit,omitempty"`
+	Format      string `json:"format,omitempty"`
+}
+
+// A NamedCondition is a condition kept by name.
+type NamedCondition struct {
+	Name  string           `json:"name"`
+	Title string           `json:"title"`
+	Where filter.Condition `json:"where"`
 }
 
 // A FieldDocument is one field: a column of the table, a linked record shown by one of
-// its columns (link and show), or a column of a linked record (link and column).
+// its columns (link and show), a column of a linked record (link and column), a place
+// inside a JSON column, a formula, a number of linked records, groups or bins of another
+// field, or a position.
 type FieldDocument struct {
-	Name        string   `json:"name"`
-	Column      string   `json:"column,omitempty"`
-	Link        []string `json:"link,omitempty"`
-	Show        string   `json:"show,omitempty"`
-	Label       string   `json:"label,omitempty"`
-	Description string   `json:"description,omitempty"`
-	Time        string   `json:"time,omitempty"` // happened or planned
-	Unit        string   `json:"unit,omitempty"`
-	Format      string   `json:"format,omitempty"`
-	Usual       string   `json:"usual,omitempty"` // the aggregation offered first
-	List        []string `json:"list,omitempty"`  // the values in order
-	Hidden      bool     `json:"hidden,omitempty"`
+	Name        string            `json:"name"`
+	Column      string            `json:"column,omitempty"`
+	Link        []string          `json:"link,omitempty"`
+	Show        string            `json:"show,omitempty"`
+	Inside      []string          `json:"inside,omitempty"` // keys and positions within a JSON column
+	ReadAs      *reading.Format   `json:"read_as,omitempty"`
+	Formula     string            `json:"formula,omitempty"`
+	Linked      *Linked           `json:"linked,omitempty"`
+	Groups      *Groups           `json:"groups,omitempty"`
+	Bins        *Bins             `json:"bins,omitempty"`
+	Position    []string          `json:"position,omitempty"` // the columns of latitude and longitude
+	Label       string            `json:"label,omitempty"`
+	Description string            `json:"description,omitempty"`
+	Time        string            `json:"time,omitempty"` // happened or planned
+	Unit        string            `json:"unit,omitempty"`
+	Format      string            `json:"format,omitempty"`
+	Usual       string            `json:"usual,omitempty"`   // the aggregation offered first
+	List        []string          `json:"list,omitempty"`    // the values in order
+	Colours     map[string]string `json:"colours,omitempty"` // of values of the list: "#1D3557"
+	Synonyms    []string          `json:"synonyms,omitempty"`
+	Hidden      bool              `json:"hidden,omitempty"`
+	SeenBy      []string          `json:"seen_by,omitempty"` // the only roles that may see it
 }
 
-// A RowRule gives viewers of some roles the records that meet a condition.
-type RowRule struct {
-	Roles []string         `json:"roles"`
-	Where filter.Condition `json:"where"`
-	Words string           `json:"words,omitempty"` // for the reading line: "at your yard"
+// Linked takes something of the records of another table that point to this one.
+type Linked struct {
+	Table  string            `json:"table"`
+	By     string            `json:"by"`           // their column that points
+	Of     []string          `json:"of,omitempty"` // the links to the record they point to, when it is not this one
+	Take   string            `json:"take"`         // count, sum, smallest, largest, latest, earliest or any
+	Column string            `json:"column,omitempty"`
+	Order  string            `json:"order,omitempty"` // the column that tells the latest
+	Where  *filter.Condition `json:"where,omitempty"` // over their columns
+}
+
+// Takes lists what Linked can take.
+func Takes() []string {
+	return []string{"count", "sum", "smallest", "largest", "latest", "earliest", "any"}
+}
+
+// Groups puts values of another field together under names.
+type Groups struct {
+	Of     string  `json:"of"`
+	Groups []Group `json:"groups"`
+	Rest   string  `json:"rest,omitempty"` // the name of all other values; they stay apart when left out
+}
+
+// A Group is several values under one name.
+type Group struct {
+	Name   string   `json:"name"`
+	Values []string `json:"values"`
+}
+
+// Bins divide the numbers of another field into spans of one width. A bin includes its
+// lower border, the last of a fixed number both. Values outside fixed bins have no bin.
+type Bins struct {
+	Of    string `json:"of"`
+	Width string `json:"width"`
+	Start string `json:"start,omitempty"` // the border that the others are counted from; 0 when left out
+	Count int    `json:"count,omitempty"` // fixed bins from start on
 }
 
 var nameForm = regexp.MustCompile(`^[a-z][a-z0-9_-]{0,62}$`)
@@ -95,53 +196,4 @@ func Read(data []byte) (*Document, error) {
 func (d *Document) JSON() []byte {
 	b, _ := json.MarshalIndent(d, "", "  ")
 	return b
-}
-
-// Tidy turns a column's name into words: "qtd_prc_net" → "Qtd prc net".
-func Tidy(column string) string {
-	words := strings.TrimSpace(strings.NewReplacer("_", " ", "-", " ").Replace(column))
-	words = strings.TrimSuffix(words, " id")
-	if words == "" {
-		return column
-	}
-	return strings.ToUpper(words[:1]) + words[1:]
-}
-
-var plannedWords = regexp.MustCompile(`(?i)promis|due|expect|plan|review|deadline|schedul`)
-
-// Suggest makes a dataset of a table: each column a field, each link shown by its
-// display field. A builder finishes it.
-func Suggest(source string, t *Table, c Catalogue) *Document {
-	record := strings.ToLower(Tidy(t.Name))
-	d := &Document{
-		Version: Version, Name: strings.ToLower(strings.ReplaceAll(t.Name, "_", "-")), Title: Tidy(t.Name),
-		Record: [2]string{record, record + "s"}, Source: source, From: From{Table: t.Name},
-	}
-	if c.Table(t.Name) != t {
-		d.From.Table = t.ID()
-	}
-	if len(t.Unique) > 0 {
-		d.Key = t.Unique[0]
-	}
-	for _, col := range t.Columns {
-		f := FieldDocument{Name: strings.ToLower(col.Name), Column: col.Name, Label: Tidy(col.Name), Description: col.Comment}
-		switch l := t.link(col.Name); {
-		case l != nil && c.Table(l.Table) != nil:
-			f.Name, f.Column = strings.TrimSuffix(f.Name, "_id"), ""
-			f.Link, f.Show = []string{col.Name}, c.Table(l.Table).DisplayColumn()
-		case col.Type.Temporal():
-			f.Time = Happened
-			if plannedWords.MatchString(col.Name) {
-				f.Time = Planned
-			} else if d.Date == "" {
-				d.Date = f.Name
-			}
-		case col.Type.Numeric() && len(d.Key) == 1 && d.Key[0] == col.Name:
-			f.Usual = "count"
-		case col.Type == field.Number:
-			f.Usual = "sum"
-		}
-		d.Fields = append(d.Fields, f)
-	}
-	return d
 }

@@ -23,14 +23,15 @@ const (
 	Date                  // a civil date
 	Timestamp             // a moment, or a civil date and time where its column has no zone
 	Boolean               // yes or no
+	Position              // latitude and longitude, as text: "57.12, -3.4"
 )
 
-var typeNames = [...]string{"empty", "text", "integer", "number", "date", "timestamp", "boolean"}
+var typeNames = [...]string{"empty", "text", "integer", "number", "date", "timestamp", "boolean", "position"}
 
 func (t Type) String() string { return typeNames[t] }
 
 // Types lists all types but Empty.
-func Types() []Type { return []Type{Text, Integer, Number, Date, Timestamp, Boolean} }
+func Types() []Type { return []Type{Text, Integer, Number, Date, Timestamp, Boolean, Position} }
 
 // ParseType reads the name of a type.
 func ParseType(s string) (Type, error) {
@@ -173,7 +174,7 @@ func Compare(v, w Value) int {
 // digits; numbers have no thousands signs.
 func Parse(t Type, s string) (Value, error) {
 	switch t {
-	case Text:
+	case Text, Position:
 		return OfText(s), nil
 	case Integer, Number:
 		d, _, err := apd.NewFromString(s)

@@ -21,6 +21,7 @@ type Column struct {
 	Zoned   bool       // a timestamp that is a moment
 	NotNull bool       // it is never empty
 	Key     string     // SQL of what identifies a value
+	Raw     string     // of a link: SQL that is filled also where the linked record may not be seen; else ""
 	Text    string     // SQL of what readers see
 }
 
@@ -36,6 +37,7 @@ type Env struct {
 	Bind     *statement.Binder
 	Now      time.Time
 	Calendar period.Calendar
+	Settings map[string]string // values that the viewer has set, for formulas
 }
 
 // Check tells in words what in c does not suit the fields.
@@ -67,6 +69,8 @@ func (c Condition) SQL(e Env) (string, error) {
 		return join(c.All, "and", "all")
 	case len(c.Any) > 0:
 		return join(c.Any, "or", "any")
+	case c.Named != "":
+		return "", problem.New(problem.NotFound, "named", "There is no condition called “%s”.", c.Named)
 	case c.Not != nil:
 		s, err := c.Not.SQL(e)
 		return "(" + s + ") is not true", problem.At("not", err)
@@ -75,16 +79,53 @@ func (c Condition) SQL(e Env) (string, error) {
 	if err != nil {
 		return "", problem.At("field", err)
 	}
+	if c.Part != 0 {
+		if !col.Type.Temporal() || c.Part == period.HourOfDay && col.Type == field.Date {
+			return "", problem.New(problem.Invalid, "part", "%s holds a %s, which has no %s.", col.Label, col.Type, c.Part)
+		}
+		part := PartSQL(col, c.Part, e)
+		col = Column{Label: col.Label, Type: field.Integer, KeyType: field.Integer, NotNull: false, Key: part, Text: part}
+	}
 	s, err := c.leaf(col, e)
 	return s, problem.At(string(c.Op), err)
+}
+
+// Wall gives the SQL of what the zone's clock shows at a moment. The offsets come from
+// here, so that the database never decides what a zone does.
+func Wall(moment string, b *statement.Binder, cal period.Calendar) string {
+	changes, seconds := cal.Offsets()
+	utc := "(" + moment + " at time zone 'UTC')"
+	if len(changes) == 0 {
+		if seconds[0] == 0 {
+			return utc
+		}
+		return fmt.Sprintf("(%s + make_interval(secs => %d))", utc, seconds[0])
+	}
+	return fmt.Sprintf("(%s + make_interval(secs => (%s::int[])[width_bucket(%s, %s::timestamptz[]) + 1]))", utc, b.Bind(seconds), moment, b.Bind(changes))
+}
+
+// PartSQL gives the SQL of a repeating part of a date, a whole number.
+func PartSQL(col Column, p period.Part, e Env) string {
+	x := col.Text
+	if col.Zoned {
+		x = Wall(x, e.Bind, e.Calendar)
+	}
+	part := map[period.Part]string{period.MonthOfYear: "month", period.QuarterOfYear: "month", period.Weekday: "isodow", period.DayOfMonth: "day", period.HourOfDay: "hour", period.ISOWeek: "week"}[p]
+	sql := "extract(" + part + " from " + x + ")"
+	if p == period.QuarterOfYear {
+		return fmt.Sprintf("(((%s::int + %d) %% 12) / 3 + 1)", sql, 12-int(e.Calendar.FiscalStart))
+	}
+	return sql + "::int"
 }
 
 func (c Condition) leaf(col Column, e Env) (string, error) {
 	switch c.Op {
 	case Empty:
-		return col.Key + " is null", nil
+		return col.raw() + " is null", nil
 	case Filled:
-		return col.Key + " is not null", nil
+		return col.raw() + " is not null", nil
+	case NotShown:
+		return "(" + col.raw() + " is not null and " + col.Key + " is null)", nil
 	case Is, OneOf, IsNot, NoneOf:
 		s, err := c.identity(col, e)
 		switch {
@@ -110,6 +151,14 @@ func (c Condition) leaf(col Column, e Env) (string, error) {
 		return "", problem.New(problem.Invalid, "", "%s holds a %s; “%s” is for numbers and dates.", col.Label, col.Type, opWords[c.Op])
 	}
 	return c.order(col, e)
+}
+
+// raw is filled where the field is, whether or not the viewer may see the record it links to.
+func (c Column) raw() string {
+	if c.Raw != "" {
+		return c.Raw
+	}
+	return c.Key
 }
 
 func calendar(col Column, e Env) period.Calendar {

@@ -9,8 +9,10 @@ import (
 	"encoding/json"
 	"fmt"
 	"sort"
+	"strconv"
 	"strings"
 
+	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 )
@@ -35,28 +37,35 @@ const (
 	AtMost      Op = "at_most"
 	Between     Op = "between"
 	Within      Op = "within"
+	// NotShown is met by a link to a record that the viewer may not see.
+	NotShown Op = "not_shown"
 )
 
 var opWords = map[Op]string{
 	Is: "is", IsNot: "is not", OneOf: "is one of", NoneOf: "is none of", Empty: "is empty", Filled: "is filled",
 	Contains: "contains", NotContains: "does not contain", StartsWith: "starts with", EndsWith: "ends with",
-	Above: "is above", AtLeast: "is at least", Below: "is below", AtMost: "is at most", Between: "is between", Within: "",
+	Above: "is above", AtLeast: "is at least", Below: "is below", AtMost: "is at most", Between: "is between", Within: "", NotShown: "is not shown",
 }
 
 // Ops lists all operators.
 func Ops() []Op {
-	return []Op{Is, IsNot, OneOf, NoneOf, Empty, Filled, Contains, NotContains, StartsWith, EndsWith, Above, AtLeast, Below, AtMost, Between, Within}
+	return []Op{Is, IsNot, OneOf, NoneOf, Empty, Filled, Contains, NotContains, StartsWith, EndsWith, Above, AtLeast, Below, AtMost, Between, Within, NotShown}
 }
 
-// An Operand is a literal, or the name of an attribute of the viewer.
+// An Operand is a literal, the name of an attribute of the viewer, or the name of a
+// value that the viewer may set.
 type Operand struct {
 	Literal string // as field.Parse reads it
 	Viewer  string // {"viewer": "attribute"}
+	Setting string // {"setting": "name"}
 }
 
 func (o Operand) MarshalJSON() ([]byte, error) {
 	if o.Viewer != "" {
 		return json.Marshal(map[string]string{"viewer": o.Viewer})
+	}
+	if o.Setting != "" {
+		return json.Marshal(map[string]string{"setting": o.Setting})
 	}
 	return json.Marshal(o.Literal)
 }
@@ -65,20 +74,21 @@ func (o *Operand) UnmarshalJSON(b []byte) error {
 	*o = Operand{}
 	if b[0] == '{' {
 		var named struct {
-			Viewer string `json:"viewer"`
+			Viewer  string `json:"viewer"`
+			Setting string `json:"setting"`
 		}
 		if err := problem.Decode(b, &named); err != nil {
 			return err
 		}
-		if named.Viewer == "" {
-			return problem.New(problem.Invalid, "viewer", "Name the attribute of the viewer.")
+		if (named.Viewer == "") == (named.Setting == "") {
+			return problem.New(problem.Invalid, "viewer", "Name the attribute of the viewer, or the setting.")
 		}
-		o.Viewer = named.Viewer
+		o.Viewer, o.Setting = named.Viewer, named.Setting
 		return nil
 	}
 	text, ok := literal(b)
 	if !ok {
-		return problem.New(problem.Invalid, "", "A value is a text, a number, true, false or {\"viewer\": …}.")
+		return problem.New(problem.Invalid, "", "A value is a text, a number, true, false {\"viewer\": …} or {\"setting\": …}.")
 	}
 	o.Literal = text
 	return nil
@@ -108,7 +118,9 @@ type Condition struct {
 	All    []Condition
 	Any    []Condition
 	Not    *Condition
+	Named  string // a condition kept by name
 	Field  string
+	Part   period.Part // of a date: what is compared is its weekday, its month, …
 	Op     Op
 	Values []Operand
 	Range  *period.Relative // for Within
@@ -120,7 +132,7 @@ func Never() Condition { return Condition{never: true} }
 
 // IsZero tells whether every record meets c by its form.
 func (c Condition) IsZero() bool {
-	return len(c.All) == 0 && len(c.Any) == 0 && c.Not == nil && c.Field == "" && !c.never
+	return len(c.All) == 0 && len(c.Any) == 0 && c.Not == nil && c.Named == "" && c.Field == "" && !c.never
 }
 
 // Compare makes a comparison with literals.
@@ -172,7 +184,11 @@ func Negate(c Condition) Condition { return Condition{Not: &c} }
 // Fields returns the names of all fields that c refers to, in order, each once.
 func (c Condition) Fields() []string {
 	seen := map[string]bool{}
-	c.walk(func(leaf Condition) { seen[leaf.Field] = true })
+	c.walk(func(leaf Condition) {
+		if leaf.Field != "" {
+			seen[leaf.Field] = true
+		}
+	})
 	names := make([]string, 0, len(seen))
 	for n := range seen {
 		names = append(names, n)
@@ -182,7 +198,7 @@ func (c Condition) Fields() []string {
 }
 
 func (c Condition) walk(visit func(Condition)) {
-	if c.Field != "" {
+	if c.Field != "" || c.Named != "" {
 		visit(c)
 	}
 	for _, p := range c.All {
@@ -208,20 +224,26 @@ func (c Condition) MarshalJSON() ([]byte, error) {
 		return json.Marshal(map[string][]Condition{"any": c.Any})
 	case c.Not != nil:
 		return json.Marshal(map[string]*Condition{"not": c.Not})
+	case c.Named != "":
+		return json.Marshal(map[string]string{"named": c.Named})
 	}
 	var value any = c.Values
 	switch c.Op {
 	case Within:
 		value = c.Range
-	case Empty, Filled:
+	case Empty, Filled, NotShown:
 		value = true
 	case OneOf, NoneOf, Between:
 	default:
 		value = c.Values[0]
 	}
 	name, _ := json.Marshal(c.Field)
+	part := ""
+	if c.Part != 0 {
+		part = fmt.Sprintf(`"part":%q,`, c.Part)
+	}
 	v, err := json.Marshal(value)
-	return []byte(fmt.Sprintf(`{"field":%s,%q:%s}`, name, string(c.Op), v)), err
+	return []byte(fmt.Sprintf(`{"field":%s,%s%q:%s}`, name, part, string(c.Op), v)), err
 }
 
 func (c *Condition) UnmarshalJSON(b []byte) error {
@@ -242,6 +264,12 @@ func (c *Condition) UnmarshalJSON(b []byte) error {
 			return problem.New(problem.Invalid, "field", "Name a field.")
 		}
 		delete(keys, "field")
+		if raw, ok := keys["part"]; ok {
+			if err := problem.Decode(raw, &c.Part); err != nil {
+				return problem.At("part", problem.New(problem.Invalid, "", "A part of a date is one of: month of year, quarter of year, week of year, day of month, weekday, hour of day."))
+			}
+			delete(keys, "part")
+		}
 		if len(keys) != 1 {
 			return problem.New(problem.Invalid, c.Field, "A condition on %q needs exactly one comparison.", c.Field)
 		}
@@ -250,7 +278,7 @@ func (c *Condition) UnmarshalJSON(b []byte) error {
 		}
 	}
 	if len(keys) != 1 {
-		return problem.New(problem.Invalid, "", "A condition has one of the keys field, all, any and not.")
+		return problem.New(problem.Invalid, "", "A condition has one of the keys field, named, all, any and not.")
 	}
 	for key, raw := range keys {
 		switch key {
@@ -264,6 +292,8 @@ func (c *Condition) UnmarshalJSON(b []byte) error {
 			return nil
 		case "not":
 			return problem.At(key, problem.Decode(raw, &c.Not))
+		case "named":
+			return problem.At(key, problem.Decode(raw, &c.Named))
 		}
 		return problem.New(problem.Invalid, key, "There is no key %q in a condition.", key)
 	}
@@ -279,7 +309,7 @@ func (c *Condition) compare(op Op, raw json.RawMessage) error {
 	case Within:
 		c.Range = &period.Relative{}
 		return json.Unmarshal(raw, c.Range)
-	case Empty, Filled:
+	case Empty, Filled, NotShown:
 		if string(raw) != "true" {
 			return problem.New(problem.Invalid, "", "Write \"%s\": true.", op)
 		}
@@ -300,7 +330,8 @@ func (c *Condition) compare(op Op, raw json.RawMessage) error {
 	return problem.Decode(raw, &c.Values[0])
 }
 
-// Words returns the condition as part of a sentence. label names fields for readers;
+// Words returns the condition as part of a sentence. label names fields and settings for
+// readers, and conditions kept by name, which it is asked for with a question mark before;
 // shown turns a literal of a field into what readers see, and may be nil.
 func (c Condition) Words(label func(string) string, shown func(field, literal string) string) string {
 	join := func(parts []Condition, word string) string {
@@ -325,14 +356,28 @@ func (c Condition) Words(label func(string) string, shown func(field, literal st
 		return join(c.Any, "or")
 	case c.Not != nil:
 		return "not (" + c.Not.Words(label, shown) + ")"
+	case c.Named != "":
+		return label("?" + c.Named)
 	case c.Op == Within:
 		return label(c.Field) + " " + c.Range.Words()
+	}
+	name := label(c.Field)
+	if c.Part != 0 {
+		name = c.Part.String() + " of " + name
 	}
 	var values []string
 	for _, v := range c.Values {
 		switch {
+		case c.Part != 0 && v.Literal != "":
+			n, err := strconv.Atoi(v.Literal)
+			if err != nil {
+				n = -1
+			}
+			values = append(values, c.Part.Label(n))
 		case v.Viewer != "":
 			values = append(values, "your "+strings.ReplaceAll(v.Viewer, "_", " "))
+		case v.Setting != "":
+			values = append(values, label(v.Setting))
 		case v.Literal == "":
 			values = append(values, "(blank)")
 		case shown != nil:
@@ -353,5 +398,56 @@ func (c Condition) Words(label func(string) string, shown func(field, literal st
 		}
 		list = strings.Join(values[:n-1], ", ") + last + values[n-1]
 	}
-	return strings.TrimSpace(label(c.Field) + " " + word + " " + list)
+	return strings.TrimSpace(name + " " + word + " " + list)
+}
+
+// Borrows tells whether c names a setting or a condition kept by name.
+func (c Condition) Borrows() bool {
+	borrows := false
+	c.walk(func(leaf Condition) {
+		borrows = borrows || leaf.Named != ""
+		for _, v := range leaf.Values {
+			borrows = borrows || v.Setting != ""
+		}
+	})
+	return borrows
+}
+
+// Words is the operator as part of a sentence.
+func (o Op) Words() string {
+	if o == Within {
+		return "lies"
+	}
+	return opWords[o]
+}
+
+// Suits tells whether an operator compares values of type t.
+func (o Op) Suits(t field.Type) bool {
+	switch o {
+	case Empty, Filled:
+		return true
+	case Is, IsNot, OneOf, NoneOf:
+		return t != field.Position
+	case Contains, NotContains, StartsWith, EndsWith:
+		return t == field.Text
+	case Within:
+		return t.Temporal()
+	case NotShown:
+		return false // only links; offered where one is known to be
+	}
+	return t.Numeric() || t.Temporal()
+}
+
+// Attributes returns the attributes of the viewer that c names, each once.
+func (c Condition) Attributes() (out []string) {
+	seen := map[string]bool{}
+	c.walk(func(leaf Condition) {
+		for _, v := range leaf.Values {
+			if v.Viewer != "" && !seen[v.Viewer] {
+				seen[v.Viewer] = true
+				out = append(out, v.Viewer)
+			}
+		}
+	})
+	return out
 }

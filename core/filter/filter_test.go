@@ -72,7 +72,7 @@ func TestCompile(t *testing.T) {
 	} {
 		cond := parse(t, c.doc)
 		b := &statement.Binder{}
-		sql, err := cond.SQL(Env{sample{}, b, time.Date(2026, 3, 29, 12, 0, 0, 0, time.UTC), period.ISO(london)})
+		sql, err := cond.SQL(Env{Fields: sample{}, Bind: b, Now: time.Date(2026, 3, 29, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(london)})
 		require.NoError(t, err, c.doc)
 		assert.Equal(t, c.sql, sql, c.doc)
 		assert.Equal(t, c.args, fmt.Sprint(b.Args()), c.doc)

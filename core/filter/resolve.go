@@ -44,14 +44,27 @@ func (a Attributes) Values(name string) []string {
 	return out
 }
 
-// ForFilter puts the viewer's attributes into c. A comparison with an attribute that
-// the viewer does not have is no condition.
-func (c Condition) ForFilter(a Attributes) Condition {
-	out, ok := c.resolve(a)
+// A Context is what the names in a condition stand for.
+type Context struct {
+	Viewer   Attributes
+	Settings map[string]string                   // values a viewer may set, as literals
+	Named    func(name string) (Condition, bool) // conditions kept by name
+}
+
+// In puts what names stand for into c. A comparison with an attribute or a setting that
+// has no value is no condition.
+func (c Condition) In(ctx Context) Condition {
+	out, ok := c.resolve(ctx, 0)
 	if !ok {
 		return Condition{}
 	}
 	return out
+}
+
+// ForFilter puts the viewer's attributes into c. A comparison with an attribute that
+// the viewer does not have is no condition.
+func (c Condition) ForFilter(a Attributes) Condition {
+	return c.In(Context{Viewer: a})
 }
 
 // ForRule puts the viewer's attributes into a row rule. If the viewer lacks any
@@ -70,11 +83,11 @@ func (c Condition) ForRule(a Attributes) Condition {
 }
 
 // resolve returns c without attributes; ok is false when nothing of it is left.
-func (c Condition) resolve(a Attributes) (out Condition, ok bool) {
+func (c Condition) resolve(ctx Context, depth int) (out Condition, ok bool) {
 	list := func(parts []Condition) []Condition {
 		var kept []Condition
 		for _, p := range parts {
-			if r, ok := p.resolve(a); ok {
+			if r, ok := p.resolve(ctx, depth); ok {
 				kept = append(kept, r)
 			}
 		}
@@ -88,19 +101,35 @@ func (c Condition) resolve(a Attributes) (out Condition, ok bool) {
 		out = Condition{Any: list(c.Any)}
 		return out, len(out.Any) > 0
 	case c.Not != nil:
-		inner, ok := c.Not.resolve(a)
+		inner, ok := c.Not.resolve(ctx, depth)
 		return Condition{Not: &inner}, ok
+	case c.Named != "":
+		// A name that is not known stays, and is refused when the condition is checked.
+		if ctx.Named == nil || depth > 8 {
+			return c, true
+		}
+		kept, known := ctx.Named(c.Named)
+		if !known {
+			return c, true
+		}
+		return kept.resolve(ctx, depth+1)
 	case c.Field == "" || c.Range != nil || len(c.Values) == 0:
 		return c, true
 	}
 	out = c
 	out.Values = nil
 	for _, v := range c.Values {
-		if v.Viewer == "" {
-			out.Values = append(out.Values, v)
-			continue
+		literals := ctx.Viewer.Values(v.Viewer)
+		switch {
+		case v.Setting != "":
+			literals = nil
+			if set := ctx.Settings[v.Setting]; set != "" {
+				literals = []string{set}
+			}
+		case v.Viewer == "":
+			literals = []string{v.Literal}
 		}
-		for _, literal := range a.Values(v.Viewer) {
+		for _, literal := range literals {
 			out.Values = append(out.Values, Operand{Literal: literal})
 		}
 	}
@@ -133,7 +162,7 @@ func (c Condition) Span(name string, col Column, e Env) (r period.Range, rest Co
 }
 
 func (c Condition) span(name string, col Column, e Env) (period.Range, bool) {
-	if c.Field != name {
+	if c.Field != name || c.Part != 0 {
 		return period.Range{}, false
 	}
 	if c.Op == Within {

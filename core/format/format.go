@@ -50,9 +50,21 @@ func ParseNumber(spec, unit string, otherwise int) Number {
 
 // Of is the format of a measure: counts have no decimals, money two, a plain sum as
 // many as it has, averages two.
-func Of(m query.Measure, f *dataset.Field) Number {
+func Of(m query.Measure, ds *dataset.Dataset) Number {
 	unit, spec, decimals := "", m.Format, -1
-	if f != nil && m.Aggregate != query.Count && m.Aggregate != query.Distinct {
+	if kept, err := ds.Measure(m.Name); err == nil {
+		unit = kept.Unit
+		if spec == "" {
+			spec = kept.Format
+		}
+		if spec == "" {
+			decimals = 2
+		}
+	}
+	if m.Formula != "" {
+		decimals = 2
+	}
+	if f, err := ds.Field(m.Field); err == nil && m.Aggregate != query.Count && m.Aggregate != query.Distinct {
 		unit = f.Unit
 		if spec == "" {
 			spec = f.Format
@@ -63,6 +75,14 @@ func Of(m query.Measure, f *dataset.Field) Number {
 		decimals = 2
 	}
 	return ParseNumber(spec, unit, decimals)
+}
+
+// OfField is the format of a field's single values.
+func OfField(f *dataset.Field) Number {
+	if f.Unit != "" && f.Format == "" && f.Type.Numeric() {
+		return ParseNumber("0.00", f.Unit, -1)
+	}
+	return ParseNumber(f.Format, f.Unit, -1)
 }
 
 var round = func() *apd.Context {
@@ -182,6 +202,9 @@ func Step(k calc.Key, a *query.Axis) (short, full string) {
 	}
 	place := (int(t.Month()) - int(max(fiscal, time.January)) + 12) % 12
 	switch a.Grain {
+	case period.Accounting:
+		name := a.Calendar.OwnName(k.From)
+		return name, name
 	case period.Year:
 		return year, year
 	case period.HalfYear:
@@ -211,8 +234,19 @@ func Key(k calc.Key, d query.Dim) (short, full string) {
 		return "Others", "Others"
 	case calc.None:
 		return "(none)", "(none)"
+	case calc.NotShown:
+		return "(not shown)", "(not shown)"
 	case calc.Whole:
 		return "", ""
+	}
+	if d.Part != 0 {
+		n, _ := k.Value.Decimal().Int64()
+		s := d.Part.Label(int(n))
+		return s, s
+	}
+	if from, to, ok := d.F.Bin(k.Value); ok {
+		s := Number{Decimals: -1}.Value(from) + " to " + Number{Decimals: -1}.Value(to)
+		return s, s
 	}
 	s := k.Label
 	if s == "" {

@@ -20,9 +20,10 @@ const (
 	Quarter
 	HalfYear
 	Year
+	Accounting // the host app's own periods
 )
 
-var grainNames = [...]string{"", "minute", "hour", "day", "week", "month", "quarter", "half-year", "year"}
+var grainNames = [...]string{"", "minute", "hour", "day", "week", "month", "quarter", "half-year", "year", "accounting period"}
 
 func (g Grain) String() string { return grainNames[g] }
 
@@ -31,12 +32,12 @@ func Grains() []Grain { return []Grain{Minute, Hour, Day, Week, Month, Quarter, 
 
 // ParseGrain reads the name of a grain.
 func ParseGrain(s string) (Grain, error) {
-	for _, g := range Grains() {
+	for _, g := range append(Grains(), Accounting) {
 		if g.String() == s {
 			return g, nil
 		}
 	}
-	return 0, fmt.Errorf("%q is not a grain; grains are minute, hour, day, week, month, quarter, half-year and year", s)
+	return 0, fmt.Errorf("%q is not a grain; grains are minute, hour, day, week, month, quarter, half-year, year and accounting period", s)
 }
 
 func (g Grain) MarshalText() ([]byte, error) { return []byte(g.String()), nil }
@@ -67,6 +68,8 @@ type Calendar struct {
 	FirstDay    time.Weekday // of a week; ISO 8601 has Monday
 	MinDays     int          // a week belongs to the year that has at least so many of its days; ISO 8601 has 4
 	FiscalStart time.Month   // the month in which quarters, half-years and years are counted from
+
+	own []Own // in order
 }
 
 // ISO returns the calendar of ISO 8601 in a zone, with years from January.
@@ -132,6 +135,11 @@ func (c Calendar) Floor(t time.Time, g Grain) time.Time {
 		return hour
 	case Day:
 		return c.Midnight(t, 0)
+	case Accounting:
+		if i := c.ownAt(t); i >= 0 {
+			return c.border(i)
+		}
+		return t
 	case Week:
 		return c.Midnight(t, -((int(t.Weekday()) - int(c.FirstDay) + 7) % 7))
 	}
@@ -162,6 +170,8 @@ func (c Calendar) Add(start time.Time, g Grain, n int) time.Time {
 		return t
 	case Day:
 		return c.Midnight(start, n)
+	case Accounting:
+		return c.border(min(max(c.ownAt(start)+n, 0), len(c.own)-1))
 	case Week:
 		return c.Midnight(start, 7*n)
 	}
@@ -192,6 +202,10 @@ func (r Range) Intersect(s Range) Range {
 func (c Calendar) Steps(r Range, g Grain, most int) (borders []time.Time, complete bool) {
 	if !r.From.Before(r.To) {
 		return nil, true
+	}
+	if g == Accounting {
+		borders = c.ownSteps(r)
+		return borders, len(borders) <= most+1
 	}
 	t := c.Floor(r.From, g)
 	borders = append(borders, t)

@@ -112,3 +112,6 @@ func Decode(data []byte, v any) error {
 	}
 	return nil
 }
+
+// Character is the place of a character within a text, counted from 0.
+func Character(n int) string { return fmt.Sprintf("@%d", n) }

@@ -6,6 +6,7 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
+	"eskadel/core/formula"
 	"eskadel/core/period"
 	"eskadel/core/statement"
 )
@@ -15,62 +16,85 @@ type builder struct {
 	plan  *Plan
 	bind  *statement.Binder
 	scope *dataset.Scope
+	err   error
 }
 
-func newBuilder(p *Plan) *builder {
-	return &builder{plan: p, bind: &statement.Binder{}, scope: dataset.NewScope(p.Dataset)}
+func newBuilder(p *Plan, g *dataset.Guard) *builder {
+	bind := &statement.Binder{}
+	return &builder{plan: p, bind: bind, scope: p.Setting.scope(p.Dataset, g, bind)}
 }
 
-func (b *builder) condition(c filter.Condition) (string, error) {
-	return c.SQL(filter.Env{Fields: b.scope, Bind: b.bind, Now: b.plan.Setting.Now, Calendar: b.plan.Setting.Calendar})
+// where compiles a condition together with what the guard admits.
+func where(s *dataset.Scope, c filter.Condition) (string, error) {
+	admitted, err := s.Admitted()
+	if err != nil {
+		return "", err
+	}
+	sql, err := s.Condition(c)
+	if err != nil || admitted == "" {
+		return sql, err
+	}
+	if c.IsZero() {
+		return admitted, nil
+	}
+	return admitted + " and " + sql, nil
 }
 
 // inner selects, for each record that meets every condition, the dimensions' keys as
 // k0, k1, …, the measured values as v0, … and the measures' own conditions as m0, ….
 // With a time axis it ends in an offset, which keeps the planner from estimating a group
 // per record and so from giving up parallel aggregation.
-func (b *builder) inner(rules filter.Condition) (string, error) {
+func (b *builder) inner() (string, error) {
 	p := b.plan
 	var columns []string
 	axis := ""
 	for i, d := range p.Dims {
-		key := b.scope.KeyOnly(d.F)
-		if d.Axis != nil {
+		key, err := b.scope.KeyOnly(d.F)
+		if err != nil {
+			return "", err
+		}
+		switch {
+		case d.Axis != nil:
 			axis = key
 			key = b.bucket(d, key)
+		case d.Part != 0:
+			key = filter.PartSQL(filter.Column{Zoned: d.F.Zoned, Text: key}, d.Part, filter.Env{Bind: b.bind, Calendar: p.Setting.Calendar})
 		}
 		columns = append(columns, fmt.Sprintf("%s as k%d", key, i))
-	}
-	for i, m := range p.Definition.Measures {
-		if m.Field != Records || m.Aggregate != Count {
-			f, err := p.Dataset.Field(m.Field)
-			if err != nil {
-				return "", err
-			}
-			columns = append(columns, fmt.Sprintf("%s as v%d", b.scope.KeyOnly(f), i))
+		if hidden := b.hidden(d); hidden != "" {
+			columns = append(columns, fmt.Sprintf("%s as h%d", hidden, i))
 		}
-		if m.Where != nil && p.shared == nil {
-			c, err := b.condition(m.Where.ForFilter(p.Setting.Viewer))
-			if err != nil {
-				return "", err
-			}
-			columns = append(columns, fmt.Sprintf("(%s) as m%d", c, i))
+	}
+	for i, a := range p.Atoms {
+		v, err := a.value(b.scope)
+		if err != nil {
+			return "", err
+		}
+		if v != "" {
+			columns = append(columns, fmt.Sprintf("%s as v%d", v, i))
+		}
+		only, err := a.only(b.scope)
+		if err != nil {
+			return "", err
+		}
+		if only != "" {
+			columns = append(columns, fmt.Sprintf("(%s) as m%d", only, i))
 		}
 	}
 	if len(columns) == 0 {
 		columns = []string{"1 as one"}
 	}
-	all := filter.And(rules, p.where)
+	all := p.where
 	if p.shared != nil {
-		all = filter.And(all, p.shared.ForFilter(p.Setting.Viewer))
+		all = filter.And(all, *p.shared)
 	}
-	where, err := b.condition(all)
+	where, err := where(b.scope, all)
 	if err != nil {
 		return "", err
 	}
 	if !p.span.IsZero() {
 		// Records that the date filter drops for want of a date are counted.
-		s, err := b.condition(p.span)
+		s, err := b.scope.Condition(p.span)
 		if err != nil {
 			return "", err
 		}
@@ -86,10 +110,20 @@ func (b *builder) inner(rules filter.Condition) (string, error) {
 	return sql, nil
 }
 
+// hidden is the SQL that is true where a dimension links to a record that is not shown;
+// "" where that cannot be.
+func (b *builder) hidden(d Dim) string {
+	if d.Axis != nil {
+		return ""
+	}
+	return b.scope.Hidden(d.F)
+}
+
 func (b *builder) nullable() bool {
 	for _, d := range b.plan.Dims {
 		if d.Axis != nil {
-			return !d.F.NotNull
+			col, err := b.scope.Column(d.F.Name)
+			return err != nil || !col.NotNull
 		}
 	}
 	return false
@@ -112,40 +146,20 @@ func (b *builder) bucket(d Dim, key string) string {
 
 // aggregate is the SQL of one component over the inner query's columns.
 func (b *builder) aggregate(c Column) string {
-	v, only := fmt.Sprintf("d.v%d", c.Measure), ""
-	if b.plan.Definition.Measures[c.Measure].Where != nil && b.plan.shared == nil {
-		only = fmt.Sprintf(" filter (where d.m%d)", c.Measure)
+	a, only := b.plan.Atoms[c.Atom], ""
+	if a.limited() {
+		only = fmt.Sprintf(" filter (where d.m%d)", c.Atom)
 	}
-	switch c.Component {
-	case CountAll:
-		return "count(*)" + only
-	case CountFilled:
-		return "count(" + v + ")" + only
-	case SumOf:
-		return "sum(" + v + ")" + only
-	case MinOf:
-		return "min(" + v + ")" + only
-	case MaxOf:
-		return "max(" + v + ")" + only
-	case DistinctOf:
-		return "count(distinct " + v + ")" + only
-	}
-	// Both middle values from one sort: the second place is so little above the first
-	// that it is another value only where their number, below 10^9, is even.
-	middle := "(percentile_disc(array[0.5, 0.5000000001]) within group (order by " + v + ")" + only + ")"
-	if c.Component == LowMiddle {
-		return middle + "[1]"
-	}
-	return middle + "[2]"
+	return a.aggregate(c.Component, fmt.Sprintf("d.v%d", c.Atom), only)
 }
 
 // Compile writes the plan's statement with the row rules in it. Its result has, per
 // row: the level (rolled plans only), then for each dimension its state (rolled plans
 // only), key and, for a link, label, then the components and the
 // number of records.
-func (p *Plan) Compile(rules filter.Condition) (statement.Statement, error) {
-	b := newBuilder(p)
-	inner, err := b.inner(rules)
+func (p *Plan) Compile(g *dataset.Guard) (statement.Statement, error) {
+	b := newBuilder(p, g)
+	inner, err := b.inner()
 	if err != nil {
 		return statement.Statement{}, err
 	}
@@ -155,7 +169,7 @@ func (p *Plan) Compile(rules filter.Condition) (statement.Statement, error) {
 	} else {
 		sql = b.fine(inner)
 	}
-	return statement.Statement{SQL: sql, Args: b.bind.Args()}, nil
+	return statement.Statement{SQL: sql, Args: b.bind.Args()}, b.err
 }
 
 func (b *builder) fine(inner string) string {
@@ -163,7 +177,13 @@ func (b *builder) fine(inner string) string {
 	var group, columns []string
 	for i := range p.Dims {
 		columns = append(columns, fmt.Sprintf("d.k%d", i))
-		group = append(group, fmt.Sprint(i+1))
+		group = append(group, fmt.Sprint(len(columns)))
+	}
+	for i, d := range p.Dims {
+		if b.hidden(d) != "" {
+			columns = append(columns, fmt.Sprintf("d.h%d", i))
+			group = append(group, fmt.Sprint(len(columns)))
+		}
 	}
 	for i, c := range p.Columns {
 		columns = append(columns, fmt.Sprintf("%s as c%d", b.aggregate(c), i))
@@ -192,6 +212,14 @@ func (b *builder) labelled(grouped, states string) string {
 		if d.F.IsLink() {
 			join, label := d.F.LabelJoin(fmt.Sprintf("n%d", i), key)
 			joins += join
+			// A link without a key but with a label is to a record that is not shown.
+			switch {
+			case b.hidden(d) == "":
+			case states != "":
+				label = fmt.Sprintf("case when g.s%d = %d then '' else %s end", i, StateNotShown, label)
+			default:
+				label = fmt.Sprintf("case when g.h%d then '' else %s end", i, label)
+			}
 			columns = append(columns, label)
 		}
 	}
@@ -207,6 +235,8 @@ const (
 	StateValue  = 0
 	StateOthers = 1
 	StateNone   = 2
+	// StateNotShown is that of links to records that the viewer may not see.
+	StateNotShown = 3
 )
 
 // rolled lets the database rank, cut and total: one pass per set of groups.
@@ -223,20 +253,25 @@ func (b *builder) rolled(inner string) string {
 	columns := []string{}
 	sets := [][]string{nil}
 	for i, d := range p.Dims {
-		key, state := fmt.Sprintf("d.k%d", i), fmt.Sprintf("case when d.k%d is null then %d else %d end", i, StateNone, StateValue)
+		none := ""
+		if b.hidden(d) != "" {
+			none = fmt.Sprintf("when d.h%d then %d ", i, StateNotShown)
+		}
+		none += fmt.Sprintf("when d.k%d is null then %d", i, StateNone)
+		key, state := fmt.Sprintf("d.k%d", i), fmt.Sprintf("case %s else %d end", none, StateValue)
 		if d.Largest > 0 {
 			with = append(with, b.kept(i, d, placed))
 			from += fmt.Sprintf(" left join t%d on t%d.k = d.k%d", i, i, i)
-			state = fmt.Sprintf("case when d.k%d is null then %d when t%d.k is null then %d else %d end", i, StateNone, i, StateOthers, StateValue)
+			state = fmt.Sprintf("case %s when t%d.k is null then %d else %d end", none, i, StateOthers, StateValue)
 			key = fmt.Sprintf("t%d.k", i)
 		}
 		columns = append(columns, state+fmt.Sprintf(" as s%d", i), key+fmt.Sprintf(" as k%d", i))
 	}
-	for i, m := range p.Definition.Measures {
-		if m.Field != Records || m.Aggregate != Count {
+	for i, a := range p.Atoms {
+		if a.Field != Records {
 			columns = append(columns, fmt.Sprintf("d.v%d", i))
 		}
-		if m.Where != nil && p.shared == nil {
+		if a.limited() {
 			columns = append(columns, fmt.Sprintf("d.m%d", i))
 		}
 	}
@@ -304,27 +339,42 @@ func (b *builder) unplaced(placed string) string {
 // label in byte order, then by key.
 func (b *builder) kept(i int, d Dim, placed string) string {
 	key := fmt.Sprintf("d.k%d", i)
-	var by string
-	var parts []string
-	for _, c := range b.plan.Columns {
-		if c.Measure == b.plan.Rank {
-			parts = append(parts, b.aggregate(c))
-		}
-	}
-	switch b.plan.Definition.Measures[b.plan.Rank].Aggregate {
-	case Average:
-		by = parts[0] + "::numeric / nullif(" + parts[1] + ", 0)"
-	case Median:
-		by = parts[0] + "::numeric + " + parts[1]
-	default:
-		by = parts[0]
-	}
+	by := b.rank()
 	ranked := fmt.Sprintf("select %s as k, %s as by from d where %s and %s is not null group by %s", key, by, placed, key, key)
 	label, join := "x.k::text", ""
 	if d.F.IsLink() {
 		join, label = d.F.LabelJoin("n", "x.k")
 	}
 	return fmt.Sprintf(`t%d as (select x.k from (%s) x%s order by x.by desc nulls last, %s collate "C", x.k limit %d)`, i, ranked, join, label, d.Largest)
+}
+
+// rank is the SQL of the measure that groups are ranked by.
+func (b *builder) rank() string {
+	p := b.plan
+	atom := func(i int) string {
+		var parts []string
+		for _, c := range p.Columns {
+			if c.Atom == i {
+				parts = append(parts, b.aggregate(c))
+			}
+		}
+		return p.Atoms[i].rank(parts)
+	}
+	c := p.Computed[p.Rank]
+	if c.Expr == nil {
+		return atom(c.Atoms[0])
+	}
+	next := 0
+	target := b.scope.Target()
+	target.Aggregate = func(formula.Aggregate) string {
+		next++
+		return "(" + atom(c.Atoms[next-1]) + ")"
+	}
+	sql, err := c.Expr.SQL(target)
+	if err != nil {
+		b.err = err
+	}
+	return sql
 }
 
 // NeedsExtent tells whether the axis of a plan depends on where the records lie.

@@ -7,12 +7,15 @@ import (
 	"encoding/json"
 	"fmt"
 	"strings"
+	"time"
 
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/formula"
 	"eskadel/core/period"
 	"eskadel/core/problem"
+	"eskadel/core/statement"
 )
 
 // An Aggregate computes one value from many records.
@@ -26,6 +29,9 @@ const (
 	Median   Aggregate = "median"
 	Smallest Aggregate = "smallest"
 	Largest  Aggregate = "largest"
+	// Within formulas only.
+	Percentile Aggregate = "percentile"
+	Spread     Aggregate = "spread"
 )
 
 // Aggregates lists all aggregates, in the order menus offer them.
@@ -43,7 +49,7 @@ func (a Aggregate) Words() string { return aggregateWords[a] }
 func (a Aggregate) Additive() bool { return a == Count || a == Sum }
 
 // mergeable tells whether the value of a whole can be had from its parts' components.
-func (a Aggregate) mergeable() bool { return a != Distinct && a != Median }
+func (a Aggregate) mergeable() bool { return a != Distinct && a != Median && a != Percentile }
 
 // Accepts tells whether the aggregate can be computed of a field of type t.
 func (a Aggregate) Accepts(t field.Type) bool {
@@ -59,10 +65,14 @@ func (a Aggregate) Accepts(t field.Type) bool {
 // Records stands for the field of a count of records.
 const Records = "records"
 
-// A Measure is one aggregate of one field. In JSON: {"sum": "yard_cost"}, {"count": "records"}.
+// A Measure is one aggregate of one field, a measure of the dataset, or a formula over
+// aggregates. In JSON: {"sum": "yard_cost"}, {"count": "records"}, {"measure": "overrun"},
+// {"formula": "sum(yard_cost) / count(*)"}.
 type Measure struct {
 	Aggregate Aggregate
 	Field     string
+	Name      string // of a measure of the dataset
+	Formula   string
 	Where     *filter.Condition // only the records that meet it
 	Label     string
 	Format    string
@@ -70,6 +80,12 @@ type Measure struct {
 
 func (m Measure) MarshalJSON() ([]byte, error) {
 	parts := []string{fmt.Sprintf("%q:%s", m.Aggregate, quote(m.Field))}
+	switch {
+	case m.Name != "":
+		parts[0] = `"measure":` + quote(m.Name)
+	case m.Formula != "":
+		parts[0] = `"formula":` + quote(m.Formula)
+	}
 	if m.Where != nil {
 		b, err := json.Marshal(m.Where)
 		if err != nil {
@@ -103,6 +119,10 @@ func (m *Measure) UnmarshalJSON(b []byte) error {
 			err = json.Unmarshal(raw, &m.Label)
 		case "format":
 			err = json.Unmarshal(raw, &m.Format)
+		case "measure":
+			err = problem.Decode(raw, &m.Name)
+		case "formula":
+			err = problem.Decode(raw, &m.Formula)
 		default:
 			if _, known := aggregateWords[Aggregate(key)]; !known || m.Aggregate != "" {
 				return problem.New(problem.Invalid, key, "There is no key %q in a measure.", key)
@@ -114,16 +134,59 @@ func (m *Measure) UnmarshalJSON(b []byte) error {
 			return problem.At(key, err)
 		}
 	}
-	if m.Aggregate == "" {
-		return problem.New(problem.Missing, "", "A measure says what to compute: count, sum, average …")
+	ways := 0
+	for _, used := range []bool{m.Aggregate != "", m.Name != "", m.Formula != ""} {
+		if used {
+			ways++
+		}
+	}
+	if ways != 1 {
+		return problem.New(problem.Missing, "", "A measure says one thing to compute: count, sum, average …, a measure of the dataset or a formula.")
 	}
 	return nil
+}
+
+// Additive tells whether the values of parts add up to the value of the whole.
+func (m Measure) Additive() bool { return m.Aggregate.Additive() }
+
+// expr returns the formula of the measure, nil for a plain aggregate.
+func (m Measure) expr(ds *dataset.Dataset) (*formula.Expr, error) {
+	switch {
+	case m.Name != "":
+		kept, err := ds.Measure(m.Name)
+		if err != nil {
+			return nil, err
+		}
+		return kept.Expr, nil
+	case m.Formula != "":
+		e, err := ds.Formula(m.Formula)
+		if err == nil && (e.Width == formula.PerRecord || !e.Type.Numeric() && !e.Type.Temporal()) {
+			err = problem.New(problem.Invalid, "", "A measure is a number or a date computed over groups: take sum, avg, count … of the fields.")
+		}
+		return e, problem.At("formula", err)
+	}
+	return nil, nil
+}
+
+// Type is the type of the measure's values.
+func (m Measure) Type(ds *dataset.Dataset) field.Type {
+	if e, err := m.expr(ds); err == nil && e != nil {
+		return e.Type
+	}
+	if m.Aggregate == Count || m.Aggregate == Distinct {
+		return field.Integer
+	}
+	if f, err := ds.Field(m.Field); err == nil {
+		return f.Type
+	}
+	return field.Number
 }
 
 // A Dimension divides records by a field.
 type Dimension struct {
 	Field   string       `json:"field"`
 	Grain   period.Grain `json:"grain,omitempty"`   // of a date; a fitting one when left out
+	Part    period.Part  `json:"part,omitempty"`    // of a date: what repeats, instead of a grain
 	Largest int          `json:"largest,omitempty"` // keep only so many
 	Others  bool         `json:"others,omitempty"`  // and put the rest together
 	Empty   bool         `json:"empty,omitempty"`   // also list values that no record has
@@ -191,6 +254,15 @@ func (d Definition) Check(ds *dataset.Dataset) error {
 		}
 		seen[dim.Field] = true
 		switch {
+		case f.Type == field.Position:
+			return problem.New(problem.Invalid, place+".field", "%s is a position and does not divide records.", f.Label)
+		case dim.Part != 0:
+			if !f.Type.Temporal() || f.Type == field.Date && dim.Part == period.HourOfDay {
+				return problem.New(problem.Invalid, place+".part", "%s holds a %s, which has no %s.", f.Label, f.Type, dim.Part)
+			}
+			if dim.Grain != 0 {
+				return problem.New(problem.Invalid, place+".part", "A date is divided by a grain or by a part, not by both.")
+			}
 		case f.Type.Temporal():
 			if dates++; dates > 1 {
 				return problem.New(problem.Invalid, place+".field", "A chart has one time axis: %s is a second date.", f.Label)
@@ -225,6 +297,16 @@ func (m Measure) check(ds *dataset.Dataset) error {
 			return problem.At("where", err)
 		}
 	}
+	if e, err := m.expr(ds); err != nil || e != nil {
+		if err == nil {
+			for _, name := range formula.Uses(m.Formula) {
+				if f := ds.Find(name); f != nil && f.Hidden {
+					_, err = visible(ds, name)
+				}
+			}
+		}
+		return err
+	}
 	if m.Aggregate == Count && m.Field == Records {
 		return nil
 	}
@@ -255,8 +337,18 @@ func checkVisible(c filter.Condition, ds *dataset.Dataset) error {
 			return err
 		}
 	}
-	return c.ForFilter(nil).Check(dataset.NewScope(ds))
+	c = c.In(ds.Context(nil, nil))
+	for _, name := range c.Fields() {
+		if _, err := visible(ds, name); err != nil && !fromNamed(ds, name) {
+			return err
+		}
+	}
+	return c.Check(dataset.NewScope(ds, nil, filter.Env{Bind: &statement.Binder{}, Calendar: period.ISO(time.UTC)}))
 }
+
+// fromNamed tells whether a hidden field stands in a condition that the builder keeps by
+// name, where it may be used.
+func fromNamed(ds *dataset.Dataset, name string) bool { return ds.Find(name) != nil }
 
 // CheckCondition tells in words what is wrong with a condition that a person set on a dataset.
 func CheckCondition(c filter.Condition, ds *dataset.Dataset) error { return checkVisible(c, ds) }

@@ -5,7 +5,6 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/field"
-	"eskadel/core/filter"
 	"eskadel/core/statement"
 )
 
@@ -23,7 +22,7 @@ func NewExtent(d Definition, ds *dataset.Dataset, s Setting) (*ExtentPlan, error
 		return nil, err
 	}
 	for _, dim := range p.Dims {
-		if !dim.F.Type.Temporal() {
+		if !dim.onAxis() {
 			continue
 		}
 		r, _, fixed := p.where.Span(dim.Field, p.column(dim.F), p.env())
@@ -35,10 +34,13 @@ func NewExtent(d Definition, ds *dataset.Dataset, s Setting) (*ExtentPlan, error
 }
 
 // Compile writes the statement: smallest, largest, first and third quartile.
-func (e *ExtentPlan) Compile(rules filter.Condition) (statement.Statement, error) {
-	b := newBuilder(e.plan)
-	key := b.scope.KeyOnly(e.dim.F)
-	where, err := b.condition(filter.And(rules, e.plan.where))
+func (e *ExtentPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
+	b := newBuilder(e.plan, g)
+	key, err := b.scope.KeyOnly(e.dim.F)
+	if err != nil {
+		return statement.Statement{}, err
+	}
+	where, err := where(b.scope, e.plan.where)
 	if err != nil {
 		return statement.Statement{}, err
 	}

@@ -9,6 +9,7 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/problem"
+	"eskadel/core/statement"
 )
 
 // A Setting is what a definition is asked within: the clock and calendar, and every
@@ -18,6 +19,17 @@ type Setting struct {
 	Calendar period.Calendar
 	Filters  filter.Condition
 	Viewer   filter.Attributes
+	Settings map[string]string // values that the viewer has set, by name
+}
+
+// put replaces what names in a condition stand for.
+func (s Setting) put(ds *dataset.Dataset, c filter.Condition) filter.Condition {
+	return c.In(ds.Context(s.Viewer, s.Settings))
+}
+
+// scope begins a statement over a dataset as a guard shows it.
+func (s Setting) scope(ds *dataset.Dataset, g *dataset.Guard, b *statement.Binder) *dataset.Scope {
+	return dataset.NewScope(ds, g, filter.Env{Bind: b, Now: s.Now, Calendar: s.Calendar, Settings: s.Settings})
 }
 
 // For returns the calendar of a date field and now as that field would hold it.
@@ -43,17 +55,20 @@ const (
 	CountAll Component = iota
 	CountFilled
 	SumOf
+	SumOfSquares
 	MinOf
 	MaxOf
 	DistinctOf
 	LowMiddle  // the lower of the two middle values
 	HighMiddle // the upper of them
+	LowPlace   // the value at or before a percentile's place
+	HighPlace  // the one at or after it
 )
 
-// A Column of a plan's result: one component of one measure.
+// A Column of a plan's result: one component of one atom.
 type Column struct {
 	Component Component
-	Measure   int
+	Atom      int
 }
 
 // An Axis is the steps of a date dimension.
@@ -75,13 +90,16 @@ type Dim struct {
 	Axis *Axis
 }
 
+// onAxis tells whether the dimension is divided into steps of time.
+func (d Dim) onAxis() bool { return d.F.Type.Temporal() && d.Part == 0 }
+
 // A Plan is a checked definition, ready to be sealed with row rules and run.
 type Plan struct {
 	Dataset    *dataset.Dataset
 	Definition Definition
 	Dims       []Dim
-	Columns    []Column
-	Rank       int // the measure that cuts are ranked by
+	Measuring
+	Rank int // the measure that cuts are ranked by
 	// Rolled is set when the database makes the cut and every total; otherwise it
 	// returns the finest groups and core/calc merges their components.
 	Rolled  bool
@@ -107,11 +125,12 @@ func Build(d Definition, ds *dataset.Dataset, s Setting, extent *Extent) (*Plan,
 	if err != nil {
 		return nil, err
 	}
-	rolled := false
+	// Without dimensions there is one group and nothing to merge.
+	rolled := !p.mergeable() && len(p.Dims) > 0
 	groups := 1.0
 	for i := range p.Dims {
 		dim := &p.Dims[i]
-		if dim.F.Type.Temporal() {
+		if dim.onAxis() {
 			if dim.Axis, err = p.axis(dim, extent); err != nil {
 				return nil, problem.At("by", err)
 			}
@@ -120,13 +139,6 @@ func Build(d Definition, ds *dataset.Dataset, s Setting, extent *Extent) (*Plan,
 			groups *= dim.F.Distinct
 		} else {
 			groups *= 100
-		}
-	}
-	for i, m := range d.Measures {
-		// Without dimensions there is one group and nothing to merge.
-		rolled = rolled || !m.Aggregate.mergeable() && len(p.Dims) > 0
-		for _, c := range components(m) {
-			p.Columns = append(p.Columns, Column{c, i})
 		}
 	}
 	for _, dim := range p.Dims {
@@ -138,11 +150,7 @@ func Build(d Definition, ds *dataset.Dataset, s Setting, extent *Extent) (*Plan,
 
 // Force chooses the way of grouping; only for comparing the two.
 func (p *Plan) Force(rolled bool) {
-	mergeable := true
-	for _, m := range p.Definition.Measures {
-		mergeable = mergeable && m.Aggregate.mergeable()
-	}
-	p.Rolled = rolled || !mergeable && len(p.Dims) > 0
+	p.Rolled = rolled || !p.mergeable() && len(p.Dims) > 0
 }
 
 func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
@@ -159,7 +167,24 @@ func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
 		p.Rank = d.Sort.Measure
 	}
 	p.where = Conditions(d, ds, s)
-	p.shared = share(d)
+	measures := append([]Measure{}, d.Measures...)
+	for i, m := range measures {
+		if m.Where != nil {
+			c := s.put(ds, *m.Where)
+			measures[i].Where = &c
+		}
+	}
+	var err error
+	if p.Measuring, err = measure(measures, ds, s); err != nil {
+		return nil, problem.At("measures", err)
+	}
+	if p.shared = share(d); p.shared != nil {
+		c := s.put(ds, *p.shared)
+		p.shared = &c
+		for i := range p.Atoms {
+			p.Atoms[i].Where = nil
+		}
+	}
 	return p, nil
 }
 
@@ -171,7 +196,7 @@ func share(d Definition) *filter.Condition {
 		return nil
 	}
 	for _, m := range d.Measures {
-		if m.Where == nil || m.Aggregate == Sum || !reflect.DeepEqual(m.Where, d.Measures[0].Where) {
+		if m.Where == nil || m.Aggregate == Sum || m.Aggregate == "" || !reflect.DeepEqual(m.Where, d.Measures[0].Where) {
 			return nil
 		}
 	}
@@ -183,33 +208,12 @@ func share(d Definition) *filter.Condition {
 func Conditions(d Definition, ds *dataset.Dataset, s Setting) filter.Condition {
 	var parts []filter.Condition
 	if ds.BaseFilter != nil {
-		parts = append(parts, *ds.BaseFilter)
+		parts = append(parts, s.put(ds, *ds.BaseFilter))
 	}
 	if d.Where != nil {
-		parts = append(parts, d.Where.ForFilter(s.Viewer))
+		parts = append(parts, s.put(ds, *d.Where))
 	}
-	return filter.And(append(parts, s.Filters)...)
-}
-
-func components(m Measure) []Component {
-	switch m.Aggregate {
-	case Count:
-		if m.Field == Records {
-			return []Component{CountAll}
-		}
-		return []Component{CountFilled}
-	case Sum:
-		return []Component{SumOf}
-	case Average:
-		return []Component{SumOf, CountFilled}
-	case Smallest:
-		return []Component{MinOf}
-	case Largest:
-		return []Component{MaxOf}
-	case Distinct:
-		return []Component{DistinctOf}
-	}
-	return []Component{LowMiddle, HighMiddle}
+	return filter.And(append(parts, s.put(ds, s.Filters))...)
 }
 
 // column returns what a condition knows of a date field.
@@ -246,9 +250,15 @@ func (p *Plan) axis(dim *Dim, extent *Extent) (*Axis, error) {
 		a.Grain = cal.Fitting(r, dim.F.Type == field.Date)
 	}
 	a.Range = r
+	if a.Grain == period.Accounting && !cal.HasOwn() {
+		return nil, problem.New(problem.Invalid, "grain", "The workspace has no accounting periods of its own; its settings can name the dataset that holds them.")
+	}
 	var complete bool
 	if a.Borders, complete = cal.Steps(r, a.Grain, maxSteps); !complete {
 		return nil, problem.New(problem.TooMany, "grain", "%s per %s gives more than %d steps: choose a larger grain or a shorter range.", dim.F.Label, a.Grain, maxSteps)
+	}
+	if len(a.Borders) == 0 { // no accounting period lies there
+		return a, nil
 	}
 	a.Begun = len(a.Borders) - 1
 	a.Placed = append([]time.Time{}, a.Borders...)

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/chart"
+	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -26,10 +27,10 @@ func definition(t *testing.T, doc string) query.Definition {
 	return d.Definition
 }
 
-func compile(t *testing.T, doc string, rules filter.Condition) (string, []any) {
+func compile(t *testing.T, doc string, g *dataset.Guard) (string, []any) {
 	p, err := query.Build(definition(t, doc), sample.Jobs(), setting, nil)
 	require.NoError(t, err, doc)
-	st, err := p.Compile(rules)
+	st, err := p.Compile(g)
 	require.NoError(t, err, doc)
 	return st.SQL, st.Args
 }
@@ -57,7 +58,7 @@ func TestShapesOfStatements(t *testing.T) {
 		{"one of very many in the database", `"measures":[{"count":"records"}],"by":[{"field":"opened","grain":"day"}],"split":{"field":"boat","largest":5,"others":true},"where":{"field":"opened","within":"this year"}`,
 			[]string{"grouping sets", "limit 5", `collate "C"`}, nil},
 	} {
-		sql, _ := compile(t, c.doc, filter.Condition{})
+		sql, _ := compile(t, c.doc, nil)
 		for _, h := range c.has {
 			assert.Contains(t, sql, h, c.name)
 		}
@@ -71,7 +72,7 @@ func TestShapesOfStatements(t *testing.T) {
 func TestEveryValueIsBound(t *testing.T) {
 	evil := `x'); drop table job; --`
 	sql, args := compile(t, fmt.Sprintf(`"measures":[{"count":"records","label":%q,"where":{"field":"boat","starts_with":%q}}],"by":[{"field":"kind","largest":3}],"where":{"any":[{"field":"kind","is":%q},{"field":"yard","contains":%q}]}`, evil, evil, evil, evil),
-		filter.Compare("kind", filter.IsNot, evil))
+		&dataset.Guard{Own: filter.Compare("kind", filter.IsNot, evil)})
 	assert.NotContains(t, sql, "drop")
 	assert.Equal(t, 4, strings.Count(strings.ToLower(fmt.Sprint(args)), "drop table"), "bound, all four")
 	p := query.NewList(sample.Jobs(), setting, 10)
@@ -88,7 +89,7 @@ func TestExtent(t *testing.T) {
 	ep, err := query.NewExtent(d, sample.Jobs(), setting)
 	require.NoError(t, err)
 	require.NotNil(t, ep, "no filter sets the axis")
-	st, err := ep.Compile(filter.Condition{})
+	st, err := ep.Compile(nil)
 	require.NoError(t, err)
 	assert.Contains(t, st.SQL, "percentile_disc(0.25)")
 	day := func(s string) field.Value {
@@ -149,7 +150,7 @@ func TestMeasuresAreReadStrictly(t *testing.T) {
 	for doc, words := range map[string]string{
 		`{"sum":"cost","average":"cost"}`: "no key",
 		`{"total":"cost"}`:                `no key "total"`,
-		`{"label":"x"}`:                   "what to compute",
+		`{"label":"x"}`:                   "one thing to compute",
 		`{"sum":3}`:                       "",
 		`"sum"`:                           "A measure is an object",
 	} {

@@ -35,6 +35,8 @@ type KeyRef struct {
 	None   bool       `json:"none,omitempty"`
 	// Outside stands for what lies outside the span that the reference names.
 	Outside bool `json:"outside,omitempty"`
+	// NotShown stands for links to records that the viewer may not see.
+	NotShown bool `json:"not_shown,omitempty"`
 }
 
 func stamp(f *dataset.Field, t time.Time) string {
@@ -60,13 +62,22 @@ func (r Reference) Keyed(d Definition, ds *dataset.Dataset) (filter.Condition, e
 		}
 		switch {
 		case k.Is != nil:
-			parts = append(parts, filter.Compare(name, filter.Is, *k.Is))
+			c := filter.Compare(name, filter.Is, *k.Is)
+			c.Part = dims[i].Part
+			parts = append(parts, c)
+		case k.NotShown:
+			parts = append(parts, filter.Compare(name, filter.NotShown))
 		case k.None:
 			parts = append(parts, filter.Compare(name, filter.Empty))
 		case k.Others:
 			parts = append(parts, filter.Compare(name, filter.Filled))
+			if f.IsLink() {
+				parts = append(parts, filter.Negate(filter.Compare(name, filter.NotShown)))
+			}
 			if i < len(r.Kept) && len(r.Kept[i]) > 0 {
-				parts = append(parts, filter.Compare(name, filter.NoneOf, r.Kept[i]...))
+				c := filter.Compare(name, filter.NoneOf, r.Kept[i]...)
+				c.Part = dims[i].Part
+				parts = append(parts, c)
 			}
 		case k.Outside && (r.From == nil || r.To == nil): // the axis has no steps at all
 			parts = append(parts, filter.Compare(name, filter.Filled))
@@ -98,7 +109,7 @@ type axisField struct {
 // timeAxis finds the date that divides a chart, of which there is at most one; nil for none.
 func timeAxis(d Definition, ds *dataset.Dataset) *axisField {
 	for i, dim := range d.Dimensions() {
-		if f, err := ds.Field(dim.Field); err == nil && f.Type.Temporal() {
+		if f, err := ds.Field(dim.Field); err == nil && f.Type.Temporal() && dim.Part == 0 {
 			return &axisField{f, i}
 		}
 	}
@@ -157,6 +168,7 @@ type RecordsPlan struct {
 	setting    Setting
 	where      filter.Condition
 	size       int
+	Measuring
 }
 
 // NewRecords plans the records behind a mark, or all of the chart's when r has no keys.
@@ -169,8 +181,8 @@ func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*Rec
 	if err != nil {
 		return nil, err
 	}
-	mark = mark.ForFilter(s.Viewer)
-	if err := mark.Check(dataset.NewScope(ds)); err != nil {
+	mark = s.put(ds, mark)
+	if err := mark.Check(s.scope(ds, nil, &statement.Binder{})); err != nil {
 		return nil, err
 	}
 	where := Conditions(d, ds, s)
@@ -182,26 +194,31 @@ func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*Rec
 		}
 		measure = Measure{Aggregate: Count, Field: Records}
 	}
-	return &RecordsPlan{
-		Dataset: ds, Measure: measure, Fields: ds.Visible(),
-		setting: s, where: filter.And(where, mark), size: PageSize,
-	}, nil
+	p := &RecordsPlan{Dataset: ds, Measure: measure, Fields: ds.Visible(), setting: s, where: filter.And(where, mark), size: PageSize}
+	return p, p.take(measure)
+}
+
+// take chooses the measure that is computed over all listed records; those that its own
+// condition leaves out are not listed.
+func (p *RecordsPlan) take(m Measure) (err error) {
+	m.Where = nil
+	p.Measuring, err = measure([]Measure{m}, p.Dataset, p.setting)
+	return err
 }
 
 // NewList plans a list of a dataset's records under a setting's filters.
 func NewList(ds *dataset.Dataset, s Setting, size int) *RecordsPlan {
 	s = s.in(ds)
-	return &RecordsPlan{
-		Dataset: ds, Measure: Measure{Aggregate: Count, Field: Records}, Fields: ds.Visible(),
-		setting: s, where: Conditions(Definition{}, ds, s), size: size,
-	}
+	p := &RecordsPlan{Dataset: ds, Measure: Measure{Aggregate: Count, Field: Records}, Fields: ds.Visible(), setting: s, where: Conditions(Definition{}, ds, s), size: size}
+	_ = p.take(p.Measure) // a count of records suits every dataset
+	return p
 }
 
 // Choose keeps only some fields, in order (all when there are none), and records that
 // meet a chart's own filter.
 func (p *RecordsPlan) Choose(fields []string, where *filter.Condition) error {
 	if where != nil {
-		p.where = filter.And(p.where, where.ForFilter(p.setting.Viewer))
+		p.where = filter.And(p.where, p.setting.put(p.Dataset, *where))
 	}
 	if len(fields) == 0 {
 		return nil
@@ -209,6 +226,19 @@ func (p *RecordsPlan) Choose(fields []string, where *filter.Condition) error {
 	p.Fields = nil
 	for _, name := range fields {
 		f, err := visible(p.Dataset, name)
+		if err != nil {
+			return err
+		}
+		p.Fields = append(p.Fields, f)
+	}
+	return nil
+}
+
+// Show keeps only some fields, hidden ones among them, for builders who try something.
+func (p *RecordsPlan) Show(names []string) error {
+	p.Fields = nil
+	for _, name := range names {
+		f, err := p.Dataset.Field(name)
 		if err != nil {
 			return err
 		}
@@ -240,70 +270,79 @@ func (p *RecordsPlan) Data() *dataset.Dataset { return p.Dataset }
 // Compile writes two statements, to be run on one snapshot: the measure's components
 // and the number of records; then one page of records, each with the columns of its
 // address, then its fields as readers see them.
-func (p *RecordsPlan) Compile(rules filter.Condition) ([]statement.Statement, error) {
-	var out []statement.Statement
-	for _, list := range []bool{false, true} {
-		b := &builder{plan: &Plan{Dataset: p.Dataset, Setting: p.setting}, bind: &statement.Binder{}, scope: dataset.NewScope(p.Dataset)}
-		var columns []string
-		if list {
-			for _, c := range p.Dataset.LinkColumns() {
-				columns = append(columns, "r."+statement.Name(c)+"::text")
-			}
-			for _, f := range p.Fields {
-				col, err := b.scope.Column(f.Name)
-				if err != nil {
-					return nil, err
-				}
-				columns = append(columns, col.Text)
-			}
-		} else {
-			b.plan.Definition.Measures = []Measure{{Aggregate: p.Measure.Aggregate, Field: p.Measure.Field}}
-			value := ""
-			if p.Measure.Field != Records {
-				f, err := p.Dataset.Field(p.Measure.Field)
-				if err != nil {
-					return nil, err
-				}
-				value = b.scope.KeyOnly(f)
-			}
-			for _, c := range components(p.Measure) {
-				columns = append(columns, strings.ReplaceAll(b.aggregate(Column{c, 0}), "d.v0", value))
-			}
-			columns = append(columns, "count(*)")
-		}
-		where, err := b.condition(filter.And(rules, p.where))
-		if err != nil {
-			return nil, err
-		}
-		tail := ""
-		if list {
-			order := strings.Join(b.scope.KeyColumns(), ", ")
-			if p.Sort != "" {
-				col, err := b.scope.Column(p.Sort)
-				if err != nil {
-					return nil, err
-				}
-				direction := " asc nulls last, "
-				if p.Descending {
-					direction = " desc nulls last, "
-				}
-				order = col.Text + direction + order
-			}
-			tail = fmt.Sprintf(" order by %s limit %d offset %d", order, p.size, p.Page*p.size)
-		}
-		sql := "select " + strings.Join(columns, ", ") + " from " + b.scope.From() + " where " + where + tail
-		out = append(out, statement.Statement{SQL: sql, Args: b.bind.Args()})
+func (p *RecordsPlan) Compile(g *dataset.Guard) ([]statement.Statement, error) {
+	total, err := p.total(g)
+	if err != nil {
+		return nil, err
 	}
-	return out, nil
+	list, err := p.list(g)
+	return []statement.Statement{total, list}, err
 }
 
-// Columns returns the components of the first statement, for core/calc.
-func (p *RecordsPlan) Columns() []Column {
-	var out []Column
-	for _, c := range components(p.Measure) {
-		out = append(out, Column{c, 0})
+func (p *RecordsPlan) total(g *dataset.Guard) (statement.Statement, error) {
+	bind := &statement.Binder{}
+	scope := p.setting.scope(p.Dataset, g, bind)
+	var inner, columns []string
+	for i, a := range p.Atoms {
+		v, err := a.value(scope)
+		if err != nil {
+			return statement.Statement{}, err
+		}
+		if v != "" {
+			inner = append(inner, fmt.Sprintf("%s as v%d", v, i))
+		}
+		only, err := a.only(scope)
+		if err != nil {
+			return statement.Statement{}, err
+		}
+		if only != "" {
+			inner = append(inner, fmt.Sprintf("(%s) as m%d", only, i))
+			only = fmt.Sprintf(" filter (where d.m%d)", i)
+		}
+		for _, c := range a.components() {
+			columns = append(columns, a.aggregate(c, fmt.Sprintf("d.v%d", i), only))
+		}
 	}
-	return out
+	where, err := where(scope, p.where)
+	if err != nil {
+		return statement.Statement{}, err
+	}
+	sql := "select " + strings.Join(append(columns, "count(*)"), ", ") + " from (select " + strings.Join(append(inner, "1 as one"), ", ") + " from " + scope.From() + " where " + where + ") d"
+	return statement.Statement{SQL: sql, Args: bind.Args()}, nil
+}
+
+func (p *RecordsPlan) list(g *dataset.Guard) (statement.Statement, error) {
+	bind := &statement.Binder{}
+	scope := p.setting.scope(p.Dataset, g, bind)
+	columns := scope.AddressColumns()
+	for _, f := range p.Fields {
+		shown, err := scope.Shown(f)
+		if err != nil {
+			return statement.Statement{}, err
+		}
+		columns = append(columns, shown)
+	}
+	where, err := where(scope, p.where)
+	if err != nil {
+		return statement.Statement{}, err
+	}
+	order := strings.Join(scope.KeyColumns(), ", ")
+	if p.Sort != "" {
+		col, err := scope.Column(p.Sort)
+		if err != nil {
+			return statement.Statement{}, err
+		}
+		direction := " asc nulls last, "
+		if p.Descending {
+			direction = " desc nulls last, "
+		}
+		order = col.Text + direction + order
+	}
+	if len(columns) == 0 {
+		columns = []string{"null::text"}
+	}
+	sql := fmt.Sprintf("select %s from %s where %s order by %s limit %d offset %d", strings.Join(columns, ", "), scope.From(), where, order, p.size, p.Page*p.size)
+	return statement.Statement{SQL: sql, Args: bind.Args()}, nil
 }
 
 // A ValuesPlan lists the values of a field with the number of records of each.
@@ -330,21 +369,47 @@ func NewValues(ds *dataset.Dataset, name string, s Setting, search string) (*Val
 func (v *ValuesPlan) Data() *dataset.Dataset { return v.dataset }
 
 // Compile writes the statement: key, label, number of records.
-func (v *ValuesPlan) Compile(rules filter.Condition) (statement.Statement, error) {
-	b := &builder{plan: &Plan{Dataset: v.dataset, Setting: v.setting}, bind: &statement.Binder{}, scope: dataset.NewScope(v.dataset)}
-	conditions := []filter.Condition{rules, Conditions(Definition{}, v.dataset, v.setting)}
+func (v *ValuesPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
+	bind := &statement.Binder{}
+	scope := v.setting.scope(v.dataset, g, bind)
+	c := Conditions(Definition{}, v.dataset, v.setting)
 	if v.Search != "" && v.Field.Type == field.Text {
-		conditions = append(conditions, filter.Compare(v.Field.Name, filter.Contains, v.Search))
+		c = filter.And(c, filter.Compare(v.Field.Name, filter.Contains, v.Search))
 	}
-	where, err := b.condition(filter.And(conditions...))
+	key, err := scope.KeyOnly(v.Field)
 	if err != nil {
 		return statement.Statement{}, err
 	}
-	inner := fmt.Sprintf("select %s as k, count(*) as n from %s where %s group by 1", b.scope.KeyOnly(v.Field), b.scope.From(), where)
+	hidden := scope.Hidden(v.Field)
+	if hidden == "" {
+		hidden = "false"
+	}
+	where, err := where(scope, c)
+	if err != nil {
+		return statement.Statement{}, err
+	}
+	inner := fmt.Sprintf("select %s as k, %s as h, count(*) as n from %s where %s group by 1, 2", key, hidden, scope.From(), where)
 	label, join := "g.k", ""
 	if v.Field.IsLink() {
 		join, label = v.Field.LabelJoin("n", "g.k")
 	}
-	sql := fmt.Sprintf("select g.k, %s, g.n from (%s) g%s order by g.n desc, 2 limit %d", label, inner, join, MostValues)
-	return statement.Statement{SQL: sql, Args: b.bind.Args()}, nil
+	sql := fmt.Sprintf("select g.k, %s, g.n, g.h from (%s) g%s order by g.k is null, g.n desc, 2 limit %d", label, inner, join, MostValues)
+	return statement.Statement{SQL: sql, Args: bind.Args()}, nil
+}
+
+// A KeyCheck looks for two records that the key does not tell apart.
+type KeyCheck struct{ dataset *dataset.Dataset }
+
+// NewKeyCheck plans the look at a dataset's key.
+func NewKeyCheck(ds *dataset.Dataset) *KeyCheck { return &KeyCheck{ds} }
+
+// Data is the dataset the plan reads.
+func (k *KeyCheck) Data() *dataset.Dataset { return k.dataset }
+
+// Compile writes the statement: the key of some records that share it, if there are any.
+func (k *KeyCheck) Compile(g *dataset.Guard) (statement.Statement, error) {
+	bind := &statement.Binder{}
+	scope := Setting{}.scope(k.dataset, g, bind)
+	key := strings.Join(scope.KeyColumns(), ", ")
+	return statement.Statement{SQL: "select " + key + " from " + scope.From() + " group by " + key + " having count(*) > 1 limit 1", Args: bind.Args()}, nil
 }

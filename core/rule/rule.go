@@ -70,23 +70,23 @@ func Check(s Sealed) error {
 // A Plan compiles to one statement.
 type Plan interface {
 	Data() *dataset.Dataset
-	Compile(rules filter.Condition) (statement.Statement, error)
+	Compile(*dataset.Guard) (statement.Statement, error)
 }
 
 // Plans compile to several statements that must see the same records.
 type Plans interface {
 	Data() *dataset.Dataset
-	Compile(rules filter.Condition) ([]statement.Statement, error)
+	Compile(*dataset.Guard) ([]statement.Statement, error)
 }
 
-// Condition returns which records of ds the viewer may see: those of any rule for any
-// of their roles. A viewer for whom there is no rule sees none.
-func Condition(ds *dataset.Dataset, v Viewer) filter.Condition {
-	if v.Builder {
-		return filter.Condition{}
-	}
+// allowed returns which records some rules give a viewer: those of any rule for any of
+// their roles. A viewer for whom there is no rule is given none.
+func allowed(rules []dataset.RowRule, v Viewer) filter.Condition {
 	var any []filter.Condition
-	for _, r := range applying(ds, v) {
+	for _, r := range rules {
+		if !r.For(v.Roles) {
+			continue
+		}
 		c := r.Where.ForRule(v.Attributes)
 		if c.IsZero() {
 			return c
@@ -102,49 +102,107 @@ func Condition(ds *dataset.Dataset, v Viewer) filter.Condition {
 	return filter.Condition{Any: any}
 }
 
-func applying(ds *dataset.Dataset, v Viewer) []dataset.RowRule {
-	var out []dataset.RowRule
-	for _, r := range ds.RowRules {
-		for _, role := range r.Roles {
-			if slices.Contains(v.Roles, role) {
-				out = append(out, r)
-				break
+// Guard returns what a viewer may see of a dataset and of every table it reads; nil for
+// those who may see everything. A table without rules shows nothing.
+func Guard(ds *dataset.Dataset, v Viewer) *dataset.Guard {
+	if v.Builder {
+		return nil
+	}
+	g := &dataset.Guard{Rows: map[string]filter.Condition{}, Columns: map[string]map[string]bool{}, Fields: map[string]bool{}}
+	for id, rules := range ds.Rules() {
+		if rules == nil {
+			g.Rows[id] = filter.Never()
+			continue
+		}
+		if c := allowed(rules.RowRules, v); !c.IsZero() {
+			g.Rows[id] = c
+		}
+		for _, h := range rules.Hidden {
+			if shares(h.Except, v.Roles) {
+				continue
+			}
+			if g.Columns[id] == nil {
+				g.Columns[id] = map[string]bool{}
+			}
+			for _, c := range h.Columns {
+				g.Columns[id][c] = true
 			}
 		}
 	}
-	return out
+	if len(ds.RowRules) > 0 {
+		g.Own = allowed(ds.RowRules, v)
+	}
+	for _, f := range ds.Fields {
+		if len(f.SeenBy) > 0 && !shares(f.SeenBy, v.Roles) {
+			g.Fields[f.Name] = true
+		}
+	}
+	return g
 }
+
+func shares(a, b []string) bool {
+	for _, s := range a {
+		if s == dataset.Everyone || slices.Contains(b, s) {
+			return true
+		}
+	}
+	return false
+}
+
+// See returns a dataset as a viewer knows it: without the fields they may not see.
+func See(ds *dataset.Dataset, v Viewer) *dataset.Dataset { return ds.For(Guard(ds, v)) }
 
 // Words says, for the reading line, which records the rules leave; "" when all.
 func Words(ds *dataset.Dataset, v Viewer) string {
-	if Condition(ds, v).IsZero() {
+	g := Guard(ds, v)
+	if g == nil {
 		return ""
 	}
-	var words []string
-	for _, r := range applying(ds, v) {
+	var parts []string
+	for _, t := range ds.Table.Bases() {
+		rules := ds.Rules()[t.ID()]
+		if rules == nil {
+			return "none, for want of a rule for you"
+		}
+		if c, narrowed := g.Rows[t.ID()]; narrowed && !c.IsZero() {
+			parts = append(parts, words(rules.RowRules, v, func(c filter.Condition) string { return c.Words(dataset.Tidy, nil) }))
+		}
+	}
+	if !g.Own.IsZero() {
+		parts = append(parts, words(ds.RowRules, v, ds.Words))
+	}
+	return strings.Join(parts, " and ")
+}
+
+func words(rules []dataset.RowRule, v Viewer, say func(filter.Condition) string) string {
+	var out []string
+	for _, r := range rules {
+		if !r.For(v.Roles) {
+			continue
+		}
 		w := r.Words
 		if w == "" {
-			w = "whose " + ds.Words(r.Where)
+			w = "whose " + say(r.Where)
 		}
-		words = append(words, w)
+		out = append(out, w)
 	}
-	if len(words) == 0 {
+	if len(out) == 0 {
 		return "none, for want of a rule for you"
 	}
-	return strings.Join(words, " or ")
+	return strings.Join(out, " or ")
 }
 
 // Publishable tells in words what keeps a dataset from being shown to viewers.
 func Publishable(ds *dataset.Dataset) error {
-	if len(ds.RowRules) == 0 {
-		return problem.New(problem.Missing, "row_rules", "%s has no row rule yet. Say who may see which records, or “every row” in so many words, before it is published.", ds.Title)
+	if t := ds.Ruleless(); t != nil {
+		return problem.New(problem.Missing, "row_rules", "Nobody has said yet who may see which records of the table %s, which %s read. Give it a row rule, or “every row for everyone” in so many words, before it is shown to viewers.", t.Name, ds.Title)
 	}
 	return nil
 }
 
 // Seal puts the viewer's row rules into a plan.
 func Seal(p Plan, v Viewer) (Sealed, error) {
-	st, err := p.Compile(Condition(p.Data(), v))
+	st, err := p.Compile(Guard(p.Data(), v))
 	if err != nil {
 		return nil, err
 	}
@@ -153,7 +211,7 @@ func Seal(p Plan, v Viewer) (Sealed, error) {
 
 // SealAll does the same for plans of several statements.
 func SealAll(p Plans, v Viewer) (Sealed, error) {
-	sts, err := p.Compile(Condition(p.Data(), v))
+	sts, err := p.Compile(Guard(p.Data(), v))
 	if err != nil {
 		return nil, err
 	}

@@ -159,6 +159,12 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 		now = d.Measures[i]
 	}
 	m.add("Number of "+ds.Record[1], d, set(query.Measure{Aggregate: query.Count, Field: query.Records})).Chosen = now.Field == query.Records
+	for _, kept := range ds.Measures {
+		if _, err := ds.Measure(kept.Name); err == nil {
+			c := m.add(ds.Label("="+kept.Name), d, set(query.Measure{Name: kept.Name}))
+			c.Kind, c.Chosen = "measure", now.Name == kept.Name
+		}
+	}
 	for _, a := range query.Aggregates() {
 		label := a.Words() + " of …"
 		if a == query.Count {
@@ -222,13 +228,20 @@ func (m *Menu) grains(d *chart.Document, ds *dataset.Dataset, i int) {
 		return
 	}
 	f, _ := ds.Field(d.By[i].Field)
-	fitting := m.add("fitting step", d, func(c *chart.Document) { c.By[i].Grain = 0 })
-	fitting.Chosen = d.By[i].Grain == 0
-	for _, g := range period.Grains() {
+	fitting := m.add("fitting step", d, func(c *chart.Document) { c.By[i].Grain, c.By[i].Part = 0, 0 })
+	fitting.Chosen = d.By[i].Grain == 0 && d.By[i].Part == 0
+	for _, g := range append(period.Grains(), period.Accounting) {
 		if f != nil && f.Type == field.Date && g < period.Day {
 			continue
 		}
-		m.add(g.String(), d, func(c *chart.Document) { c.By[i].Grain = g }).Chosen = d.By[i].Grain == g
+		m.add(g.String(), d, func(c *chart.Document) { c.By[i].Grain, c.By[i].Part = g, 0 }).Chosen = d.By[i].Grain == g
+	}
+	for _, p := range period.Parts() {
+		if f != nil && f.Type == field.Date && p == period.HourOfDay {
+			continue
+		}
+		c := m.add(p.String(), d, func(c *chart.Document) { c.By[i].Grain, c.By[i].Part = 0, p })
+		c.Kind, c.Chosen = "repeats", d.By[i].Part == p
 	}
 }
 
@@ -272,7 +285,7 @@ func (m *Menu) conditions(d *chart.Document, ds *dataset.Dataset) {
 			var kept []filter.Condition
 			if c.Where != nil {
 				for _, p := range c.Where.TopLevel() {
-					if p.Field != name {
+					if p.Field != name || name == "" {
 						kept = append(kept, p)
 					}
 				}
@@ -280,6 +293,9 @@ func (m *Menu) conditions(d *chart.Document, ds *dataset.Dataset) {
 			all := filter.And(append(kept, cond)...)
 			c.Where = &all
 		}
+	}
+	for _, kept := range ds.Conditions {
+		m.add(kept.Title, d, with("", filter.Condition{Named: kept.Name})).Kind = "kept by name"
 	}
 	for _, f := range ds.Visible() {
 		switch {

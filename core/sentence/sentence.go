@@ -40,7 +40,7 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 				plain("and")
 			}
 			text := measure(m, ds, i == 0)
-			out = append(out, Phrase{Part: fmt.Sprintf("measure.%d", i), Text: text, Missing: m.Field == ""})
+			out = append(out, Phrase{Part: fmt.Sprintf("measure.%d", i), Text: text, Missing: m.Field == "" && m.Name == "" && m.Formula == ""})
 		}
 		plain("of")
 		out = append(out, Phrase{Part: "dataset", Text: ds.Title})
@@ -54,6 +54,8 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 			grain := "per fitting step"
 			if dim.Grain != 0 {
 				grain = "per " + dim.Grain.String()
+			} else if dim.Part != 0 {
+				grain = "by " + dim.Part.String()
 			}
 			out = append(out, Phrase{Part: fmt.Sprintf("grain.%d", i), Text: grain}, Phrase{Text: "of"}, Phrase{Part: fmt.Sprintf("by.%d", i), Text: f.Label})
 		default:
@@ -90,7 +92,11 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 
 func measure(m query.Measure, ds *dataset.Dataset, first bool) string {
 	text := m.Aggregate.Words() + " of which field?"
-	if m.Field != "" {
+	switch {
+	case m.Name != "" || m.Formula != "":
+		text = chart.MeasureLabel(query.Measure{Name: m.Name, Formula: m.Formula}, ds)
+		first = true
+	case m.Field != "":
 		text = strings.ToUpper(m.Aggregate.Words()[:1]) + chart.MeasureLabel(query.Measure{Aggregate: m.Aggregate, Field: m.Field}, ds)[1:]
 	}
 	if !first {
@@ -144,8 +150,8 @@ func Title(d *chart.Document, ds *dataset.Dataset) string {
 	for _, m := range d.Measures {
 		f, err := ds.Field(m.Field)
 		switch {
-		case m.Label != "":
-			names = append(names, m.Label)
+		case m.Label != "" || m.Name != "" || m.Formula != "":
+			names = append(names, chart.MeasureLabel(m, ds))
 		case err != nil:
 			names = append(names, ds.Title)
 		case m.Aggregate == query.Sum:
@@ -159,6 +165,8 @@ func Title(d *chart.Document, ds *dataset.Dataset) string {
 		f, err := ds.Field(dim.Field)
 		switch {
 		case err != nil:
+		case dim.Part != 0:
+			title += ", by " + dim.Part.String() + " of " + lower(f.Label)
 		case f.Type.Temporal() && dim.Grain != 0:
 			title += " per " + dim.Grain.String()
 		case f.Type.Temporal():

@@ -17,13 +17,29 @@ func Tables() dataset.Catalogue {
 	rough.Float = true
 	boat := native("boat", field.Text)
 	boat.Distinct = 1300
-	return dataset.Catalogue{
-		{Schema: "public", Name: "job", Kind: "table", Unique: [][]string{{"id"}}, Links: []dataset.Link{{Column: "yard_id", Table: "public.yard", To: "id"}},
+	tables := dataset.Catalogue{
+		{Schema: "public", Name: "job", Kind: "table", Unique: [][]string{{"id"}}, Links: []dataset.Link{{Column: "yard_id", Table: "public.yard", To: "id", Verified: true}},
 			Columns: []dataset.Column{native("id", field.Integer), opened, native("promised_on", field.Date), native("kind", field.Text), boat, native("yard_id", field.Integer), native("cost", field.Number), rough,
 				{Name: "state", Type: field.Text, SQLType: "job_state"}, native("late", field.Boolean)}},
 		{Schema: "public", Name: "yard", Kind: "table", Unique: [][]string{{"id"}}, Columns: []dataset.Column{native("id", field.Integer), native("name", field.Text), native("region", field.Text)}},
 		{Schema: "public", Name: "note", Kind: "view", Links: []dataset.Link{{Column: "job_id", Table: "public.job", To: "kind"}}, Columns: []dataset.Column{native("job_id", field.Text), native("words", field.Text)}},
 	}
+	tables, err := tables.With(Rules())
+	if err != nil {
+		panic(err)
+	}
+	return tables
+}
+
+// Rules are the row rules of the tables: everybody sees every job and every yard, so
+// that the dataset's own rules decide.
+func Rules() *dataset.SourceRules {
+	r, err := dataset.ReadRules([]byte(`{"version":1,"source":"desk","tables":[{"table":"job","row_rules":[{"roles":["everyone"],"where":"every row"}]},
+		{"table":"yard","row_rules":[{"roles":["everyone"],"where":"every row"}]}]}`))
+	if err != nil {
+		panic(err)
+	}
+	return r
 }
 
 // Document is the dataset of jobs.
@@ -42,7 +58,7 @@ func Document() *dataset.Document {
 
 // Jobs is the dataset, resolved.
 func Jobs() *dataset.Dataset {
-	ds, err := dataset.Resolve(Document(), Tables())
+	ds, err := dataset.Resolve(Document(), Tables(), nil)
 	if err != nil {
 		panic(err)
 	}

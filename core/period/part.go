@@ -1,0 +1,131 @@
+package period
+
+import (
+	"fmt"
+	"time"
+)
+
+// A Part is what repeats in dates: weekday, month of year and so on. Its values are
+// whole numbers, in the order that the calendar gives them.
+type Part int
+
+const (
+	MonthOfYear Part = iota + 1
+	QuarterOfYear
+	Weekday    // 1 for Monday to 7 for Sunday
+	DayOfMonth // 1 to 31
+	HourOfDay  // 0 to 23
+	ISOWeek    // 1 to 53, by ISO 8601
+)
+
+var partNames = [...]string{"", "month of year", "quarter of year", "weekday", "day of month", "hour of day", "week of year"}
+
+func (p Part) String() string { return partNames[p] }
+
+// Parts lists all parts.
+func Parts() []Part {
+	return []Part{MonthOfYear, QuarterOfYear, ISOWeek, DayOfMonth, Weekday, HourOfDay}
+}
+
+// ParsePart reads the name of a part.
+func ParsePart(s string) (Part, error) {
+	for _, p := range Parts() {
+		if p.String() == s {
+			return p, nil
+		}
+	}
+	return 0, fmt.Errorf("%q is not a repeating part; parts are month of year, quarter of year, week of year, day of month, weekday and hour of day", s)
+}
+
+func (p Part) MarshalText() ([]byte, error) { return []byte(p.String()), nil }
+
+func (p *Part) UnmarshalText(b []byte) (err error) {
+	*p, err = ParsePart(string(b))
+	return err
+}
+
+// Of returns the value of the part at t, a time of the calendar's clock in UTC.
+func (c Calendar) Of(p Part, t time.Time) int {
+	switch p {
+	case MonthOfYear:
+		return int(t.Month())
+	case QuarterOfYear:
+		return c.since(t)/3 + 1
+	case Weekday:
+		return int(t.Weekday()+6)%7 + 1
+	case DayOfMonth:
+		return t.Day()
+	case HourOfDay:
+		return t.Hour()
+	}
+	_, week := t.ISOWeek()
+	return week
+}
+
+// since counts the months from the start of the fiscal year.
+func (c Calendar) since(t time.Time) int { return (int(t.Month()) - int(c.FiscalStart) + 12) % 12 }
+
+// Values returns every value of the part in the calendar's order: months from the start
+// of the fiscal year, weekdays from the first day of the week.
+func (c Calendar) Values(p Part) []int {
+	low, n, first := 1, 0, 1
+	switch p {
+	case MonthOfYear:
+		n, first = 12, int(c.FiscalStart)
+	case QuarterOfYear:
+		n = 4
+	case Weekday:
+		n, first = 7, int(c.FirstDay+6)%7+1
+	case DayOfMonth:
+		n = 31
+	case HourOfDay:
+		low, n, first = 0, 24, 0
+	case ISOWeek:
+		n = 53
+	}
+	out := make([]int, n)
+	for i := range out {
+		out[i] = (first-low+i)%n + low
+	}
+	return out
+}
+
+// Label is how readers see a value of the part.
+func (p Part) Label(v int) string {
+	switch p {
+	case MonthOfYear:
+		if v >= 1 && v <= 12 {
+			return time.Month(v).String()
+		}
+	case QuarterOfYear:
+		return fmt.Sprintf("Q%d", v)
+	case Weekday:
+		if v >= 1 && v <= 7 {
+			return time.Weekday(v % 7).String()
+		}
+	case HourOfDay:
+		return fmt.Sprintf("%02d:00", v)
+	case ISOWeek:
+		return fmt.Sprintf("W%02d", v)
+	}
+	return fmt.Sprint(v)
+}
+
+// Offsets returns how far the clock of the zone is ahead of UTC, in seconds, and the
+// instants at which that changes, from 1900 to 2100: one more offset than instants.
+func (c Calendar) Offsets() (changes []time.Time, seconds []int) {
+	t := time.Date(1900, 1, 1, 0, 0, 0, 0, time.UTC).In(c.Zone)
+	end := time.Date(2100, 1, 1, 0, 0, 0, 0, time.UTC)
+	_, offset := t.Zone()
+	seconds = []int{offset}
+	for {
+		_, next := t.ZoneBounds()
+		if next.IsZero() || !next.Before(end) {
+			return changes, seconds
+		}
+		if _, o := next.Zone(); o != seconds[len(seconds)-1] {
+			changes, seconds = append(changes, next.UTC()), append(seconds, o)
+		}
+		t = next
+	}
+}

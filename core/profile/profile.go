@@ -1,0 +1,197 @@
+package profile
+
+import (
+	"sort"
+	"strings"
+	"time"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+)
+
+// A Profile is what is in a dataset.
+type Profile struct {
+	Records int64 // looked at for counts, smallest and largest
+	Looked  int   // looked at one by one
+	Whole   bool  // Records are all there are
+	Fields  []*Field
+	Odd     []Oddity
+}
+
+// Field is the profile of one field.
+type Field struct {
+	Of         *dataset.Field
+	Filled     int64
+	Empty      int64
+	Unreadable int64
+	Distinct   int  // among those looked at
+	Exactly    bool // Distinct is that of all records
+	Smallest   field.Value
+	Largest    field.Value
+	Quartiles  [3]field.Value // low, median, high; of numbers and dates
+	Spread     field.Value    // the sample standard deviation of numbers
+	Top        []Count        // most frequent first
+	Picture    []int          // how many in each of several steps, or of the most frequent values
+
+	values []field.Value // filled, sorted where they have an order
+	texts  map[string]int
+}
+
+// A Count is a value with how often it occurs among the records looked at.
+type Count struct {
+	Value field.Value
+	N     int
+}
+
+// steps is how many parts a small picture has.
+const steps = 12
+
+// mostTop is how many of the most frequent values are kept.
+const mostTop = 8
+
+// Read computes the profile from the rows of the plan's two statements.
+func (p *Plan) Read(whole, sample [][]field.Value) *Profile {
+	out := &Profile{Looked: len(sample), Whole: p.Whole()}
+	row := whole[0]
+	out.Records, _ = row[0].Decimal().Int64()
+	at := 1
+	take := func() field.Value { at++; return row[at-1] }
+	for i, f := range p.fields {
+		one := &Field{Of: f, Exactly: p.Whole() && int64(len(sample)) >= out.Records, texts: map[string]int{}}
+		one.Filled, _ = take().Decimal().Int64()
+		one.Unreadable, _ = take().Decimal().Int64()
+		one.Empty = out.Records - one.Filled - one.Unreadable
+		if ordered(f) {
+			one.Smallest, one.Largest = take(), take()
+		}
+		for _, r := range sample {
+			if v := r[i]; !v.IsEmpty() {
+				one.values = append(one.values, v)
+				one.texts[v.Exact()]++
+			}
+		}
+		one.Distinct = len(one.texts)
+		one.describe()
+		out.Fields = append(out.Fields, one)
+	}
+	out.Odd = p.oddities(out)
+	return out
+}
+
+func (f *Field) describe() {
+	first := map[string]field.Value{}
+	for _, v := range f.values {
+		if _, ok := first[v.Exact()]; !ok {
+			first[v.Exact()] = v
+		}
+	}
+	for text, n := range f.texts {
+		f.Top = append(f.Top, Count{first[text], n})
+	}
+	sort.Slice(f.Top, func(i, j int) bool {
+		if f.Top[i].N != f.Top[j].N {
+			return f.Top[i].N > f.Top[j].N
+		}
+		return field.Compare(f.Top[i].Value, f.Top[j].Value) < 0
+	})
+	if !ordered(f.Of) || len(f.values) == 0 {
+		for _, c := range f.Top[:min(len(f.Top), steps)] {
+			f.Picture = append(f.Picture, c.N)
+		}
+		f.Top = f.Top[:min(len(f.Top), mostTop)]
+		return
+	}
+	f.Top = f.Top[:min(len(f.Top), mostTop)]
+	sort.Slice(f.values, func(i, j int) bool { return field.Compare(f.values[i], f.values[j]) < 0 })
+	n := len(f.values) - 1
+	f.Quartiles = [3]field.Value{f.values[n/4], f.values[n/2], f.values[3*n/4]}
+	if f.Of.Type.Numeric() {
+		f.Spread = deviation(f.values)
+	}
+	f.picture()
+}
+
+// picture counts the values in steps of equal width between the fences, so that one far
+// value does not push all others into one step.
+func (f *Field) picture() {
+	low, high := place(f.values[0]), place(f.values[len(f.values)-1])
+	if l, h, ok := f.fences(); ok {
+		low, high = max(low, l), min(high, h)
+	}
+	f.Picture = make([]int, steps)
+	for _, v := range f.values {
+		x := place(v)
+		if x < low || x > high {
+			continue
+		}
+		i := 0
+		if high > low {
+			i = min(int((x-low)/(high-low)*steps), steps-1)
+		}
+		f.Picture[i]++
+	}
+}
+
+// place is where a number or date lies on a line; only for pictures and for finding what
+// lies far off, never for a value that is shown.
+func place(v field.Value) float64 {
+	if d := v.Decimal(); d != nil {
+		x, _ := d.Float64()
+		return x
+	}
+	return float64(v.Time().Unix())
+}
+
+// fences are three quartile distances outside the quartiles; not ok where the quartiles
+// lie together.
+func (f *Field) fences() (low, high float64, ok bool) {
+	q1, q3 := place(f.Quartiles[0]), place(f.Quartiles[2])
+	if q3 <= q1 {
+		return 0, 0, false
+	}
+	return q1 - 3*(q3-q1), q3 + 3*(q3-q1), true
+}
+
+var wide = apd.BaseContext.WithPrecision(34)
+
+func deviation(values []field.Value) field.Value {
+	if len(values) < 2 {
+		return field.Value{}
+	}
+	var sum, mean, squares, d apd.Decimal
+	n := apd.New(int64(len(values)), 0)
+	for _, v := range values {
+		_, _ = wide.Add(&sum, &sum, v.Decimal())
+	}
+	_, _ = wide.Quo(&mean, &sum, n)
+	for _, v := range values {
+		_, _ = wide.Sub(&d, v.Decimal(), &mean)
+		_, _ = wide.Mul(&d, &d, &d)
+		_, _ = wide.Add(&squares, &squares, &d)
+	}
+	_, _ = wide.Quo(&squares, &squares, apd.New(int64(len(values)-1), 0))
+	_, _ = wide.Sqrt(&d, &squares)
+	d.Reduce(&d)
+	return field.OfDecimal(&d)
+}
+
+// lists the different texts of the field, most frequent first.
+func (f *Field) different(most int) []string {
+	var out []string
+	for text := range f.texts {
+		out = append(out, text)
+	}
+	sort.Slice(out, func(i, j int) bool {
+		if f.texts[out[i]] != f.texts[out[j]] {
+			return f.texts[out[i]] > f.texts[out[j]]
+		}
+		return out[i] < out[j]
+	})
+	return out[:min(len(out), most)]
+}
+
+func day(t float64) string { return time.Unix(int64(t), 0).UTC().Format(time.DateOnly) }
+
+func trimmed(s string) bool { return strings.TrimSpace(s) == s }

@@ -1,0 +1,225 @@
+package query
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/formula"
+)
+
+// An Atom is one aggregate that measures are made of: a plain measure is one atom, a
+// formula has one for each aggregate in it.
+type Atom struct {
+	Aggregate Aggregate
+	P         field.Value       // of a percentile, 0 to 1
+	Field     string            // what is aggregated: a field, Records,
+	Expr      *formula.Expr     // or a formula per record
+	Where     *filter.Condition // only records that meet it
+	Only      *formula.Expr     // only records for which it is true
+}
+
+// limited tells whether the atom leaves out some of a group's records.
+func (a Atom) limited() bool { return a.Where != nil || a.Only != nil }
+
+// Computed is how a measure comes from atoms.
+type Computed struct {
+	Atoms []int
+	Expr  *formula.Expr // nil: the measure is its one atom
+	calls []formula.Aggregate
+}
+
+// Measuring is the measures of a definition taken apart into what the database computes.
+type Measuring struct {
+	Atoms    []Atom
+	Columns  []Column
+	Computed []Computed
+	settings func(name string) field.Value
+	now      time.Time
+}
+
+// atomOf names our aggregate for one of a formula.
+var atomOf = map[string]Aggregate{"count": Count, "sum": Sum, "avg": Average, "min": Smallest, "max": Largest, "median": Median, "percentile": Percentile, "stddev": Spread}
+
+// measure takes measures apart. They have been checked.
+func measure(measures []Measure, ds *dataset.Dataset, s Setting) (Measuring, error) {
+	var out Measuring
+	ctx := ds.Context(s.Viewer, s.Settings)
+	types := map[string]field.Type{}
+	for _, set := range ds.Settings {
+		types[set.Name] = set.Type
+	}
+	out.settings = func(name string) field.Value {
+		v, err := formula.Read(types[name], ctx.Settings[name])
+		if err != nil {
+			return field.Value{}
+		}
+		return v
+	}
+	out.now = s.Calendar.Wall(s.Now)
+	for _, m := range measures {
+		e, err := m.expr(ds)
+		if err != nil {
+			return out, err
+		}
+		if e == nil {
+			out.Computed = append(out.Computed, Computed{Atoms: []int{out.add(Atom{Aggregate: m.Aggregate, Field: m.Field, Where: m.Where})}})
+			continue
+		}
+		c := Computed{Expr: e, calls: e.Aggregates()}
+		for _, call := range c.calls {
+			a := Atom{Aggregate: atomOf[call.Func], P: call.P, Expr: call.Of, Only: call.Where, Where: m.Where}
+			switch {
+			case call.Of == nil:
+				a.Field = Records
+			case call.Distinct:
+				a.Aggregate = Distinct
+			}
+			c.Atoms = append(c.Atoms, out.add(a))
+		}
+		out.Computed = append(out.Computed, c)
+	}
+	return out, nil
+}
+
+func (m *Measuring) add(a Atom) int {
+	m.Atoms = append(m.Atoms, a)
+	for _, c := range a.components() {
+		m.Columns = append(m.Columns, Column{c, len(m.Atoms) - 1})
+	}
+	return len(m.Atoms) - 1
+}
+
+func (a Atom) components() []Component {
+	switch a.Aggregate {
+	case Count:
+		if a.Field == Records {
+			return []Component{CountAll}
+		}
+		return []Component{CountFilled}
+	case Sum:
+		return []Component{SumOf}
+	case Average:
+		return []Component{SumOf, CountFilled}
+	case Spread:
+		return []Component{SumOf, SumOfSquares, CountFilled}
+	case Smallest:
+		return []Component{MinOf}
+	case Largest:
+		return []Component{MaxOf}
+	case Distinct:
+		return []Component{DistinctOf}
+	case Percentile:
+		return []Component{LowPlace, HighPlace, CountFilled}
+	}
+	return []Component{LowMiddle, HighMiddle}
+}
+
+// mergeable tells whether every total can be had from the parts' components.
+func (m *Measuring) mergeable() bool {
+	for _, a := range m.Atoms {
+		if !a.Aggregate.mergeable() {
+			return false
+		}
+	}
+	return true
+}
+
+// Value computes a measure from the values of its atoms.
+func (m *Measuring) Value(measure int, atoms []field.Value) field.Value {
+	c := m.Computed[measure]
+	if c.Expr == nil {
+		return atoms[c.Atoms[0]]
+	}
+	next := 0
+	return c.Expr.Eval(formula.Values{Name: m.settings, Now: m.now, Aggregate: func(formula.Aggregate) field.Value {
+		next++
+		return atoms[c.Atoms[next-1]]
+	}})
+}
+
+// value gives the SQL of what an atom aggregates, for one record; "" for whole records.
+func (a Atom) value(s *dataset.Scope) (string, error) {
+	switch {
+	case a.Expr != nil:
+		return a.Expr.SQL(s.Target())
+	case a.Field == Records:
+		return "", nil
+	}
+	return s.Key(a.Field)
+}
+
+// only gives the SQL that is true for the records the atom takes; "" for all.
+func (a Atom) only(s *dataset.Scope) (string, error) {
+	var parts []string
+	if a.Where != nil {
+		c, err := s.Condition(*a.Where)
+		if err != nil {
+			return "", err
+		}
+		parts = append(parts, "("+c+")")
+	}
+	if a.Only != nil {
+		c, err := a.Only.SQL(s.Target())
+		if err != nil {
+			return "", err
+		}
+		parts = append(parts, "("+c+")")
+	}
+	return strings.Join(parts, " and "), nil
+}
+
+// aggregate is the SQL of one component; v is the SQL of the values, only a filter
+// clause or nothing.
+func (a Atom) aggregate(c Component, v, only string) string {
+	switch c {
+	case CountAll:
+		return "count(*)" + only
+	case CountFilled:
+		return "count(" + v + ")" + only
+	case SumOf:
+		return "sum(" + v + ")" + only
+	case SumOfSquares:
+		return "sum(" + v + "::numeric * " + v + ")" + only
+	case MinOf:
+		return "min(" + v + ")" + only
+	case MaxOf:
+		return "max(" + v + ")" + only
+	case DistinctOf:
+		return "count(distinct " + v + ")" + only
+	case LowPlace, HighPlace:
+		// The place p·(n−1), counted from 0, among the sorted values.
+		round := map[Component]string{LowPlace: "floor", HighPlace: "ceil"}[c]
+		filled := "(where " + v + " is not null)"
+		if only != "" {
+			filled = strings.TrimSuffix(strings.TrimPrefix(only, " filter "), ")") + " and " + v + " is not null)"
+		}
+		return fmt.Sprintf("(array_agg(%s order by %s) filter %s)[%s(%s * (count(%s)%s - 1))::int + 1]", v, v, filled, round, a.P.Decimal().Text('f'), v, only)
+	}
+	// Both middle values from one sort: the second place is so little above the first
+	// that it is another value only where their number, below 10^9, is even.
+	middle := "(percentile_disc(array[0.5, 0.5000000001]) within group (order by " + v + ")" + only + ")"
+	if c == LowMiddle {
+		return middle + "[1]"
+	}
+	return middle + "[2]"
+}
+
+// rank is the SQL of an atom's value, from the SQL of its components.
+func (a Atom) rank(parts []string) string {
+	switch a.Aggregate {
+	case Average:
+		return parts[0] + "::numeric / nullif(" + parts[1] + ", 0)"
+	case Median:
+		return "(" + parts[0] + "::numeric + " + parts[1] + ") / 2"
+	case Spread:
+		return fmt.Sprintf("sqrt(greatest((%s - %s::numeric * %s / nullif(%s, 0)) / nullif(%s - 1, 0), 0))", parts[1], parts[0], parts[0], parts[2], parts[2])
+	case Percentile:
+		p := a.P.Decimal().Text('f')
+		return fmt.Sprintf("(%s + (%s - %s) * mod(%s * (%s - 1), 1))", parts[0], parts[1], parts[0], p, parts[2])
+	}
+	return parts[0]
+}

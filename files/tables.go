@@ -1,0 +1,354 @@
+package files
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// plainLetters takes accents off letters.
+func plainLetters(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 0x300 && r < 0x370 {
+			return -1
+		}
+		return r
+	}, norm.NFD.String(s))
+}
+
+// A csvFile is a CSV file as a table.
+type csvFile struct {
+	path string
+	d    Dialect
+}
+
+func (c *csvFile) sheet() string { return "" }
+func (c *csvFile) words() string { return c.d.Words() }
+
+type csvRows struct {
+	*csvReader
+	file   *os.File
+	width  int
+	filled []bool
+}
+
+func (c *csvFile) open() (rows, error) {
+	r, err := c.start()
+	if err != nil {
+		return nil, err
+	}
+	if c.d.Header {
+		if _, _, err = r.csvReader.next(); err != nil {
+			r.close()
+			return nil, c.failed(err)
+		}
+	}
+	titles, err := c.titles()
+	r.width = len(titles)
+	return r, err
+}
+
+func (c *csvFile) start() (*csvRows, error) {
+	f, err := os.Open(c.path)
+	if err != nil {
+		return nil, err
+	}
+	return &csvRows{csvReader: newCSV(f, c.d), file: f}, nil
+}
+
+// failed turns to another encoding when the file turns out not to be UTF-8.
+func (c *csvFile) failed(err error) error {
+	if errors.Is(err, io.EOF) {
+		return refuse(0, "", "The file has no rows.")
+	}
+	return err
+}
+
+func (c *csvFile) titles() ([]string, error) {
+	r, err := c.start()
+	if err != nil {
+		return nil, err
+	}
+	defer r.close()
+	fields, _, err := r.csvReader.next()
+	if errors.Is(err, errEncoding) && c.d.skip == 0 {
+		c.d.Encoding = "Windows-1252"
+		return c.titles()
+	}
+	if err != nil {
+		return nil, c.failed(err)
+	}
+	out := make([]string, len(fields))
+	for i, f := range fields {
+		if c.d.Header {
+			out[i] = string(f)
+		} else {
+			out[i] = fmt.Sprintf("column %d", i+1)
+		}
+	}
+	// Separators at the end of the header name no columns.
+	for len(out) > 1 && strings.TrimSpace(out[len(out)-1]) == "" {
+		out = out[:len(out)-1]
+	}
+	return out, nil
+}
+
+func (r *csvRows) next() ([][]byte, []bool, error) {
+	fields, quoted, err := r.csvReader.next()
+	if errors.Is(err, errEncoding) {
+		return nil, nil, refuse(r.row, "", "It holds bytes that are not UTF-8, as the rows before it are: save the file in one encoding.")
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	for len(fields) > r.width && len(fields[len(fields)-1]) == 0 {
+		fields = fields[:len(fields)-1]
+	}
+	if len(fields) != r.width {
+		return nil, nil, refuse(r.row, "", "It has %d fields where the first row has %d.", len(fields), r.width)
+	}
+	r.filled = r.filled[:0]
+	for i, f := range fields {
+		r.filled = append(r.filled, len(f) > 0 || quoted[i])
+	}
+	return fields, r.filled, nil
+}
+
+func (r *csvRows) at() int64 { return r.row }
+func (r *csvRows) close()    { r.file.Close() }
+
+// A jsonFile is a JSON file: a list of objects, or objects one after another. Objects
+// within objects become columns, joined by underscores; lists stay JSON.
+type jsonFile struct {
+	path  string
+	names []string
+	index map[string]int
+	list  bool
+}
+
+// mostDepth is how deep objects may be nested before they stay JSON.
+const mostDepth = 6
+
+func (j *jsonFile) sheet() string { return "" }
+func (j *jsonFile) words() string {
+	if j.list {
+		return "JSON, a list of records"
+	}
+	return "JSON Lines"
+}
+
+type jsonRows struct {
+	file   *os.File
+	dec    *json.Decoder
+	in     *jsonFile
+	grow   bool // names are still being collected
+	n      int64
+	fields [][]byte
+	raws   [][]byte // as they stand in the file
+	filled []bool
+	kinds  []kind
+}
+
+func (j *jsonFile) begin(grow bool) (*jsonRows, error) {
+	f, err := os.Open(j.path)
+	if err != nil {
+		return nil, err
+	}
+	head := make([]byte, 3)
+	if n, _ := io.ReadFull(f, head); !bytes.Equal(head[:n], []byte{0xEF, 0xBB, 0xBF}) {
+		_, _ = f.Seek(0, io.SeekStart)
+	}
+	d := json.NewDecoder(f)
+	d.UseNumber()
+	n := len(j.names)
+	r := &jsonRows{file: f, dec: d, in: j, grow: grow, fields: make([][]byte, n), raws: make([][]byte, n), filled: make([]bool, n), kinds: make([]kind, n)}
+	first, err := d.Token()
+	if err != nil {
+		f.Close()
+		return nil, refuse(1, "", "This is not JSON: %s.", err)
+	}
+	switch first {
+	case json.Delim('['):
+		j.list = true
+	case json.Delim('{'): // one object after another: read again from the first
+		_, _ = f.Seek(0, io.SeekStart)
+		if bytes.Equal(head, []byte{0xEF, 0xBB, 0xBF}) {
+			_, _ = f.Seek(3, io.SeekStart)
+		}
+		r.dec = json.NewDecoder(f)
+		r.dec.UseNumber()
+	default:
+		f.Close()
+		return nil, refuse(1, "", "The file holds neither a list of objects nor objects one after another.")
+	}
+	return r, nil
+}
+
+func (j *jsonFile) titles() ([]string, error) {
+	j.index = map[string]int{}
+	j.names = nil
+	r, err := j.begin(true)
+	if err != nil {
+		return nil, err
+	}
+	defer r.close()
+	for {
+		_, _, err := r.next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, err
+		}
+		if len(j.names) > MostColumns {
+			break
+		}
+	}
+	if r.n == 0 {
+		return nil, refuse(0, "", "The list is empty.")
+	}
+	return j.names, nil
+}
+
+func (j *jsonFile) open() (rows, error) { return j.begin(false) }
+
+func (r *jsonRows) next() ([][]byte, []bool, error) {
+	if !r.dec.More() {
+		if r.in.list {
+			if _, err := r.dec.Token(); err != nil {
+				return nil, nil, refuse(r.n+1, "", "The list of records is never closed.")
+			}
+		}
+		if _, err := r.dec.Token(); !errors.Is(err, io.EOF) {
+			return nil, nil, refuse(r.n, "", "There is more text after the end of the records.")
+		}
+		return nil, nil, io.EOF
+	}
+	r.n++
+	var record orderedObject
+	if err := r.dec.Decode(&record); err != nil {
+		return nil, nil, refuse(r.n, "", "This record is not a JSON object: %s.", err)
+	}
+	for i := range r.fields {
+		r.fields[i], r.filled[i] = nil, false
+	}
+	if err := r.flatten("", record, 1); err != nil {
+		return nil, nil, err
+	}
+	return r.fields, r.filled, nil
+}
+
+func (r *jsonRows) flatten(before string, o orderedObject, depth int) error {
+	for _, p := range o {
+		name := p.key
+		if before != "" {
+			name = before + "_" + name
+		}
+		raw := bytes.TrimSpace(p.value)
+		if len(raw) > 0 && raw[0] == '{' && depth < mostDepth {
+			var inner orderedObject
+			if err := json.Unmarshal(raw, &inner); err != nil {
+				return refuse(r.n, name, "This is not a JSON object: %s.", err)
+			}
+			if len(inner) > 0 {
+				if err := r.flatten(name, inner, depth+1); err != nil {
+					return err
+				}
+				continue
+			}
+		}
+		i, known := r.in.index[name]
+		if !known {
+			if !r.grow {
+				return refuse(r.n, name, "The file changed while it was read.")
+			}
+			i = len(r.in.names)
+			r.in.index[name] = i
+			r.in.names = append(r.in.names, name)
+		}
+		for len(r.fields) <= i || len(r.fields) < len(r.in.names) {
+			r.fields, r.raws, r.filled, r.kinds = append(r.fields, nil), append(r.raws, nil), append(r.filled, false), append(r.kinds, kindEmpty)
+		}
+		if err := r.set(i, name, raw); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r *jsonRows) set(i int, name string, raw []byte) error {
+	switch {
+	case string(raw) == "null":
+		return nil
+	case raw[0] == '"':
+		var s string
+		if err := json.Unmarshal(raw, &s); err != nil {
+			return refuse(r.n, name, "This is not a JSON text: %s.", err)
+		}
+		if strings.ContainsRune(s, 0) {
+			return refuse(r.n, name, "It holds a zero byte, which no text has.")
+		}
+		r.fields[i], r.kinds[i] = []byte(s), kindText
+		if k := kindOf(r.fields[i]); k == kindDate || k == kindTime {
+			r.kinds[i] = k // a number in quotes was meant as text
+		}
+	case raw[0] == '[' || raw[0] == '{':
+		if bytes.Contains(raw, []byte(`\u0000`)) {
+			return refuse(r.n, name, "It holds a zero byte, which no text has.")
+		}
+		r.fields[i], r.kinds[i] = raw, kindJSON
+	default:
+		r.fields[i] = raw
+		if r.kinds[i] = kindOf(raw); r.kinds[i] == kindText { // 1e6 and the like
+			r.kinds[i] = kindText
+			if n, err := json.Number(raw).Float64(); err == nil && len(raw) < 30 && n < 1e15 && n > -1e15 {
+				r.kinds[i] = kindNumber
+				r.fields[i] = []byte(strings.TrimRight(strings.TrimRight(fmt.Sprintf("%.15f", n), "0"), "."))
+			}
+		}
+	}
+	r.filled[i], r.raws[i] = true, raw
+	return nil
+}
+
+// raw is a field as JSON, for columns that hold lists or objects in other rows.
+func (r *jsonRows) raw(i int) []byte { return r.raws[i] }
+
+func (r *jsonRows) kind(i int) kind { return r.kinds[i] }
+func (r *jsonRows) at() int64       { return r.n }
+func (r *jsonRows) close()          { r.file.Close() }
+
+// An orderedObject is a JSON object whose keys keep their order.
+type orderedObject []struct {
+	key   string
+	value json.RawMessage
+}
+
+func (o *orderedObject) UnmarshalJSON(b []byte) error {
+	d := json.NewDecoder(bytes.NewReader(b))
+	if t, err := d.Token(); err != nil || t != json.Delim('{') {
+		return errors.New("it is not an object")
+	}
+	*o = (*o)[:0]
+	for d.More() {
+		key, err := d.Token()
+		if err != nil {
+			return err
+		}
+		var v json.RawMessage
+		if err := d.Decode(&v); err != nil {
+			return err
+		}
+		*o = append(*o, struct {
+			key   string
+			value json.RawMessage
+		}{key.(string), v})
+	}
+	return nil
+}

@@ -1,0 +1,232 @@
+package live
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"eskadel/core/dataset"
+	"eskadel/core/filter"
+	"eskadel/core/formula"
+	"eskadel/core/problem"
+	"eskadel/core/profile"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+)
+
+// Profile looks at what is in a dataset, as far as the viewer may see it.
+func (e *Engine) Profile(ctx context.Context, ds *dataset.Dataset, v rule.Viewer, only string) (*profile.Profile, error) {
+	p := profile.New(ds, e.Setting(ds, v, filter.Condition{}, time.Time{}), only)
+	sealed, err := rule.SealAll(p, v)
+	if err != nil {
+		return nil, err
+	}
+	r, err := e.do(ctx, sealed)
+	if err != nil {
+		return nil, err
+	}
+	return p.Read(r.Rows[0], r.Rows[1]), nil
+}
+
+// KeyProblem looks in the records of a view or query whether its key tells them apart.
+func (e *Engine) KeyProblem(ctx context.Context, ds *dataset.Dataset) error {
+	if !ds.Unsure() {
+		return nil
+	}
+	r, err := e.one(ctx, query.NewKeyCheck(ds), rule.Viewer{Builder: true})
+	if err != nil {
+		return err
+	}
+	if len(r.Rows[0]) == 0 {
+		return nil
+	}
+	var values []string
+	for _, v := range r.Rows[0][0] {
+		values = append(values, v.Exact())
+	}
+	return problem.New(problem.Invalid, "key", "The key (%s) does not tell records apart: several have %s.", strings.Join(ds.Key, ", "), strings.Join(values, ", "))
+}
+
+// A Trial is what a formula gives on the records at hand.
+type Trial struct {
+	Type    string
+	Over    string // "per record", "over groups" or "the same everywhere"
+	Page    *Page  // of the first records, or groups
+	Printed string
+}
+
+// trialName is the name that a formula has while it is tried.
+const trialName = "formula-being-tried"
+
+// Try computes a formula for the first ten records, or over all records and the groups of
+// the first pick list.
+func (e *Engine) Try(ctx context.Context, ds *dataset.Dataset, text string, v rule.Viewer) (*Trial, error) {
+	expr, err := ds.Formula(text)
+	if err != nil {
+		return nil, err
+	}
+	t := &Trial{Type: expr.Type.String(), Over: [...]string{"the same everywhere", "per record", "over groups"}[expr.Width], Printed: expr.String()}
+	if expr.Width == formula.OverGroup {
+		return t, e.tryMeasure(ctx, ds, expr, v, t)
+	}
+	p, err := e.with(ds, v, map[string]string{trialName: text}, expr.Uses(), 10)
+	if err != nil {
+		return nil, err
+	}
+	l, err := e.Records(ctx, p, v)
+	if err != nil {
+		return nil, err
+	}
+	t.Page = NewPage(l)
+	return t, nil
+}
+
+// with plans a list of a dataset's records with formulas beside some of its fields.
+func (e *Engine) with(ds *dataset.Dataset, v rule.Viewer, formulas map[string]string, beside []string, size int) (*query.RecordsPlan, error) {
+	changed, err := ds.With(formulas)
+	if err != nil {
+		return nil, err
+	}
+	p := query.NewList(changed, e.Setting(changed, v, filter.Condition{}, time.Time{}), size)
+	var show []string
+	for _, name := range beside {
+		if changed.Find(name) != nil {
+			show = append(show, name)
+		}
+	}
+	for name := range formulas {
+		show = append(show, name)
+	}
+	return p, p.Show(show)
+}
+
+func (e *Engine) tryMeasure(ctx context.Context, ds *dataset.Dataset, expr *formula.Expr, v rule.Viewer, t *Trial) error {
+	d := query.Definition{Version: 1, Dataset: ds.Name, Measures: []query.Measure{{Formula: expr.String(), Label: "Result"}}}
+	for _, f := range ds.Visible() {
+		if f.Type.String() == "text" && f.Distinct <= 50 {
+			d.By = []query.Dimension{{Field: f.Name, Largest: 10}}
+			break
+		}
+	}
+	table, _, err := e.Table(ctx, d, ds, v, e.Setting(ds, v, filter.Condition{}, time.Time{}))
+	if err != nil {
+		return err
+	}
+	t.Page = pageOf(table)
+	return nil
+}
+
+// Help explains every function, each with an example made of the dataset's own fields and,
+// where it is computed per record, what that gives for the first record.
+func (e *Engine) Help(ctx context.Context, ds *dataset.Dataset, v rule.Viewer) ([]HelpLine, error) {
+	var number, text, date string
+	for _, f := range ds.Visible() {
+		switch {
+		case f.Type.Numeric() && number == "":
+			number = f.Name
+		case f.Type.String() == "text" && text == "":
+			text = f.Name
+		case f.Type.String() == "timestamp" && date == "", f.Type.Temporal() && date == "":
+			date = f.Name
+		}
+	}
+	var out []HelpLine
+	formulas := map[string]string{}
+	for _, h := range formula.Functions(number, text, date) {
+		out = append(out, HelpLine{Help: h})
+		if expr, err := ds.Formula(h.Example); err == nil && expr.Width != formula.OverGroup {
+			formulas["example-"+h.Name] = h.Example
+		}
+	}
+	p, err := e.with(ds, v, formulas, nil, 1)
+	if err != nil {
+		return nil, err
+	}
+	l, err := e.Records(ctx, p, v)
+	if err != nil {
+		return nil, err
+	}
+	page := NewPage(l)
+	for i := range out {
+		for j, name := range page.Names {
+			if name == "example-"+out[i].Name && len(page.Rows) > 0 {
+				out[i].Gives = page.Rows[0].Cells[j].Text
+			}
+		}
+	}
+	return out, nil
+}
+
+// A HelpLine explains a function with what its example gives.
+type HelpLine struct {
+	formula.Help
+	Gives string
+}
+
+// ViewAs is what a viewer would see of a dataset.
+type ViewAs struct {
+	Some, All int64
+	Rules     string
+	Hidden    []string // the labels of fields they may not see
+	Page      *Page
+}
+
+// ViewAs looks at a dataset as another viewer would.
+func (e *Engine) ViewAs(ctx context.Context, ds *dataset.Dataset, as rule.Viewer) (*ViewAs, error) {
+	builder := rule.Viewer{Builder: true}
+	_, all, err := e.Count(ctx, ds, builder, filter.Condition{})
+	if err != nil {
+		return nil, err
+	}
+	seen := rule.See(ds, as)
+	_, some, err := e.Count(ctx, seen, as, filter.Condition{})
+	if err != nil {
+		return nil, err
+	}
+	l, err := e.Records(ctx, query.NewList(seen, e.Setting(seen, as, filter.Condition{}, time.Time{}), 12), as)
+	if err != nil {
+		return nil, err
+	}
+	out := &ViewAs{Some: some, All: all, Rules: rule.Words(ds, as), Page: NewPage(l)}
+	for _, f := range ds.Order() {
+		if seen.Find(f.Name) == nil {
+			out.Hidden = append(out.Hidden, f.Label)
+		}
+	}
+	return out, nil
+}
+
+// CountWhere says how many records of a dataset meet a condition, for builders.
+func (e *Engine) CountWhere(ctx context.Context, ds *dataset.Dataset, c filter.Condition, v rule.Viewer) (string, error) {
+	if err := query.CheckCondition(c, ds); err != nil {
+		return "", err
+	}
+	some, all, err := e.Count(ctx, ds, v, c.ForFilter(v.Attributes))
+	return fmt.Sprintf("%d of %d", some, all), err
+}
+
+// A Listed value is one that a field has, as the condition editor offers it.
+type Listed struct {
+	Key   string `json:"key"`
+	Label string `json:"label"`
+}
+
+// ListValues lists values of a field, most frequent first.
+func (e *Engine) ListValues(ctx context.Context, ds *dataset.Dataset, name, find string, v rule.Viewer) ([]Listed, error) {
+	p, err := query.NewValues(ds, name, e.Setting(ds, v, filter.Condition{}, time.Time{}), find)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := e.Values(ctx, p, v)
+	if err != nil {
+		return nil, err
+	}
+	out := []Listed{}
+	for _, r := range rows {
+		if !r[0].IsEmpty() {
+			out = append(out, Listed{r[0].Exact(), r[1].Exact()})
+		}
+	}
+	return out, nil
+}

@@ -1,0 +1,176 @@
+package web
+
+import (
+	"encoding/json"
+	"net/http"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/problem"
+	"eskadel/identity"
+	"eskadel/store"
+)
+
+func (s *Server) noFiles() error {
+	if s.files != nil {
+		return nil
+	}
+	return problem.New(problem.Missing, "", "Files are not set up here: an administrator sets ESKADEL_FILES, as docs/operations.md tells.")
+}
+
+// upload takes a file as the body of the request. Progress goes back as lines of JSON
+// while it is read; the last line tells what came of it.
+func (s *Server) upload(c *gin.Context) {
+	if err := s.noFiles(); err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Header("Content-Type", "application/x-ndjson")
+	c.Header("X-Accel-Buffering", "no")
+	line := func(v any) {
+		b, _ := json.Marshal(v)
+		_, _ = c.Writer.Write(append(b, '\n'))
+		c.Writer.Flush()
+	}
+	loaded, err := s.files.Take(c.Request.Context(), c.Request.Body, c.Query("original"), c.Query("name"), caller(c).Name, func(stage string, rows int64) {
+		line(gin.H{"stage": stage, "rows": rows})
+	})
+	if err != nil {
+		p := problem.Of(err)
+		if p == nil {
+			p = problem.New(problem.Down, "", "The file could not be loaded; the log says why.")
+			s.log(c, err)
+		}
+		line(gin.H{"wrong": p.Words})
+		return
+	}
+	var names []string
+	for _, f := range loaded {
+		names = append(names, f.Name)
+	}
+	line(gin.H{"tables": names})
+}
+
+// changeFile fetches a file again, follows an address, or removes it.
+func (s *Server) changeFile(c *gin.Context) {
+	name := c.Param("file")
+	err := s.noFiles()
+	if err == nil {
+		switch c.PostForm("do") {
+		case "follow":
+			minutes := int(number(c.PostForm("every")))
+			if c.PostForm("every") == "" {
+				minutes = 0
+			}
+			if err = s.files.Follow(c.Request.Context(), name, strings.TrimSpace(c.PostForm("address")), minutes); err == nil && c.PostForm("address") != "" {
+				err = s.files.Fetch(c.Request.Context(), name, caller(c).Name)
+			}
+		case "fetch":
+			err = s.files.Fetch(c.Request.Context(), name, caller(c).Name)
+		case "remove":
+			if err = s.files.Remove(c.Request.Context(), name); err == nil {
+				err = s.store.Audit(c.Request.Context(), caller(c).Name, "removed the file", name)
+			}
+		default:
+			err = problem.New(problem.Invalid, "do", "Nothing was chosen.")
+		}
+	}
+	if p := problem.Of(err); p != nil {
+		s.sourcePage(c, 422, "files", gin.H{"Problem": p})
+		return
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	redirect(c, "/data/sources/files")
+}
+
+func (s *Server) apiFiles(c *gin.Context) {
+	list, err := s.store.Files(c.Request.Context())
+	out := []gin.H{}
+	for _, f := range list {
+		out = append(out, fileJSON(&f))
+	}
+	s.respond(c, out, err)
+}
+
+func fileJSON(f *store.File) gin.H {
+	return gin.H{"name": f.Name, "title": f.Title, "original": f.Original, "format": f.Format, "rows": f.Rows, "columns": json.RawMessage(f.Columns), "notes": f.NoteList(), "loaded_at": f.LoadedAt, "loaded_by": f.LoadedBy}
+}
+
+// apiPutFile makes a file's table, or replaces all of it.
+func (s *Server) apiPutFile(c *gin.Context) {
+	err := s.noFiles()
+	var loaded []store.File
+	if err == nil {
+		original := c.Query("original")
+		if original == "" {
+			original = c.Param("file") + map[string]string{"application/json": ".json", "application/x-ndjson": ".jsonl"}[c.ContentType()]
+		}
+		loaded, err = s.files.Take(c.Request.Context(), c.Request.Body, original, c.Param("file"), caller(c).Name, func(string, int64) {})
+	}
+	out := []gin.H{}
+	for i := range loaded {
+		out = append(out, fileJSON(&loaded[i]))
+	}
+	s.respond(c, out, err)
+}
+
+func (s *Server) apiAppend(c *gin.Context) {
+	err := s.noFiles()
+	var n int64
+	if err == nil {
+		n, err = s.files.Append(c.Request.Context(), c.Request.Body, c.Param("file"), caller(c).Name)
+	}
+	s.respond(c, gin.H{"rows": n}, err)
+}
+
+func (s *Server) apiDeleteFile(c *gin.Context) {
+	err := s.noFiles()
+	if err == nil {
+		err = s.files.Remove(c.Request.Context(), c.Param("file"))
+	}
+	s.respond(c, gin.H{}, err)
+}
+
+// addKey makes an API key for whoever asks; it is shown once.
+func (s *Server) addKey(c *gin.Context) {
+	title := strings.TrimSpace(c.PostForm("title"))
+	me, err := s.store.PersonByEmail(c.Request.Context(), caller(c).Email)
+	if err == nil && title == "" {
+		err = problem.New(problem.Missing, "title", "Say what the key is for.")
+	}
+	key := ""
+	if err == nil {
+		key, err = identity.NewAPIKey(c.Request.Context(), s.store, me.ID, title)
+	}
+	if err == nil {
+		err = s.store.Audit(c.Request.Context(), caller(c).Name, "made an API key", title)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.peoplePage(c, gin.H{"NewKey": key})
+}
+
+func (s *Server) removeKey(c *gin.Context) {
+	keys, err := s.store.APIKeys(c.Request.Context())
+	if err == nil {
+		err = problem.New(problem.NotFound, "", "There is no such key.")
+		for _, k := range keys {
+			if k.ID == c.PostForm("id") && (caller(c).Builder || k.Person.Email == caller(c).Email) {
+				if err = s.store.RemoveAPIKey(c.Request.Context(), k.ID); err == nil {
+					err = s.store.Audit(c.Request.Context(), caller(c).Name, "ended the API key", k.Title)
+				}
+			}
+		}
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/people")
+}

@@ -1,0 +1,82 @@
+package web
+
+import (
+	"fmt"
+
+	"eskadel/core/dataset"
+	"eskadel/core/format"
+	"eskadel/core/profile"
+)
+
+// A profileView is a profile as the page of a dataset shows it.
+type profileView struct {
+	Words  string // what was looked at
+	Fields map[string]*fieldView
+	Odd    []profile.Oddity
+}
+
+// A fieldView is what is in a field, as text and a small picture.
+type fieldView struct {
+	Bars                       []bar
+	Picture                    string // the picture in words
+	Filled, Distinct           string
+	Smallest, Largest, Median  string
+	Spread                     string
+	Top                        []topView
+	Odd                        []profile.Oddity
+	FilledShare                int
+	Records, Empty, Unreadable string
+}
+
+// A bar is one of a small picture, in hundredths of its height.
+type bar struct{ X, Y, Height int }
+
+type topView struct{ Label, Count string }
+
+func newProfileView(ds *dataset.Dataset, p *profile.Profile) *profileView {
+	v := &profileView{Fields: map[string]*fieldView{}, Odd: p.Odd}
+	all := format.Count(p.Records) + " " + ds.Record[1]
+	switch {
+	case p.Whole && int64(p.Looked) >= p.Records:
+		v.Words = "From all " + all + "."
+	case p.Whole:
+		v.Words = fmt.Sprintf("Filled, smallest and largest are from all %s; the rest from a sample of %s.", all, format.Count(int64(p.Looked)))
+	default:
+		v.Words = fmt.Sprintf("From a sample of %s.", all)
+	}
+	for _, f := range p.Fields {
+		n := format.OfField(f.Of)
+		view := &fieldView{Records: format.Count(p.Records), Empty: format.Count(f.Empty), Filled: format.Count(f.Filled), Distinct: format.Count(int64(f.Distinct)), Smallest: n.Value(f.Smallest), Largest: n.Value(f.Largest), Median: n.Value(f.Quartiles[1]), Spread: n.Value(f.Spread)}
+		if f.Unreadable > 0 {
+			view.Unreadable = format.Count(f.Unreadable)
+		}
+		if !f.Exactly {
+			view.Distinct = "about " + view.Distinct
+		}
+		if p.Records > 0 {
+			view.FilledShare = int(f.Filled * 100 / p.Records)
+		}
+		most := 0
+		for _, c := range f.Picture {
+			most = max(most, c)
+		}
+		for i, c := range f.Picture {
+			if height := c * 100 / max(most, 1); c > 0 {
+				view.Bars = append(view.Bars, bar{i * 8, 20 - max(1, height/5), max(1, height/5)})
+			}
+		}
+		for _, t := range f.Top {
+			view.Top = append(view.Top, topView{n.Value(t.Value), format.Count(int64(t.N))})
+		}
+		if len(view.Top) > 0 {
+			view.Picture = "most frequent: " + view.Top[0].Label
+		}
+		for _, o := range p.Odd {
+			if o.Field == f.Of.Name {
+				view.Odd = append(view.Odd, o)
+			}
+		}
+		v.Fields[f.Of.Name] = view
+	}
+	return v
+}

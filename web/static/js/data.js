@@ -1,0 +1,104 @@
+/** What the pages of the Data part do: conditions, formulas, uploads, “view as”, offers. */
+import { fill, headers, post, say, Trouble } from "./api.js";
+import { conditions } from "./condition.js";
+import { formulas } from "./formula.js";
+
+conditions(document);
+formulas(document);
+
+/** Uploads a file as the body of a request, and tells how far it is. @param {HTMLFormElement} form */
+function upload(form) {
+  const input = /** @type {HTMLInputElement} */ (form.querySelector("input[type=file]"));
+  const bar = /** @type {HTMLProgressElement} */ (form.querySelector("progress"));
+  const said = /** @type {HTMLElement} */ (form.querySelector("[data-said]"));
+  form.addEventListener("submit", (event) => {
+    event.preventDefault();
+    const file = input.files?.[0];
+    if (!file) return;
+    const tell = (/** @type {string} */ words, wrong = false) => {
+      said.textContent = words;
+      said.className = wrong ? "wrong" : "hint";
+    };
+    if (file.size > 2 ** 30) return tell("The file is larger than 1 GB.", true);
+    const request = new XMLHttpRequest();
+    const query = new URLSearchParams({ original: file.name, name: form.dataset.name ?? "" });
+    request.open("POST", `/data/files/upload?${query}`);
+    for (const [name, value] of Object.entries(headers())) request.setRequestHeader(name, value);
+    bar.hidden = false;
+    request.upload.addEventListener("progress", (e) => {
+      bar.value = (e.loaded / e.total) * 100;
+      tell("sending …");
+    });
+    const last = () => request.responseText.trim().split("\n").filter(Boolean).map((l) => JSON.parse(l)).pop() ?? {};
+    request.addEventListener("progress", () => {
+      const { stage, rows } = last();
+      bar.removeAttribute("value");
+      if (stage) tell(rows ? `${rows.toLocaleString("en-GB")} rows read …` : `${stage} …`);
+    });
+    request.addEventListener("loadend", () => {
+      bar.hidden = true;
+      let answer = {};
+      try {
+        answer = last();
+      } catch {
+        answer = {};
+      }
+      if (answer.tables) location.assign(answer.tables.length === 1 ? `/data/sources/files/tables/public.${answer.tables[0]}` : "/data/sources/files");
+      else tell(answer.wrong ?? answer.detail ?? "Eskadel does not answer; the file has not been loaded.", true);
+    });
+    request.send(file);
+  });
+}
+document.querySelectorAll("[data-upload]").forEach((f) => upload(/** @type {HTMLFormElement} */ (f)));
+
+document.querySelectorAll("form[data-view-as]").forEach((f) => {
+  const form = /** @type {HTMLFormElement} */ (f);
+  form.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    const place = /** @type {HTMLElement} */ (document.getElementById("view-as"));
+    try {
+      fill(place, await post(form.dataset.viewAs ?? "", Object.fromEntries(/** @type {any} */ (new FormData(form)))));
+    } catch (error) {
+      place.textContent = error instanceof Trouble ? error.message : "Something went wrong here.";
+    }
+  });
+});
+
+// A choice that stands for two fields at once.
+document.querySelectorAll("select[data-split]").forEach((s) => {
+  const select = /** @type {HTMLSelectElement} */ (s);
+  const names = (select.dataset.split ?? "").split(" ");
+  const set = () => select.value.split("|").forEach((v, i) => {
+    const field = select.form?.elements.namedItem(names[i]);
+    if (field instanceof HTMLInputElement) field.value = v;
+  });
+  select.addEventListener("change", set);
+  set();
+});
+
+document.addEventListener("click", async (event) => {
+  const target = /** @type {HTMLElement} */ (event.target);
+  const offer = target.closest("[data-offer]");
+  const form = /** @type {HTMLFormElement | null} */ (document.getElementById("offer-form"));
+  if (offer instanceof HTMLElement && form) {
+    const field = /** @type {HTMLInputElement} */ (form.elements.namedItem("offer"));
+    field.value = offer.dataset.offer ?? "";
+    form.requestSubmit();
+    return;
+  }
+  const show = target.closest("[data-show-records]");
+  const dialog = /** @type {HTMLDialogElement | null} */ (document.getElementById("odd-records"));
+  if (show instanceof HTMLElement && dialog) {
+    const place = /** @type {HTMLElement} */ (dialog.querySelector("div"));
+    const name = location.pathname.split("/")[3];
+    try {
+      fill(place, await post(`/data/datasets/${name}/odd`, { where: show.dataset.showRecords ?? "" }));
+    } catch (error) {
+      place.textContent = error instanceof Trouble ? error.message : "Something went wrong here.";
+    }
+    dialog.showModal();
+    say("Records shown");
+    return;
+  }
+  if (target.closest("[data-close]")) target.closest("dialog")?.close();
+});

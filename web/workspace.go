@@ -1,0 +1,73 @@
+package web
+
+import (
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/period"
+	"eskadel/core/problem"
+)
+
+func (s *Server) workspace(c *gin.Context) { s.workspacePage(c, http.StatusOK, nil, nil) }
+
+func (s *Server) workspacePage(c *gin.Context, status int, p *problem.Problem, w *period.Workspace) {
+	if w == nil {
+		kept, err := s.store.Workspace(c.Request.Context())
+		if err == nil && kept != nil {
+			w, err = period.ReadWorkspace(kept)
+		}
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		if w == nil {
+			cal := s.engine.Calendar()
+			w = &period.Workspace{Version: 1, Zone: cal.Zone.String()}
+		}
+	}
+	if w.Periods == nil {
+		w.Periods = &period.OwnPeriods{}
+	}
+	var days, months []string
+	for d := 1; d <= 7; d++ {
+		days = append(days, time.Weekday(d%7).String())
+	}
+	for m := time.January; m <= time.December; m++ {
+		months = append(months, m.String())
+	}
+	cal := s.engine.Calendar()
+	s.page(c, status, "workspace", "Calendar", gin.H{"W": w, "Problem": p, "Days": days, "Months": months, "Own": cal.HasOwn()})
+}
+
+func (s *Server) saveWorkspace(c *gin.Context) {
+	post := func(name string) string { return strings.TrimSpace(c.PostForm(name)) }
+	w := &period.Workspace{Version: 1, Zone: post("zone"), FirstDay: post("first_day"), FiscalStart: post("fiscal_start")}
+	if w.MinDays = int(number(post("min_days"))); post("min_days") == "" {
+		w.MinDays = 0
+	}
+	if post("periods") != "" {
+		w.Periods = &period.OwnPeriods{Dataset: post("periods"), Start: post("start"), Name: post("name")}
+	}
+	_, err := w.Calendar()
+	if err == nil {
+		err = s.store.SaveWorkspace(c.Request.Context(), w.JSON(), caller(c).Name)
+	}
+	if err == nil {
+		err = s.store.Audit(c.Request.Context(), caller(c).Name, "changed the calendar", w.Zone)
+	}
+	if err == nil {
+		err = s.engine.Settle(c.Request.Context())
+	}
+	if p := problem.Of(err); p != nil {
+		s.workspacePage(c, 422, p, w)
+		return
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	redirect(c, "/data/workspace")
+}
