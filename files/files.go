@@ -284,9 +284,12 @@ func (l *Loader) load(ctx context.Context, tx pgx.Tx, t table, name string, say 
 	return out, down(l.settle(ctx, tx, name, columns, out.Rows))
 }
 
+// RowNumber is the column that numbers the rows, which is their key.
+const RowNumber = "row_number"
+
 // named gives each column a name of its own.
 func named(titles []string) []Column {
-	seen := map[string]bool{}
+	seen := map[string]bool{RowNumber: true}
 	out := make([]Column, len(titles))
 	for i, title := range titles {
 		name := columnName(title, fmt.Sprintf("column_%d", i+1))
@@ -343,6 +346,9 @@ func existing(ctx context.Context, tx pgx.Tx, name string) (map[string]kind, err
 	out := map[string]kind{}
 	var column, typ string
 	_, err = pgx.ForEachRow(rows, []any{&column, &typ}, func() error {
+		if column == RowNumber {
+			return nil
+		}
 		out[column] = kindText
 		for k, s := range sqlKinds {
 			if s == typ || s == "timestamptz" && typ == "timestamp with time zone" {

@@ -103,7 +103,6 @@ func part(z *zip.Reader, name string, start func(d *xml.Decoder, e xml.StartElem
 
 var (
 	errNoPart = errors.New("no such part")
-	errStop   = errors.New("enough")
 )
 
 func attribute(e xml.StartElement, name string) string {
@@ -297,7 +296,9 @@ func (s *sheet) prepare(z *zip.Reader) (filled bool, err error) {
 	err = part(z, s.part, func(d *xml.Decoder, e xml.StartElement) error {
 		switch e.Name.Local {
 		case "sheetData":
-			return skipTo(d, "sheetData")
+			if err := d.Skip(); err != nil {
+				return refuse(0, "", "The spreadsheet is damaged: %s.", err)
+			}
 		case "mergeCell":
 			from, to, ok := strings.Cut(attribute(e, "ref"), ":")
 			if !ok {
@@ -345,18 +346,6 @@ func (s *sheet) prepare(z *zip.Reader) (filled bool, err error) {
 			s.heads = append(s.heads, string(c.text))
 		}
 		return true, nil
-	}
-}
-
-func skipTo(d *xml.Decoder, end string) error {
-	for {
-		t, err := d.RawToken()
-		if err != nil {
-			return refuse(0, "", "The spreadsheet is damaged: %s.", err)
-		}
-		if e, ok := t.(xml.EndElement); ok && e.Name.Local == end {
-			return nil
-		}
 	}
 }
 

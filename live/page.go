@@ -56,13 +56,10 @@ func NewPage(l *List) *Page {
 		}
 		for i, f := range p.Fields {
 			v := row[len(links)+i]
-			n := format.OfField(f)
+			n := format.OfField(f).In(f, p.Zone())
 			text := n.Value(v)
 			if from, to, ok := f.Bin(v); ok {
 				text = n.Value(from) + " to " + n.Value(to)
-			}
-			if f.Zoned && !v.IsEmpty() {
-				text = format.Time(v.Time().In(p.Zone()))
 			}
 			r.Cells = append(r.Cells, chart.Cell{Text: text, Number: f.Type.Numeric() && !f.IsLink()})
 		}

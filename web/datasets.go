@@ -380,7 +380,7 @@ func (s *Server) datasetProfile(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.part(c, http.StatusOK, "fields", gin.H{"Dataset": ds, "Doc": &ds.Document, "Profile": newProfileView(ds, p), "Caller": caller(c)})
+	s.part(c, http.StatusOK, "fields", gin.H{"Dataset": ds, "Doc": &ds.Document, "Profile": newProfileView(ds, p, s.engine.Calendar().Zone), "Caller": caller(c)})
 }
 
 // fieldPage edits one field.
@@ -399,7 +399,7 @@ func (s *Server) fieldForm(c *gin.Context, status int, p *problem.Problem, form 
 	}
 	data := gin.H{"Dataset": ds, "Doc": &ds.Document, "F": f, "Problem": p, "Form": form, "Aggregates": query.Aggregates(), "Names": formulaNames(ds), "ReadAs": readLikes, "At": slices.IndexFunc(ds.Fields, func(d dataset.FieldDocument) bool { return d.Name == f.Name })}
 	if profiled, err := s.engine.Profile(c.Request.Context(), ds, caller(c).Viewer, f.Name); err == nil && len(profiled.Fields) == 1 {
-		data["Profile"] = newProfileView(ds, profiled)
+		data["Profile"] = newProfileView(ds, profiled, s.engine.Calendar().Zone)
 	} else if err != nil {
 		data["ProfileProblem"] = problem.Of(err)
 	}

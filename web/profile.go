@@ -2,6 +2,7 @@ package web
 
 import (
 	"fmt"
+	"time"
 
 	"eskadel/core/dataset"
 	"eskadel/core/format"
@@ -33,7 +34,7 @@ type bar struct{ X, Y, Height int }
 
 type topView struct{ Label, Count string }
 
-func newProfileView(ds *dataset.Dataset, p *profile.Profile) *profileView {
+func newProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location) *profileView {
 	v := &profileView{Fields: map[string]*fieldView{}, Odd: p.Odd}
 	all := format.Count(p.Records) + " " + ds.Record[1]
 	switch {
@@ -45,7 +46,7 @@ func newProfileView(ds *dataset.Dataset, p *profile.Profile) *profileView {
 		v.Words = fmt.Sprintf("From a sample of %s.", all)
 	}
 	for _, f := range p.Fields {
-		n := format.OfField(f.Of)
+		n := format.OfField(f.Of).In(f.Of, zone)
 		view := &fieldView{Records: format.Count(p.Records), Empty: format.Count(f.Empty), Filled: format.Count(f.Filled), Distinct: format.Count(int64(f.Distinct)), Smallest: n.Value(f.Smallest), Largest: n.Value(f.Largest), Median: n.Value(f.Quartiles[1]), Spread: n.Value(f.Spread)}
 		if f.Unreadable > 0 {
 			view.Unreadable = format.Count(f.Unreadable)

@@ -72,7 +72,7 @@ func (s *Scope) Admitted() (string, error) {
 			parts = append(parts, sql)
 		}
 	}
-	if !s.guard.Own.IsZero() {
+	if s.dataset != nil && !s.guard.Own.IsZero() {
 		sql, err := open.Condition(s.guard.Own)
 		if err != nil {
 			return "", err

@@ -115,6 +115,14 @@ func (v Value) Exact() string {
 	return ""
 }
 
+// String is Exact, with a sign for empty, for messages.
+func (v Value) String() string {
+	if v.IsEmpty() {
+		return "∅"
+	}
+	return v.Exact()
+}
+
 // Arg returns the value as a bound parameter for a column of its own type.
 func (v Value) Arg() any {
 	switch v.kind {

@@ -25,6 +25,15 @@ type Number struct {
 	Unit     string // a currency's code goes before, another unit after
 	Percent  bool
 	Compact  bool // 1.92 M
+	zone     *time.Location
+}
+
+// In returns the format for the values of a field, whose moments are read in a zone.
+func (n Number) In(f *dataset.Field, zone *time.Location) Number {
+	if f.Zoned {
+		n.zone = zone
+	}
+	return n
 }
 
 var currencies = map[string]string{"GBP": "£", "EUR": "€", "USD": "$"}
@@ -101,6 +110,9 @@ func (n Number) Value(v field.Value) string {
 	case field.Date:
 		return Date(v.Time())
 	case field.Timestamp:
+		if n.zone != nil {
+			return Time(v.Time().In(n.zone))
+		}
 		return Time(v.Time())
 	case field.Boolean:
 		if v.Bool() {

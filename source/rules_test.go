@@ -1,0 +1,288 @@
+package source_test
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"eskadel/core/calc"
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/profile"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+	"eskadel/core/statement"
+	"eskadel/source"
+)
+
+// The world of the rules' test: jobs of boats of owners, at yards, with stays that point to
+// boats. The second schema holds the same tables, into which only what a viewer may see
+// is copied; its links are not foreign keys, since what they name may not be there.
+const rulesSchema = `
+create table %[1]s.yard (id int primary key, name text not null, region text);
+create table %[1]s.owner (id int primary key, name text not null, port text);
+create table %[1]s.boat (id int primary key, name text not null, length numeric(5,2), owner_id int);
+create table %[1]s.job (id int primary key, kind text, cost numeric(10,2), opened timestamptz, due date, yard_id int not null, boat_id int, note jsonb);
+create table %[1]s.stay (id int primary key, boat_id int, nights int, arrived timestamptz, yard_id int);`
+
+const rulesKeys = `
+alter table full_.boat add foreign key (owner_id) references full_.owner;
+alter table full_.job add foreign key (yard_id) references full_.yard, add foreign key (boat_id) references full_.boat;
+alter table full_.stay add foreign key (boat_id) references full_.boat, add foreign key (yard_id) references full_.yard;`
+
+var rulesTables = []string{"yard", "owner", "boat", "job", "stay"}
+
+const rulesFields = `"fields":[{"name":"kind","column":"kind"},{"name":"cost","column":"cost"},{"name":"opened","column":"opened","time":"happened"},{"name":"due","column":"due","time":"planned"},
+{"name":"yard","link":["yard_id"],"show":"name"},{"name":"region","link":["yard_id"],"column":"region"},{"name":"boat","link":["boat_id"],"show":"name"},{"name":"length","link":["boat_id"],"column":"length"},{"name":"owner","link":["boat_id","owner_id"],"show":"name"},{"name":"port","link":["boat_id","owner_id"],"column":"port"},
+{"name":"stays","linked":{"table":"SCHEMA.stay","by":"boat_id","of":["boat_id"],"take":"count"}},{"name":"nights","linked":{"table":"SCHEMA.stay","by":"boat_id","of":["boat_id"],"take":"sum","column":"nights","where":{"field":"yard_id.region","is":"north"}}},{"name":"last_stay","linked":{"table":"SCHEMA.stay","by":"boat_id","of":["boat_id"],"take":"latest","column":"nights","order":"arrived"}},
+{"name":"dear","formula":"cost > coalesce(length, 5) * 10"},{"name":"group","groups":{"of":"kind","groups":[{"name":"first","values":["a","b"]}],"rest":"rest"}},{"name":"bin","bins":{"of":"cost","width":"25"}},{"name":"where_to","formula":"coalesce(port, region, 'nowhere')"}]`
+
+func rulesDataset(t require.TestingT, c dataset.Catalogue, schema, base, own string) *dataset.Dataset {
+	from := fmt.Sprintf(`{"table":"%s.job"}`, schema)
+	doc, err := dataset.Read([]byte(strings.ReplaceAll(fmt.Sprintf(`{"version":1,"name":"jobs","title":"Jobs","record":["job","jobs"],"source":"test","from":%s,"key":["id"],"date":"opened",%s%s%s}`, from, rulesFields, base, own), "SCHEMA", schema)))
+	require.NoError(t, err)
+	ds, err := dataset.Resolve(doc, c, nil)
+	require.NoError(t, err)
+	return ds
+}
+
+// someRule draws the condition of a row rule on a table, over its columns and behind its links.
+func someRule(t *rapid.T, table string) filter.Condition {
+	leaves := map[string][]filter.Condition{
+		"yard":  {filter.Compare("region", filter.Is, "north"), {Field: "id", Op: filter.Is, Values: []filter.Operand{{Viewer: "yard"}}}, filter.Compare("name", filter.IsNot, "Y2")},
+		"owner": {filter.Compare("port", filter.OneOf, "p1", "p2"), filter.Compare("port", filter.Filled), filter.Compare("name", filter.Contains, "1")},
+		"boat":  {filter.Compare("length", filter.Above, "8"), filter.Compare("owner_id.port", filter.Is, "p1"), filter.Negate(filter.Compare("owner_id.port", filter.Is, "p2")), filter.Compare("owner_id", filter.Empty)},
+		"job":   {{Field: "yard_id", Op: filter.Is, Values: []filter.Operand{{Viewer: "yard"}}}, filter.Compare("kind", filter.NoneOf, "a"), filter.Compare("boat_id.owner_id.port", filter.IsNot, "p1"), filter.Compare("yard_id.region", filter.Is, "north"), filter.Compare("cost", filter.AtMost, "60")},
+		"stay":  {filter.Compare("nights", filter.Below, "5"), filter.Compare("boat_id.length", filter.Above, "8"), {Field: "yard_id", Op: filter.IsNot, Values: []filter.Operand{{Viewer: "yard"}}}},
+	}[table]
+	one := func() filter.Condition { return rapid.SampledFrom(leaves).Draw(t, "leaf") }
+	switch rapid.IntRange(0, 5).Draw(t, "rule") {
+	case 0:
+		return filter.Condition{}
+	case 1:
+		return filter.Condition{Any: []filter.Condition{one(), one()}}
+	case 2:
+		return filter.Condition{All: []filter.Condition{one(), filter.Negate(one())}}
+	case 3:
+		return filter.Negate(one())
+	}
+	return one()
+}
+
+func someWorld(t *rapid.T) string {
+	var b strings.Builder
+	lit := func(options ...string) string { return rapid.SampledFrom(options).Draw(t, "value") }
+	b.WriteString("truncate full_.yard, full_.owner, full_.boat, full_.job, full_.stay, part.yard, part.owner, part.boat, part.job, part.stay;")
+	for i := 1; i <= 3; i++ {
+		fmt.Fprintf(&b, "insert into full_.yard values (%d, 'Y%d', %s);", i, rapid.IntRange(1, 2).Draw(t, "name"), lit("'north'", "'south'", "null"))
+		fmt.Fprintf(&b, "insert into full_.owner values (%d, 'O%d', %s);", i, i, lit("'p1'", "'p2'", "null"))
+	}
+	for i := 1; i <= 5; i++ {
+		fmt.Fprintf(&b, "insert into full_.boat values (%d, 'B%d', %s, %s);", i, rapid.IntRange(1, 3).Draw(t, "name"), lit("6", "9.5", "12", "null"), lit("1", "2", "3", "null"))
+	}
+	for i := 1; i <= rapid.IntRange(0, 25).Draw(t, "jobs"); i++ {
+		fmt.Fprintf(&b, "insert into full_.job values (%d, %s, %s, timestamptz '2026-11-20 10:00Z' - interval '%d days', %s, %s, %s);", i, lit("'a'", "'b'", "'c'", "''", "null"), lit("5", "37.5", "60", "99.99", "null"), rapid.IntRange(0, 90).Draw(t, "ago"), lit("null", "'2026-12-01'", "'2026-08-15'", "'2099-01-01'"), lit("1", "2", "3"), lit("1", "2", "3", "4", "5", "null"))
+	}
+	for i := 1; i <= rapid.IntRange(0, 20).Draw(t, "stays"); i++ {
+		fmt.Fprintf(&b, "insert into full_.stay values (%d, %s, %d, timestamptz '2026-06-01 10:00Z' + interval '%d hours', %s);", i, lit("1", "2", "3", "4", "5", "null"), rapid.IntRange(1, 9).Draw(t, "nights"), i*rapid.IntRange(1, 3).Draw(t, "later"), lit("1", "2", "3", "null"))
+	}
+	return b.String()
+}
+
+// asked is every kind of question about a dataset for a viewer, answered as text, words of
+// errors among it.
+func asked(ctx context.Context, src *source.Source, ds *dataset.Dataset, v rule.Viewer, definitions []query.Definition, conditions []filter.Condition) string {
+	var b strings.Builder
+	seen := rule.See(ds, v)
+	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+	setting := query.Setting{Now: now, Calendar: period.ISO(time.UTC), Viewer: v.Attributes}
+	one := func(p rule.Plan) (source.Rows, error) {
+		s, err := rule.Seal(p, v)
+		if err != nil {
+			return nil, err
+		}
+		rows, err := src.Run(ctx, s)
+		if err != nil {
+			return nil, err
+		}
+		return rows[0], nil
+	}
+	all := func(p rule.Plans) ([]source.Rows, error) {
+		s, err := rule.SealAll(p, v)
+		if err != nil {
+			return nil, err
+		}
+		return src.Run(ctx, s)
+	}
+	say := func(what string, v any, err error) {
+		if err != nil {
+			fmt.Fprintf(&b, "%s: error %s\n", what, err)
+			return
+		}
+		fmt.Fprintf(&b, "%s: %v\n", what, v)
+	}
+	for i, d := range definitions {
+		ep, err := query.NewExtent(d, seen, setting)
+		var extent *query.Extent
+		if err == nil && ep != nil {
+			rows, e := one(ep)
+			if err = e; e == nil {
+				extent = ep.Read(rows)
+			}
+		}
+		var p *query.Plan
+		if err == nil {
+			p, err = query.Build(d, seen, setting, extent)
+		}
+		var rows source.Rows
+		if err == nil {
+			rows, err = one(p)
+		}
+		if err != nil {
+			say(fmt.Sprint("chart ", i), nil, err)
+			continue
+		}
+		table := calc.Compute(p, rows)
+		grid := chart.MakeGrid(table, 0)
+		written, _ := json.Marshal(grid)
+		say(fmt.Sprint("chart ", i), fmt.Sprintf("%s %v", written, table.Unplaced), nil)
+		drawing, err := chart.Draw(table, chart.Columns, 0)
+		if err == nil {
+			for _, s := range drawing.Series {
+				fmt.Fprintf(&b, "series %s %s\n", s.Name, s.Colour)
+			}
+		}
+		for g, keys := range table.Groups {
+			if g > 4 {
+				break
+			}
+			plan, err := query.NewRecords(d, seen, setting, table.Reference(0, 0, keys))
+			if err != nil {
+				say("mark", nil, err)
+				continue
+			}
+			answer, err := all(plan)
+			say(fmt.Sprint("records of mark ", g), answer, err)
+		}
+	}
+	for _, f := range seen.Visible() {
+		p, err := query.NewValues(seen, f.Name, setting, "")
+		if err != nil {
+			say("values", nil, err)
+			continue
+		}
+		rows, err := one(p)
+		say("values of "+f.Name, rows, err)
+	}
+	for _, c := range conditions {
+		s := setting
+		s.Filters = c
+		rows, err := all(query.NewList(seen, s, 1000))
+		say("list", rows, err)
+	}
+	p := profile.New(seen, setting, "")
+	rows, err := all(p)
+	if err == nil {
+		looked := p.Read(rows[0], rows[1])
+		for _, f := range looked.Fields {
+			fmt.Fprintf(&b, "profile %s %d %d %d %s %s %v %v\n", f.Of.Name, f.Filled, f.Empty, f.Distinct, f.Smallest.Exact(), f.Largest.Exact(), f.Top, f.Picture)
+		}
+		for _, o := range looked.Odd {
+			fmt.Fprintln(&b, o.Words)
+		}
+	} else {
+		say("profile", nil, err)
+	}
+	return b.String()
+}
+
+var ruledDefinitions = []string{
+	`"measures":[{"count":"records"},{"sum":"cost"},{"average":"stays"}]`,
+	`"measures":[{"sum":"cost"}],"by":[{"field":"opened"}],"split":{"field":"yard"}`,
+	`"measures":[{"median":"cost"},{"distinct":"boat"}],"by":[{"field":"owner","largest":2,"others":true}]`,
+	`"measures":[{"count":"records"}],"by":[{"field":"boat","largest":2,"others":true}],"split":{"field":"yard"}`,
+	`"measures":[{"sum":"nights"},{"largest":"last_stay"}],"by":[{"field":"where_to"}]`,
+	`"measures":[{"count":"port"}],"by":[{"field":"region"},{"field":"group"}],"where":{"field":"port","is_not":"p1"}`,
+	`"measures":[{"formula":"sum(cost) / count(distinct owner)"}],"by":[{"field":"bin"}],"where":{"not":{"field":"dear","is":true}}`,
+	`"measures":[{"count":"records","where":{"field":"boat","filled":true}}],"by":[{"field":"due","grain":"month"}]`,
+	`"measures":[{"count":"records"}],"by":[{"field":"opened","part":"weekday"}],"where":{"field":"stays","above":0}`,
+}
+
+// What a restricted viewer gets, on every path, equals what somebody who may see everything
+// gets from tables that hold only the rows the viewer may see.
+func TestRulesEqualTablesThatHoldOnlyTheAllowedRows(t *testing.T) {
+	conn, src := connect(t, "rules_matrix", "create schema full_; create schema part; grant usage on schema full_, part to rules_matrix_reader;"+fmt.Sprintf(rulesSchema, "full_")+rulesKeys+fmt.Sprintf(rulesSchema, "part")+"grant select on all tables in schema full_, part to rules_matrix_reader;")
+	ctx := context.Background()
+	plain, err := src.Introspect(ctx)
+	require.NoError(t, err)
+	for _, name := range rulesTables {
+		for _, l := range plain.Table("full_." + name).Links {
+			part := plain.Table("part." + name)
+			part.Links = append(part.Links, dataset.Link{Column: l.Column, Table: strings.Replace(l.Table, "full_", "part", 1), To: l.To})
+		}
+	}
+	rapid.Check(t, func(t *rapid.T) {
+		_, err := conn.Exec(ctx, someWorld(t), pgx.QueryExecModeSimpleProtocol)
+		require.NoError(t, err)
+		v := rule.Viewer{Roles: []string{"some"}, Attributes: filter.Attributes{"yard": rapid.SampledFrom([]any{1, 2, "3", nil, []any{1, 2}}).Draw(t, "attribute")}}
+		everything := rule.Viewer{Builder: true, Attributes: v.Attributes}
+		rules := &dataset.SourceRules{Version: 1, Source: "test"}
+		conditions := map[string]filter.Condition{}
+		for _, table := range rulesTables {
+			c := someRule(t, table)
+			conditions[table] = c
+			rules.Tables = append(rules.Tables, dataset.TableRules{Table: "full_." + table, RowRules: []dataset.RowRule{{Roles: []string{"some"}, Where: c}}})
+		}
+		ruled, err := plain.With(rules)
+		require.NoError(t, err)
+		base := rapid.SampledFrom([]string{"", `,"base_filter":{"field":"owner","is_not":2}`, `,"base_filter":{"field":"kind","filled":true}`}).Draw(t, "base")
+		own := rapid.SampledFrom([]string{"", `,"row_rules":[{"roles":["some"],"where":{"field":"region","is_not":"south"}}]`, `,"row_rules":[{"roles":["some"],"where":{"field":"stays","above":0}}]`}).Draw(t, "own")
+		full := rulesDataset(t, ruled, "full_", base, own)
+		part := rulesDataset(t, plain, "part", base, "")
+		// Which rows are allowed is decided over the full tables.
+		for _, table := range rulesTables {
+			where := conditions[table].ForRule(v.Attributes)
+			bind := newBind()
+			scope := dataset.NewTableScope(plain.Table("full_."+table), plain, nil, bind)
+			sql, err := scope.Condition(where)
+			require.NoError(t, err)
+			from := scope.From()
+			if table == "job" && own != "" {
+				// The dataset's own rule, too, looks at every record.
+				everyRow := rulesDataset(t, plain, "full_", "", "")
+				over := dataset.NewScope(everyRow, nil, bind)
+				rest, err := over.Condition(full.RowRules[0].Where.ForRule(v.Attributes))
+				require.NoError(t, err)
+				_, err = conn.Exec(ctx, "insert into part.job select r.* from "+from+" where "+sql+" and r.id in (select r.id from "+over.From()+" where "+rest+")", bind.Bind.Args()...)
+				require.NoError(t, err)
+				continue
+			}
+			_, err = conn.Exec(ctx, "insert into part."+table+" select r.* from "+from+" where "+sql, bind.Bind.Args()...)
+			require.NoError(t, err)
+		}
+		var definitions []query.Definition
+		for range 3 {
+			doc := rapid.SampledFrom(ruledDefinitions).Draw(t, "definition")
+			d, err := chart.Read([]byte(`{"version":1,"dataset":"jobs","form":"table",` + doc + `}`))
+			require.NoError(t, err, doc)
+			definitions = append(definitions, d.Definition)
+		}
+		filters := []filter.Condition{{}, filter.Compare("port", filter.IsNot, "p1"), filter.Compare("owner", filter.Empty), filter.Compare("boat", filter.NotShown), filter.Compare("nights", filter.Empty)}
+		got := asked(ctx, src, full, v, definitions, filters)
+		want := asked(ctx, src, part, everything, definitions, filters)
+		require.Equal(t, want, got, "with the rules %s", rules.JSON())
+	})
+}
+
+func newBind() filter.Env {
+	return filter.Env{Bind: &statement.Binder{}, Now: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
+}
