@@ -63,7 +63,7 @@ func TestSpreadsheets(t *testing.T) {
 			set(f, "Sheet1", []any{"Yard", "Job", "N"}, []any{"Tarn Quay", "a", 1}, []any{"", "b", 2}, []any{"Ostrey", "c", 3})
 			require.NoError(t, f.MergeCell("Sheet1", "A2", "A3"))
 		}},
-		{"formulas give the result kept with them", "a bigint, b numeric: 2|5", func(f *excelize.File) {
+		{"formulas give the result kept with them, which this library keeps as text", "a bigint, b text: 2|5", func(f *excelize.File) {
 			set(f, "Sheet1", []any{"a", "b"}, []any{2, 5})
 			require.NoError(t, f.SetCellFormula("Sheet1", "B2", "A2*2.5"))
 		}},

@@ -31,7 +31,7 @@ var dataFunctions = map[string]any{
 	},
 	// Words of a condition over a table's columns, or over a dataset's fields.
 	"tableWords": func() func(filter.Condition) string {
-		return func(c filter.Condition) string { return c.Words(dataset.Tidy, nil) }
+		return func(c filter.Condition) string { return c.Words(dataset.ColumnLabel, nil) }
 	},
 	"conditionWords": func(ds *dataset.Dataset) func(filter.Condition) string { return ds.Words },
 }

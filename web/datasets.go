@@ -562,6 +562,9 @@ func (s *Server) oddRecords(c *gin.Context) {
 		return
 	}
 	v := caller(c).Viewer
+	if where.Op == filter.Unreadable {
+		ds = ds.AsKept(where.Field)
+	}
 	l, err := s.engine.Records(c.Request.Context(), query.NewList(ds, s.engine.Setting(ds, v, where, time.Time{}), query.PageSize), v)
 	if err != nil {
 		s.fail(c, err)

@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"net/http"
 	"os"
+	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -14,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/dataset"
 	"eskadel/core/query"
 	"eskadel/demo"
 )
@@ -182,12 +185,22 @@ func TestPublishingNeedsARuleAndACompleteChart(t *testing.T) {
 		require.Equal(t, http.StatusOK, status, b)
 	}
 	put("")
-	status, b := send(t, builder, http.MethodPut, "/api/v1/dashboards/berths", `{"version":1,"name":"berths","title":"Berths","pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,6,4],"chart":{"version":1,"dataset":"berths","measures":[{"average":"length"}],"form":"key figures"}}]}]}`)
+	status, kept := send(t, builder, http.MethodGet, "/api/v1/sources/yard-desk/rules", nil)
+	require.Equal(t, http.StatusOK, status)
+	t.Cleanup(func() { send(t, builder, http.MethodPut, "/api/v1/sources/yard-desk/rules", kept) })
+	var rules dataset.SourceRules
+	require.NoError(t, json.Unmarshal([]byte(kept), &rules))
+	without := rules
+	without.Tables = slices.DeleteFunc(slices.Clone(rules.Tables), func(r dataset.TableRules) bool { return r.Table == "berth" })
+	status, b := send(t, builder, http.MethodPut, "/api/v1/sources/yard-desk/rules", string(without.JSON()))
+	require.Equal(t, http.StatusOK, status, b)
+	status, b = send(t, builder, http.MethodPut, "/api/v1/dashboards/berths", `{"version":1,"name":"berths","title":"Berths","pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,6,4],"chart":{"version":1,"dataset":"berths","measures":[{"average":"length"}],"form":"key figures"}}]}]}`)
 	require.Equal(t, http.StatusOK, status, b)
 	status, b = send(t, builder, http.MethodPost, "/api/v1/dashboards/berths/publish", nil)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	assert.Contains(t, b, "has no row rule yet")
-	put(`,"row_rules":[{"roles":["director"],"where":"every row"}]`)
+	assert.Contains(t, b, "Nobody has said yet who may see which records of the table berth")
+	status, b = send(t, builder, http.MethodPut, "/api/v1/sources/yard-desk/rules", kept)
+	require.Equal(t, http.StatusOK, status, b)
 	status, b = send(t, builder, http.MethodPost, "/api/v1/dashboards/berths/publish", nil)
 	assert.Equal(t, http.StatusOK, status, b)
 	form(t, builder, "/dashboards/berths/add", map[string]string{"what": "chart", "page": "One"})
@@ -234,8 +247,14 @@ func TestDocumentsMeetTheirSchemas(t *testing.T) {
 		require.NoError(t, json.Unmarshal(b, &v))
 		return s.Validate(v)
 	}
-	for _, name := range []string{"yard-jobs", "enquiries", "invoice-lines", "hazards"} {
-		assert.NoError(t, check("dataset", "../demo/documents/datasets/"+name+".json"))
+	files, err := filepath.Glob("../demo/documents/datasets/*.json")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, name := range files {
+		assert.NoError(t, check("dataset", name))
+	}
+	for _, name := range []string{"yard-desk", "files"} {
+		assert.NoError(t, check("rules", "../demo/documents/rules/"+name+".json"))
 	}
 	assert.NoError(t, check("dashboard", "../demo/documents/dashboards/yard-today.json"))
 	assert.Error(t, check("chart", "../demo/documents/datasets/hazards.json"), "a dataset is no chart")

@@ -67,6 +67,9 @@ func newProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location
 			}
 		}
 		for _, t := range f.Top {
+			if t.N < 2 {
+				break // every value is different
+			}
 			view.Top = append(view.Top, topView{n.Value(t.Value), format.Count(int64(t.N))})
 		}
 		if len(view.Top) > 0 {

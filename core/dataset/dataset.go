@@ -240,6 +240,28 @@ func (d *Dataset) With(formulas map[string]string) (*Dataset, error) {
 	return &out, nil
 }
 
+// AsKept returns the dataset with one more field at its beginning: the text that a field
+// is read from, as it is kept; the dataset itself where the field is not read from text.
+func (d *Dataset) AsKept(name string) *Dataset {
+	f := d.fields[name]
+	if f == nil || f.ReadAs == nil {
+		return d
+	}
+	kept := *f
+	kept.Name, kept.Label, kept.ReadAs, kept.Type, kept.Unit, kept.Format = name+"-as-kept", f.Label+", as kept", nil, field.Text, "", ""
+	out := *d
+	out.all = nil
+	out.order = append([]*Field{&kept}, d.order...)
+	out.fields = map[string]*Field{kept.Name: &kept}
+	for n, g := range d.fields {
+		out.fields[n] = g
+	}
+	if d.all != nil {
+		out.all = d.all.AsKept(name)
+	}
+	return &out
+}
+
 // Context tells what the names in conditions on the dataset stand for.
 func (d *Dataset) Context(viewer filter.Attributes, settings map[string]string) filter.Context {
 	set := map[string]string{}

@@ -175,7 +175,7 @@ func (s *Scope) Column(name string) (filter.Column, error) {
 	if err != nil {
 		return filter.Column{}, err
 	}
-	col := filter.Column{Label: f.Label, Type: f.Type, KeyType: f.KeyType(), Zoned: f.Zoned, NotNull: f.NotNull, Key: s.key(f)}
+	col := filter.Column{Label: f.Label, Type: f.Type, KeyType: f.KeyType(), Zoned: f.Zoned, NotNull: f.NotNull, Key: s.key(f), Unreadable: s.Unreadable(f)}
 	col.Text = col.Key
 	if f.target != nil {
 		col.Raw = s.raw(f)

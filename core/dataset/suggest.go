@@ -8,6 +8,17 @@ import (
 	"eskadel/core/formula"
 )
 
+// ColumnLabel turns a column's name, or a path of links and a column, into words:
+// "berth_id.yard_id" → "Yard of berth".
+func ColumnLabel(path string) string {
+	parts := strings.Split(path, ".")
+	label := Tidy(parts[len(parts)-1])
+	for i := len(parts) - 2; i >= 0; i-- {
+		label += " of " + strings.ToLower(Tidy(parts[i]))
+	}
+	return label
+}
+
 // Written is a field's name as it stands in a formula.
 func Written(name string) string { return formula.PrintName(name) }
 

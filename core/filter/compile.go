@@ -23,6 +23,9 @@ type Column struct {
 	Key     string     // SQL of what identifies a value
 	Raw     string     // of a link: SQL that is filled also where the linked record may not be seen; else ""
 	Text    string     // SQL of what readers see
+	// Unreadable is SQL that is true where the field is filled and cannot be read; "" where
+	// that cannot be.
+	Unreadable string
 }
 
 // Fields gives the columns of a dataset's fields by name. Asking for a column may add
@@ -126,6 +129,11 @@ func (c Condition) leaf(col Column, e Env) (string, error) {
 		return col.raw() + " is not null", nil
 	case NotShown:
 		return "(" + col.raw() + " is not null and " + col.Key + " is null)", nil
+	case Unreadable:
+		if col.Unreadable == "" {
+			return "false", nil
+		}
+		return col.Unreadable, nil
 	case Is, OneOf, IsNot, NoneOf:
 		s, err := c.identity(col, e)
 		switch {

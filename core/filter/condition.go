@@ -39,17 +39,20 @@ const (
 	Within      Op = "within"
 	// NotShown is met by a link to a record that the viewer may not see.
 	NotShown Op = "not_shown"
+	// Unreadable is met by a text that cannot be read as what its field says, by NaN and
+	// by infinities.
+	Unreadable Op = "unreadable"
 )
 
 var opWords = map[Op]string{
 	Is: "is", IsNot: "is not", OneOf: "is one of", NoneOf: "is none of", Empty: "is empty", Filled: "is filled",
 	Contains: "contains", NotContains: "does not contain", StartsWith: "starts with", EndsWith: "ends with",
-	Above: "is above", AtLeast: "is at least", Below: "is below", AtMost: "is at most", Between: "is between", Within: "", NotShown: "is not shown",
+	Above: "is above", AtLeast: "is at least", Below: "is below", AtMost: "is at most", Between: "is between", Within: "", NotShown: "is not shown", Unreadable: "cannot be read",
 }
 
 // Ops lists all operators.
 func Ops() []Op {
-	return []Op{Is, IsNot, OneOf, NoneOf, Empty, Filled, Contains, NotContains, StartsWith, EndsWith, Above, AtLeast, Below, AtMost, Between, Within, NotShown}
+	return []Op{Is, IsNot, OneOf, NoneOf, Empty, Filled, Contains, NotContains, StartsWith, EndsWith, Above, AtLeast, Below, AtMost, Between, Within, NotShown, Unreadable}
 }
 
 // An Operand is a literal, the name of an attribute of the viewer, or the name of a
@@ -231,7 +234,7 @@ func (c Condition) MarshalJSON() ([]byte, error) {
 	switch c.Op {
 	case Within:
 		value = c.Range
-	case Empty, Filled, NotShown:
+	case Empty, Filled, NotShown, Unreadable:
 		value = true
 	case OneOf, NoneOf, Between:
 	default:
@@ -309,7 +312,7 @@ func (c *Condition) compare(op Op, raw json.RawMessage) error {
 	case Within:
 		c.Range = &period.Relative{}
 		return json.Unmarshal(raw, c.Range)
-	case Empty, Filled, NotShown:
+	case Empty, Filled, NotShown, Unreadable:
 		if string(raw) != "true" {
 			return problem.New(problem.Invalid, "", "Write \"%s\": true.", op)
 		}
@@ -432,8 +435,8 @@ func (o Op) Suits(t field.Type) bool {
 		return t == field.Text
 	case Within:
 		return t.Temporal()
-	case NotShown:
-		return false // only links; offered where one is known to be
+	case NotShown, Unreadable:
+		return false // for fields that are known to have such
 	}
 	return t.Numeric() || t.Temporal()
 }

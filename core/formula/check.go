@@ -268,13 +268,22 @@ func (c *checker) operator(n *node) error {
 	case "cast":
 		return c.castTo(n, castTypes[n.text])
 	case "negative":
+		err := want(x(0), field.Number, "“-”")
 		n.typ = x(0).typ
-		return want(x(0), field.Number, "“-”")
+		n.bounds()
+		return err
 	}
 	if strings.HasPrefix(n.op, "is ") {
 		return want(x(0), field.Boolean, "“"+n.op+"”")
 	}
 	return c.arithmetic(n)
+}
+
+// bounds takes the bounds of a node from its arguments, which may only now be numbers.
+func (n *node) bounds() {
+	for _, a := range n.args {
+		n.digits, n.scale = max(n.digits, a.digits), max(n.scale, a.scale)
+	}
 }
 
 func (c *checker) texts(n *node) error {
@@ -300,6 +309,7 @@ func (c *checker) cases(n *node) error {
 	}
 	var err error
 	n.typ, err = unify(results, "every result of “case”")
+	n.bounds()
 	return err
 }
 
@@ -364,6 +374,7 @@ func (c *checker) arithmetic(n *node) error {
 			return err
 		}
 	}
+	n.bounds()
 	n.typ = field.Number
 	if n.op != "/" && a.typ == field.Integer && b.typ == field.Integer {
 		n.typ = field.Integer
@@ -416,12 +427,14 @@ func (c *checker) function(n *node, f function) error {
 			return err
 		}
 	}
+	n.bounds()
 	var same field.Type
 	if f.takes == "s" {
 		var err error
 		if same, err = unify(n.args, "“"+n.op+"”"); err != nil {
 			return err
 		}
+		n.bounds()
 	}
 	switch f.gives {
 	case 'n':

@@ -79,7 +79,8 @@ func (p *Plan) unreadable(_ *Profile, f *Field) *Oddity {
 	if f.Of.ReadAs != nil {
 		kind = "a " + f.Of.Type.String() + " like " + f.Of.ReadAs.Like
 	}
-	return &Oddity{Words: fmt.Sprintf("“%s” of %s cannot be read as %s; it is left out and counted.", f.Of.Label, p.records(f.Unreadable), kind)}
+	c := filter.Compare(f.Of.Name, filter.Unreadable)
+	return &Oddity{Words: fmt.Sprintf("“%s” of %s cannot be read as %s; it is left out and counted.", f.Of.Label, p.records(f.Unreadable), kind), Records: &c}
 }
 
 func (p *Plan) foreign(_ *Profile, f *Field) *Oddity {
