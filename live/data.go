@@ -2,12 +2,12 @@ package live
 
 import (
 	"context"
-	"fmt"
 	"strings"
 	"time"
 
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
+	"eskadel/core/format"
 	"eskadel/core/formula"
 	"eskadel/core/problem"
 	"eskadel/core/profile"
@@ -18,6 +18,9 @@ import (
 // Profile looks at what is in a dataset, as far as the viewer may see it.
 func (e *Engine) Profile(ctx context.Context, ds *dataset.Dataset, v rule.Viewer, only string) (*profile.Profile, error) {
 	p := profile.New(ds, e.Setting(ds, v, filter.Condition{}, time.Time{}), only)
+	if !v.Builder {
+		p.Even()
+	}
 	sealed, err := rule.SealAll(p, v)
 	if err != nil {
 		return nil, err
@@ -166,7 +169,7 @@ type HelpLine struct {
 
 // ViewAs is what a viewer would see of a dataset.
 type ViewAs struct {
-	Some, All int64
+	Some, All string // numbers of records
 	Rules     string
 	Hidden    []string // the labels of fields they may not see
 	Page      *Page
@@ -188,7 +191,7 @@ func (e *Engine) ViewAs(ctx context.Context, ds *dataset.Dataset, as rule.Viewer
 	if err != nil {
 		return nil, err
 	}
-	out := &ViewAs{Some: some, All: all, Rules: rule.Words(ds, as), Page: NewPage(l)}
+	out := &ViewAs{Some: format.Count(some), All: format.Count(all), Rules: rule.Words(ds, as), Page: NewPage(l)}
 	for _, f := range ds.Order() {
 		if seen.Find(f.Name) == nil {
 			out.Hidden = append(out.Hidden, f.Label)
@@ -203,7 +206,7 @@ func (e *Engine) CountWhere(ctx context.Context, ds *dataset.Dataset, c filter.C
 		return "", err
 	}
 	some, all, err := e.Count(ctx, ds, v, c.ForFilter(v.Attributes))
-	return fmt.Sprintf("%d of %d", some, all), err
+	return format.Count(some) + " of " + format.Count(all), err
 }
 
 // A Listed value is one that a field has, as the condition editor offers it.

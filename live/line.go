@@ -63,7 +63,7 @@ func (v *View) main() (*dashboard.Widget, *dataset.Dataset, error) {
 
 // Line makes the reading line: what is shown, and of how many records.
 func (v *View) Line() (*Line, error) {
-	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow) > 0}
+	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings) > 0}
 	w, ds, err := v.main()
 	if err != nil || ds == nil {
 		return l, err
@@ -75,6 +75,13 @@ func (v *View) Line() (*Line, error) {
 			return nil, err
 		}
 		l.Filters = append(l.Filters, LineFilter{v.Doc.Filters[i].Name, text})
+	}
+	settings, err := v.Settings()
+	if err != nil {
+		return nil, err
+	}
+	for _, set := range settings {
+		l.Filters = append(l.Filters, LineFilter{"=" + set.Name, set.Label + " " + set.Now})
 	}
 	for _, n := range v.State.Narrow {
 		l.Narrow = append(l.Narrow, n.Words)
@@ -90,6 +97,38 @@ func (v *View) Line() (*Line, error) {
 	}
 	l.Some, l.All = format.Count(some), format.Count(all)
 	return l, nil
+}
+
+// A ViewSetting is a value that a viewer may set on a dashboard, with what it is now.
+type ViewSetting struct {
+	dataset.SettingDocument
+	Now string
+}
+
+// Settings returns the values that the dashboard's charts depend on and a viewer may set.
+func (v *View) Settings() (out []ViewSetting, err error) {
+	seen := map[string]bool{}
+	for _, w := range v.Doc.Widgets() {
+		doc, ds, err := v.Document(&w)
+		if err != nil {
+			return nil, err
+		}
+		if ds == nil {
+			continue
+		}
+		for _, name := range doc.Definition.Settings(ds) {
+			if seen[name] {
+				continue
+			}
+			seen[name] = true
+			set := ViewSetting{*ds.Setting(name), ds.Setting(name).Default}
+			if typed := v.State.Settings[name]; typed != "" {
+				set.Now = typed
+			}
+			out = append(out, set)
+		}
+	}
+	return out, nil
 }
 
 // phrase says what a filter is set to.
@@ -207,7 +246,11 @@ func (v *View) Values(name, search string) ([]ListedValue, error) {
 		return false
 	}
 	ask := func(c filter.Condition) ([]ListedValue, error) {
-		p, err := query.NewValues(ds, fieldName, v.Engine.Setting(ds, v.Viewer, c, time.Time{}), search)
+		setting, err := v.setting(ds, c, time.Time{})
+		if err != nil {
+			return nil, err
+		}
+		p, err := query.NewValues(ds, fieldName, setting, search)
 		if err != nil {
 			return nil, err
 		}

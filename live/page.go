@@ -99,7 +99,11 @@ func (v *View) Records(id string, ref query.Reference, words string, page int, s
 	if doc == nil {
 		return nil, problem.New(problem.NotFound, "widget", "A text has no records.")
 	}
-	return v.Engine.Drawer(v.ctx, doc, ds, v.Viewer, v.Engine.Setting(ds, v.Viewer, reach.Condition, ref.Now), ref, words, page, sort, down)
+	setting, err := v.setting(ds, reach.Condition, ref.Now)
+	if err != nil {
+		return nil, err
+	}
+	return v.Engine.Drawer(v.ctx, doc, ds, v.Viewer, setting, ref, words, page, sort, down)
 }
 
 // Drawer lists the records behind a mark of a chart, with the mark's measure computed

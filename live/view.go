@@ -11,6 +11,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
+	"eskadel/core/filter"
 	"eskadel/core/format"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -56,6 +57,19 @@ func (v *View) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, e
 		return query.Definition{}, nil, err
 	}
 	return doc.Definition, ds, err
+}
+
+// setting is the setting of a question on behalf of the view: with the values that the
+// viewer has set.
+func (v *View) setting(ds *dataset.Dataset, filters filter.Condition, at time.Time) (query.Setting, error) {
+	s := v.Engine.Setting(ds, v.Viewer, filters, at)
+	s.Settings = v.State.Settings
+	for name, value := range v.State.Settings {
+		if err := ds.CheckSetting(name, value); err != nil {
+			return s, err
+		}
+	}
+	return s, nil
 }
 
 // A Note says what a widget leaves out; its mark leads to those records.
@@ -110,7 +124,11 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 	if doc == nil {
 		return &Answer{Form: "text", Text: w.Text}, nil
 	}
-	a, err := v.Engine.Answer(v.ctx, doc, ds, v.Viewer, v.Engine.Setting(ds, v.Viewer, reach.Condition, time.Time{}), v.Version, parts)
+	setting, err := v.setting(ds, reach.Condition, time.Time{})
+	if err != nil {
+		return nil, err
+	}
+	a, err := v.Engine.Answer(v.ctx, doc, ds, v.Viewer, setting, v.Version, parts)
 	if a != nil {
 		for _, m := range reach.Missed {
 			a.Notes = append(a.Notes, Note{Words: "Not narrowed by “" + m + "”: " + ds.Title + " have no such field."})

@@ -2,7 +2,6 @@ package source_test
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"strings"
 	"testing"
@@ -12,16 +11,14 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"eskadel/core/calc"
+	"eskadel/check"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/period"
-	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/core/statement"
-	"eskadel/source"
 )
 
 // The world of the rules' test: jobs of boats of owners, at yards, with stays that point to
@@ -98,113 +95,6 @@ func someWorld(t *rapid.T) string {
 	return b.String()
 }
 
-// asked is every kind of question about a dataset for a viewer, answered as text, words of
-// errors among it.
-func asked(ctx context.Context, src *source.Source, ds *dataset.Dataset, v rule.Viewer, definitions []query.Definition, conditions []filter.Condition) string {
-	var b strings.Builder
-	seen := rule.See(ds, v)
-	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
-	setting := query.Setting{Now: now, Calendar: period.ISO(time.UTC), Viewer: v.Attributes}
-	one := func(p rule.Plan) (source.Rows, error) {
-		s, err := rule.Seal(p, v)
-		if err != nil {
-			return nil, err
-		}
-		rows, err := src.Run(ctx, s)
-		if err != nil {
-			return nil, err
-		}
-		return rows[0], nil
-	}
-	all := func(p rule.Plans) ([]source.Rows, error) {
-		s, err := rule.SealAll(p, v)
-		if err != nil {
-			return nil, err
-		}
-		return src.Run(ctx, s)
-	}
-	say := func(what string, v any, err error) {
-		if err != nil {
-			fmt.Fprintf(&b, "%s: error %s\n", what, err)
-			return
-		}
-		fmt.Fprintf(&b, "%s: %v\n", what, v)
-	}
-	for i, d := range definitions {
-		ep, err := query.NewExtent(d, seen, setting)
-		var extent *query.Extent
-		if err == nil && ep != nil {
-			rows, e := one(ep)
-			if err = e; e == nil {
-				extent = ep.Read(rows)
-			}
-		}
-		var p *query.Plan
-		if err == nil {
-			p, err = query.Build(d, seen, setting, extent)
-		}
-		var rows source.Rows
-		if err == nil {
-			rows, err = one(p)
-		}
-		if err != nil {
-			say(fmt.Sprint("chart ", i), nil, err)
-			continue
-		}
-		table := calc.Compute(p, rows)
-		grid := chart.MakeGrid(table, 0)
-		written, _ := json.Marshal(grid)
-		say(fmt.Sprint("chart ", i), fmt.Sprintf("%s %v", written, table.Unplaced), nil)
-		drawing, err := chart.Draw(table, chart.Columns, 0)
-		if err == nil {
-			for _, s := range drawing.Series {
-				fmt.Fprintf(&b, "series %s %s\n", s.Name, s.Colour)
-			}
-		}
-		for g, keys := range table.Groups {
-			if g > 4 {
-				break
-			}
-			plan, err := query.NewRecords(d, seen, setting, table.Reference(0, 0, keys))
-			if err != nil {
-				say("mark", nil, err)
-				continue
-			}
-			answer, err := all(plan)
-			say(fmt.Sprint("records of mark ", g), answer, err)
-		}
-	}
-	for _, f := range seen.Visible() {
-		p, err := query.NewValues(seen, f.Name, setting, "")
-		if err != nil {
-			say("values", nil, err)
-			continue
-		}
-		rows, err := one(p)
-		say("values of "+f.Name, rows, err)
-	}
-	for _, c := range conditions {
-		s := setting
-		s.Filters = c
-		rows, err := all(query.NewList(seen, s, 1000))
-		say("list", rows, err)
-	}
-	p := profile.New(seen, setting, "")
-	rows, err := all(p)
-	if err == nil {
-		looked := p.Read(rows[0], rows[1])
-		for _, f := range looked.Fields {
-			fmt.Fprintf(&b, "profile %s %d %d %d %s %s %v %v\n", f.Of.Name, f.Filled, f.Empty, f.Distinct, f.Smallest.Exact(), f.Largest.Exact(), f.Top, f.Picture)
-		}
-		for _, o := range looked.Odd {
-			fmt.Fprintln(&b, o.Words)
-		}
-	} else {
-		say("profile", nil, err)
-	}
-	return b.String()
-}
-
 var ruledDefinitions = []string{
 	`"measures":[{"count":"records"},{"sum":"cost"},{"average":"stays"}]`,
 	`"measures":[{"sum":"cost"}],"by":[{"field":"opened"}],"split":{"field":"yard"}`,
@@ -276,9 +166,17 @@ func TestRulesEqualTablesThatHoldOnlyTheAllowedRows(t *testing.T) {
 			require.NoError(t, err, doc)
 			definitions = append(definitions, d.Definition)
 		}
-		filters := []filter.Condition{{}, filter.Compare("port", filter.IsNot, "p1"), filter.Compare("owner", filter.Empty), filter.Compare("boat", filter.NotShown), filter.Compare("nights", filter.Empty)}
-		got := asked(ctx, src, full, v, definitions, filters)
-		want := asked(ctx, src, part, everything, definitions, filters)
+		filters := []filter.Condition{{}, {}, {}, {}, filter.Compare("port", filter.IsNot, "p1"), filter.Compare("owner", filter.Empty), filter.Compare("boat", filter.NotShown), filter.Compare("nights", filter.Empty)}
+		var questions []check.Question
+		for i, f := range filters {
+			q := check.Question{Name: fmt.Sprint("question ", i), Setting: query.Setting{Now: newBind().Now, Calendar: period.ISO(time.UTC), Viewer: v.Attributes, Filters: f}}
+			if i < len(definitions) {
+				q.Definition, q.Setting.Filters = definitions[i], filter.Condition{}
+			}
+			questions = append(questions, q)
+		}
+		got := check.Ask(ctx, src, rule.See(full, v), v, questions)
+		want := check.Ask(ctx, src, part, everything, questions)
 		require.Equal(t, want, got, "with the rules %s", rules.JSON())
 	})
 }

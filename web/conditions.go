@@ -103,6 +103,11 @@ func (s *Server) conditionWords(c *gin.Context) {
 		cond, err = conditionFrom(c, "where")
 	}
 	count := ""
+	if err == nil && c.Query("base") != "" {
+		open := *ds
+		open.BaseFilter = nil
+		ds = &open
+	}
 	if err == nil {
 		count, err = s.engine.CountWhere(c.Request.Context(), ds, cond, caller(c).Viewer)
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -205,6 +206,19 @@ func (s *Server) filterMenu(c *gin.Context) {
 	if err != nil {
 		s.fail(c, err)
 		return
+	}
+	if name, ok := strings.CutPrefix(c.Param("filter"), "="); ok {
+		settings, err := v.Settings()
+		for _, set := range settings {
+			if set.Name == name {
+				s.part(c, http.StatusOK, "setting", set)
+				return
+			}
+		}
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
 	}
 	for _, f := range v.Doc.Filters {
 		if f.Name != c.Param("filter") {

@@ -18,6 +18,7 @@ import (
 	"syscall"
 	"time"
 
+	"eskadel/check"
 	"eskadel/core/dataset"
 	"eskadel/core/period"
 	"eskadel/demo"
@@ -33,6 +34,7 @@ const usage = `eskadel serve      serve a workspace
 eskadel migrate    bring Eskadel's own tables up to date
 eskadel person     add a person, or give one a new password
 eskadel hostapp    register a host app, and make a key that signs its viewer passes
+eskadel check      prove row rules: eskadel check rules FILE
 eskadel demo       run the demonstration on loopback
 
 All but the last read ESKADEL_DATABASE (the address of Eskadel's own database) and
@@ -47,7 +49,7 @@ func main() {
 		fmt.Fprint(os.Stderr, usage)
 		os.Exit(2)
 	}
-	commands := map[string]func(context.Context, []string) error{"serve": serve, "migrate": migrate, "person": person, "hostapp": hostApp, "demo": runDemo}
+	commands := map[string]func(context.Context, []string) error{"serve": serve, "migrate": migrate, "person": person, "hostapp": hostApp, "check": runCheck, "demo": runDemo}
 	run, ok := commands[os.Args[1]]
 	if !ok {
 		fmt.Fprint(os.Stderr, usage)
@@ -193,6 +195,47 @@ func openFiles(ctx context.Context, s *store.Store, e *live.Engine) (*uploads.Up
 		allowed = append(allowed, p)
 	}
 	return uploads.Open(ctx, uploads.Config{Database: database, Reader: reader, Role: u.User.Username(), Allowed: allowed}, s, e)
+}
+
+// runCheck proves the row rules of dashboards for some viewers.
+func runCheck(ctx context.Context, args []string) error {
+	if len(args) == 0 || args[0] != "rules" {
+		return errors.New("write: eskadel check rules [-scratch ADDRESS] FILE")
+	}
+	flags := flag.NewFlagSet("check rules", flag.ExitOnError)
+	scratch := flags.String("scratch", os.Getenv("ESKADEL_SCRATCH"), "address of a database whose tables may be made and dropped")
+	if err := flags.Parse(args[1:]); err != nil {
+		return err
+	}
+	if flags.NArg() != 1 || *scratch == "" {
+		return errors.New("name the file that says what to check, and a scratch database with -scratch")
+	}
+	b, err := os.ReadFile(flags.Arg(0))
+	if err != nil {
+		return err
+	}
+	config, err := check.ReadConfig(b)
+	if err != nil {
+		return fmt.Errorf("read %s: %w", flags.Arg(0), err)
+	}
+	s, err := openStore(ctx)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	engine, err := live.NewEngine(ctx, s, period.ISO(time.UTC))
+	if err != nil {
+		return err
+	}
+	lines, err := (&check.Checker{Store: s, Engine: engine, Scratch: *scratch}).Rules(ctx, config)
+	if err != nil {
+		return err
+	}
+	if differ := check.Print(os.Stdout, lines); differ > 0 {
+		return fmt.Errorf("%d of %d paths differ", differ, len(lines))
+	}
+	fmt.Printf("%d paths, all the same\n", len(lines))
+	return nil
 }
 
 func runDemo(ctx context.Context, args []string) error {

@@ -11,6 +11,8 @@ import (
 type State struct {
 	Filters map[string]*Setting `json:"filters,omitempty"` // null for "any"
 	Narrow  []Narrowing         `json:"narrow,omitempty"`
+	// Settings are values that the viewer has set for formulas, as they were typed.
+	Settings map[string]string `json:"settings,omitempty"`
 }
 
 // A Narrowing is one or more chosen marks of a widget.
@@ -28,6 +30,11 @@ func (s State) Check(d *Document) error {
 	for name := range s.Filters {
 		if d.filter(name) == nil {
 			return problem.New(problem.NotFound, "filters", "The dashboard has no filter “%s”.", name)
+		}
+	}
+	for name, value := range s.Settings {
+		if len(s.Settings) > Most || len(name)+len(value) > 300 {
+			return problem.New(problem.TooMany, "settings", "A view has at most %d values set, each of 300 characters.", Most)
 		}
 	}
 	if len(s.Narrow) > Most {

@@ -212,6 +212,56 @@ func (d *Dataset) Measure(name string) (*Measure, error) {
 // Formula checks a formula over the dataset's fields and settings.
 func (d *Dataset) Formula(text string) (*formula.Expr, error) { return formula.Parse(text, names{d}) }
 
+// SettingsOf returns the settings among names, and those that the fields among them stand
+// on, in the document's order.
+func (d *Dataset) SettingsOf(names []string) (out []string) {
+	found, seen := map[string]bool{}, map[string]bool{}
+	var look func(name string)
+	look = func(name string) {
+		if seen[name] {
+			return
+		}
+		seen[name] = true
+		found[name] = d.settings[name] != nil
+		f := d.fields[name]
+		if f == nil {
+			return
+		}
+		if f.of != nil {
+			look(f.of.Name)
+		}
+		if f.formula != nil {
+			for _, n := range f.formula.Uses() {
+				look(n)
+			}
+		}
+	}
+	for _, n := range names {
+		look(n)
+	}
+	for _, s := range d.Settings {
+		if found[s.Name] {
+			out = append(out, s.Name)
+		}
+	}
+	return out
+}
+
+// Setting returns a setting, nil when there is none.
+func (d *Dataset) Setting(name string) *SettingDocument { return d.settings[name] }
+
+// CheckSetting tells in words what is wrong with the value that a viewer gives a setting.
+func (d *Dataset) CheckSetting(name, value string) error {
+	s := d.settings[name]
+	if s == nil {
+		return nil // of another dataset of the dashboard
+	}
+	if v, err := formula.Read(s.Type, value); err != nil || v.IsEmpty() {
+		return problem.New(problem.Invalid, "settings."+name, "“%s” is not a %s, which “%s” takes.", value, s.Type, s.Label)
+	}
+	return nil
+}
+
 // With returns the dataset with more fields, each a formula, at its end.
 func (d *Dataset) With(formulas map[string]string) (*Dataset, error) {
 	out := *d

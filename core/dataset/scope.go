@@ -531,3 +531,12 @@ func (s *Scope) Key(name string) (string, error) {
 	}
 	return s.KeyOnly(f)
 }
+
+// Keys gives the SQL of several columns of a table as one row.
+func (s *Scope) Keys(alias string, columns []string) string {
+	var out []string
+	for _, c := range columns {
+		out = append(out, alias+"."+statement.Name(c))
+	}
+	return "(" + strings.Join(out, ", ") + ")"
+}

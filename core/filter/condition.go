@@ -454,3 +454,15 @@ func (c Condition) Attributes() (out []string) {
 	})
 	return out
 }
+
+// Settings returns the settings that c names.
+func (c Condition) Settings() (out []string) {
+	c.walk(func(leaf Condition) {
+		for _, v := range leaf.Values {
+			if v.Setting != "" {
+				out = append(out, v.Setting)
+			}
+		}
+	})
+	return out
+}

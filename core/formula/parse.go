@@ -507,8 +507,8 @@ func (n *node) String() string {
 	case "current_date", "now":
 		return n.op
 	case "negative":
-		// Two signs in a row would read as something else elsewhere.
-		return "-" + inner(n.args[0], p+1)
+		// Two signs side by side would begin a comment elsewhere.
+		return strings.Replace("-"+inner(n.args[0], p), "--", "- -", 1)
 	case "not":
 		return "not " + inner(n.args[0], p)
 	case "or", "and", "||", "+", "-", "*", "/", "%":

@@ -2,6 +2,7 @@ package period
 
 import (
 	"fmt"
+	"sync"
 	"time"
 )
 
@@ -114,18 +115,35 @@ func (p Part) Label(v int) string {
 // Offsets returns how far the clock of the zone is ahead of UTC, in seconds, and the
 // instants at which that changes, from 1900 to 2100: one more offset than instants.
 func (c Calendar) Offsets() (changes []time.Time, seconds []int) {
+	if kept, ok := offsets.Load(c.Zone); ok {
+		o := kept.(zoneOffsets)
+		return o.changes, o.seconds
+	}
 	t := time.Date(1900, 1, 1, 0, 0, 0, 0, time.UTC).In(c.Zone)
 	end := time.Date(2100, 1, 1, 0, 0, 0, 0, time.UTC)
 	_, offset := t.Zone()
 	seconds = []int{offset}
-	for {
+	for t.Before(end) {
 		_, next := t.ZoneBounds()
-		if next.IsZero() || !next.Before(end) {
-			return changes, seconds
+		if next.IsZero() {
+			break
 		}
-		if _, o := next.Zone(); o != seconds[len(seconds)-1] {
+		if !next.After(t) { // bounds may be found empty where a year ends
+			next = t.Add(time.Hour)
+		}
+		if _, o := next.Zone(); o != seconds[len(seconds)-1] && next.Before(end) {
 			changes, seconds = append(changes, next.UTC()), append(seconds, o)
 		}
 		t = next
 	}
+	offsets.Store(c.Zone, zoneOffsets{changes, seconds})
+	return changes, seconds
+}
+
+// offsets keeps what Offsets found, by zone.
+var offsets sync.Map
+
+type zoneOffsets struct {
+	changes []time.Time
+	seconds []int
 }

@@ -29,7 +29,16 @@ type Plan struct {
 	dataset *dataset.Dataset
 	fields  []*dataset.Field
 	setting query.Setting
-	rows    int64 // estimated; unknown is taken as many
+	rows    int64 // estimated
+	even    bool
+}
+
+// Even makes the sample depend on nothing but the records that the viewer may see: those
+// first by a hash of their key, of all of them. It is slower on large tables, and tells
+// nothing of how many records there are besides.
+func (p *Plan) Even() *Plan {
+	p.even = true
+	return p
 }
 
 // New plans the profile of a dataset, of all fields or of the one named.
@@ -50,7 +59,7 @@ func New(ds *dataset.Dataset, s query.Setting, only string) *Plan {
 func (p *Plan) Data() *dataset.Dataset { return p.dataset }
 
 // Whole tells whether counts, smallest and largest are those of all records.
-func (p *Plan) Whole() bool { return p.rows <= wholeLimit }
+func (p *Plan) Whole() bool { return p.even || p.rows <= wholeLimit }
 
 // ordered tells whether a field has a smallest and a largest value.
 func ordered(f *dataset.Field) bool { return f.Type.Numeric() || f.Type.Temporal() }
@@ -90,13 +99,15 @@ func (p *Plan) Compile(g *dataset.Guard) ([]statement.Statement, error) {
 			return nil, err
 		}
 		where = statement.And(admitted, where)
-		if p.rows > SampleSize && (sample || !p.Whole()) {
+		if !p.even && p.rows > SampleSize && (sample || !p.Whole()) {
 			// Pages hold neighbours, so that a table is read in many places: a coarse sample
 			// takes more than it keeps.
 			scope.Sample(min(100, 150*float64(SampleSize)/float64(p.rows)), !p.Whole())
 		}
 		inner := "select " + strings.Join(columns, ", ") + " from " + scope.From() + " where " + where
 		switch {
+		case sample && p.even:
+			inner += fmt.Sprintf(" order by hashtextextended(%s::text, 0), %s limit %d", scope.Keys("r", p.dataset.Key), strings.Join(scope.KeyColumns(), ", "), SampleSize)
 		case sample:
 			inner += fmt.Sprintf(" limit %d", 2*SampleSize)
 		case !p.Whole():

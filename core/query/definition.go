@@ -352,3 +352,28 @@ func fromNamed(ds *dataset.Dataset, name string) bool { return ds.Find(name) != 
 
 // CheckCondition tells in words what is wrong with a condition that a person set on a dataset.
 func CheckCondition(c filter.Condition, ds *dataset.Dataset) error { return checkVisible(c, ds) }
+
+// Settings returns the settings of the dataset that the definition's numbers depend on,
+// by way of its fields, measures and conditions.
+func (d Definition) Settings(ds *dataset.Dataset) []string {
+	var names []string
+	condition := func(c *filter.Condition) {
+		if c != nil {
+			names = append(names, c.In(ds.Context(nil, nil)).Fields()...)
+			names = append(names, c.Settings()...)
+		}
+	}
+	for _, m := range d.Measures {
+		names = append(names, m.Field)
+		if e, err := m.expr(ds); err == nil && e != nil {
+			names = append(names, e.Uses()...)
+		}
+		condition(m.Where)
+	}
+	for _, dim := range d.Dimensions() {
+		names = append(names, dim.Field)
+	}
+	condition(d.Where)
+	condition(ds.BaseFilter)
+	return ds.SettingsOf(names)
+}

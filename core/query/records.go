@@ -393,7 +393,7 @@ func (v *ValuesPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
 	if v.Field.IsLink() {
 		join, label = v.Field.LabelJoin("n", "g.k")
 	}
-	sql := fmt.Sprintf("select g.k, %s, g.n, g.h from (%s) g%s order by g.k is null, g.n desc, 2 limit %d", label, inner, join, MostValues)
+	sql := fmt.Sprintf("select g.k, %s, g.n, g.h from (%s) g%s order by g.k is null, g.n desc, (%s)::text collate \"C\", g.k limit %d", label, inner, join, label, MostValues)
 	return statement.Statement{SQL: sql, Args: bind.Args()}, nil
 }
 

@@ -38,7 +38,9 @@ function editor(root) {
 
   const draw = () => {
     const w = word().replace('"', "").toLowerCase();
-    found = w.length < 1 ? [] : names.filter((n) => n.write.replace(/"/g, "").startsWith(w) || n.label.toLowerCase().includes(w)).slice(0, 8);
+    const begins = (/** @type {Name} */ n) => n.write.replace(/"/g, "").startsWith(w);
+    const mentions = (/** @type {Name} */ n) => n.kind !== "function" && n.label.toLowerCase().includes(w);
+    found = w.length < 1 ? [] : [...names.filter(begins), ...names.filter((n) => !begins(n) && mentions(n))].slice(0, 8);
     chosen = 0;
     if (found.length === 0 || (found.length === 1 && found[0].write === word())) return close();
     list.replaceChildren(...found.map((n, i) => {

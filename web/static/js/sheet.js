@@ -14,7 +14,7 @@ export class Sheet {
     this.root = root;
     this.how = how;
     /** @type {State} */
-    this.state = { filters: {}, narrow: [] };
+    this.state = { filters: {}, narrow: [], settings: {} };
     /** @type {Map<string, Widget>} */
     this.widgets = new Map();
     /** @type {Map<string, AbortController>} */
@@ -140,7 +140,7 @@ export class Sheet {
   }
 
   standard() {
-    this.state = { filters: {}, narrow: [] };
+    this.state = { filters: {}, narrow: [], settings: {} };
     this.widgets.forEach((w) => w.chart?.clear());
     void this.refresh();
   }
@@ -167,14 +167,16 @@ export class Sheet {
   control(box, address, filter) {
     const set = (/** @type {any} */ value) => {
       box.hidePopover();
-      this.state.filters[filter] = value;
+      if (!filter.startsWith("=")) this.state.filters[filter] = value;
+      else if (value === null) delete this.state.settings[filter.slice(1)];
+      else this.state.settings[filter.slice(1)] = value;
       void this.refresh();
     };
     /** @type {Map<string, any>} */
     const chosen = new Map();
     const collect = () => box.querySelectorAll("input[type=checkbox]").forEach((i) => {
-      const input = /** @type {HTMLInputElement} */ (i), key = input.dataset.none ? "none" : `=${input.value}`;
-      if (input.checked) chosen.set(key, input.dataset.none ? { none: true } : input.value);
+      const input = /** @type {HTMLInputElement} */ (i), key = this.tickKey(input);
+      if (input.checked) chosen.set(key, key === "none" ? { none: true } : key === "not shown" ? { not_shown: true } : input.value);
       else chosen.delete(key);
     });
     collect();
@@ -190,16 +192,21 @@ export class Sheet {
     box.onsubmit = (e) => {
       e.preventDefault();
       const form = new FormData(/** @type {HTMLFormElement} */ (e.target));
-      set({ from: form.get("from"), to: form.get("to") });
+      set(form.has("setting") ? form.get("setting") : { from: form.get("from"), to: form.get("to") });
     };
     const find = /** @type {HTMLInputElement | null} */ (box.querySelector("#value-find"));
     find?.addEventListener("input", async () => {
       collect();
       const list = /** @type {HTMLElement} */ (box.querySelector("#value-list"));
       fill(list, await post(address, { ...this.fields(), find: find.value, only: "list" }));
-      list.querySelectorAll("input").forEach((i) => { i.checked = chosen.has(i.dataset.none ? "none" : `=${i.value}`); });
+      list.querySelectorAll("input").forEach((i) => { i.checked = chosen.has(this.tickKey(i)); });
     });
     /** @type {HTMLElement | null} */ (box.querySelector("input, button"))?.focus();
+  }
+
+  /** What a tick of a list of values stands for. @param {HTMLInputElement} tick */
+  tickKey(tick) {
+    return tick.dataset.none ? "none" : tick.dataset.notShown ? "not shown" : `=${tick.value}`;
   }
 
   /** @param {KeyboardEvent} e */
