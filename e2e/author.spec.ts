@@ -84,43 +84,6 @@ test("an author makes a chart from nothing, by keyboard, and it is seen in Yard 
   await desk.close();
 });
 
-test("a builder comes from a table to a dataset with a rule", async ({ page }) => {
-  const wrong = complaints(page);
-  await signIn(page, "mara.quill@skerrin.example");
-  await page.goto("/data");
-  await noSeriousProblem(page, "data");
-  await page.getByRole("link", { name: "Yard Desk" }).click();
-  await expect(page.locator("tbody")).toContainText("berth_stay");
-  await noSeriousProblem(page, "source");
-  await page.getByRole("link", { name: "berth_stay" }).click();
-  await expect(page.locator("tbody tr").first()).toBeVisible();
-  await noSeriousProblem(page, "table");
-  await page.getByRole("button", { name: "Make a dataset of it" }).click();
-  await expect(page.getByText("has no row rule yet")).toBeVisible();
-  await page.fill('[name="label.arrived_at"]', "Arrived");
-  await page.fill("#r-roles", "director");
-  await page.getByRole("button", { name: "Keep", exact: true }).click();
-  await expect(page.getByText("director see every record")).toBeVisible();
-  await expect(page.locator('[name="label.arrived_at"]')).toHaveValue("Arrived");
-  await noSeriousProblem(page, "dataset");
-  // A mistake in the document is named, and nothing is lost.
-  await page.getByText("The document", { exact: true }).click();
-  const text = await page.locator("#d-doc").inputValue();
-  await page.fill("#d-doc", text.replace('"column": "arrived_at"', '"column": "arrived_when"'));
-  await page.getByRole("button", { name: "Keep the document" }).click();
-  await expect(page.getByRole("alert")).toContainText("has no column “arrived_when”");
-  await expect(page.locator("#d-doc")).toHaveValue(/arrived_when/);
-  // A database that does not answer is said in words.
-  await page.goto("/data");
-  await page.getByText("Connect a database").click();
-  await page.fill("#s-title", "Nowhere");
-  await page.fill("#s-name", "nowhere");
-  await page.fill("#s-url", "postgres://a:b@127.0.0.1:1/x");
-  await page.getByRole("button", { name: "Connect" }).click();
-  await expect(page.getByRole("alert")).toContainText("does not answer");
-  expect(wrong.filter((w) => !w.includes("422"))).toEqual([]);
-});
-
 test("the pages have no serious problem of accessibility", async ({ page }) => {
   await page.goto("/sign-in");
   await noSeriousProblem(page, "sign in");

@@ -25,7 +25,23 @@ const settled = async (where) => {
 const p = await author();
 await p.screenshot({ path: `${out}home.png` });
 await p.goto(`${eskadel}/data/datasets/yard-jobs`);
+await p.waitForSelector("#looked");
 await p.screenshot({ path: `${out}data.png` });
+await p.goto(`${eskadel}/data/datasets/legacy-invoices/fields/amount`);
+await p.screenshot({ path: `${out}field.png` });
+await p.goto(`${eskadel}/data/datasets/yard-jobs?part=calculations`);
+await p.fill("#c-label", "Cost per hour above 40");
+await p.locator("#c-formula").pressSequentially("case when yard_cost / crew_hours > 40 then 'dear' else kind end");
+await p.waitForSelector("#c-formula-result tbody tr");
+await p.locator("#c-formula").scrollIntoViewIfNeeded();
+await p.mouse.wheel(0, 260);
+await p.waitForTimeout(500);
+await p.screenshot({ path: `${out}formula.png` });
+await p.goto(`${eskadel}/data/sources/yard-desk/tables/public.hazard#rules`);
+await p.waitForTimeout(500);
+await p.screenshot({ path: `${out}rules.png` });
+await p.goto(`${eskadel}/data/sources/files`);
+await p.screenshot({ path: `${out}files.png` });
 
 await p.goto(`${eskadel}/dashboards/yard-today`);
 await settled(p);

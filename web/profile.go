@@ -72,8 +72,13 @@ func newProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location
 			}
 			view.Top = append(view.Top, topView{n.Value(t.Value), format.Count(int64(t.N))})
 		}
-		if len(view.Top) > 0 {
+		switch {
+		case !f.Smallest.IsEmpty():
+			view.Picture = view.Smallest + " to " + view.Largest
+		case len(view.Top) > 0:
 			view.Picture = "most frequent: " + view.Top[0].Label
+		case f.Distinct > 0:
+			view.Picture = "every value is different"
 		}
 		for _, o := range p.Odd {
 			if o.Field == f.Of.Name {

@@ -93,7 +93,7 @@ class Editor {
       if (part.all || part.any) line.append(this.group(part, false));
       else if (not) line.append(make("span", {}, ["not"]), this.group(part.not, false));
       else line.append(...this.leaf(parts, i));
-      const drop = make("button", { type: "button", class: "plain", "aria-label": "Take this condition away" }, ["take away"]);
+      const drop = make("button", { type: "button", class: "plain", "aria-label": "take away this condition" }, ["take away"]);
       drop.addEventListener("click", () => {
         parts.splice(i, 1);
         this.draw();

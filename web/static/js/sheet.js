@@ -6,7 +6,7 @@ import { fill, headers, post, say, Trouble, who } from "./api.js";
 import { Drawer } from "./drawer.js";
 import { Widget } from "./widget.js";
 
-/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string}[]}} State */
+/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string}[], settings: Record<string, string>}} State */
 
 export class Sheet {
   /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, open?: (address: string) => void}} how */
