@@ -12,6 +12,7 @@ import (
 // dataFunctions are what the templates of the Data part ask.
 var dataFunctions = map[string]any{
 	"bare":        func(table string) string { return strings.TrimPrefix(table, "public.") },
+	"tidy":        func(name string) string { return strings.ToLower(dataset.Tidy(name)) },
 	"links":       linkChoices,
 	"jsonColumns": jsonColumns,
 	"names":       formulaNames,

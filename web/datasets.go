@@ -98,17 +98,25 @@ func ruledTables(ds *dataset.Dataset) (out []ruledTable) {
 	return out
 }
 
-// A pointer is a table whose records point to those of a dataset.
+// A pointer is a table whose records point to those of a dataset, or to a record that
+// these link to.
 type pointer struct {
 	Table *dataset.Table
 	By    string
+	Of    string // the link to the record they point to; "" for this one
 }
 
 func pointing(ds *dataset.Dataset) (out []pointer) {
+	to := map[string][]string{ds.Table.ID(): {""}}
+	for _, l := range ds.Table.Links {
+		to[l.Table] = append(to[l.Table], l.Column)
+	}
 	for _, t := range ds.Catalogue() {
 		for _, l := range t.Links {
-			if l.Table == ds.Table.ID() {
-				out = append(out, pointer{t, l.Column})
+			for _, of := range to[l.Table] {
+				if of == "" || t.ID() != ds.Table.ID() {
+					out = append(out, pointer{t, l.Column, of})
+				}
 			}
 		}
 	}
@@ -169,12 +177,8 @@ func change(c *gin.Context, d *dataset.Document) (err error) {
 		return addLink(c, d)
 	case "linked":
 		l := &dataset.Linked{Table: post("table"), By: post("by"), Take: post("take"), Column: post("column"), Order: post("order")}
-		where, err := conditionFrom(c, "where")
-		if err != nil {
-			return problem.At("where", err)
-		}
-		if !where.IsZero() {
-			l.Where = &where
+		if of := post("of"); of != "" {
+			l.Of = []string{of}
 		}
 		d.Fields = append(d.Fields, dataset.FieldDocument{Name: freeName(d, post("label")), Label: post("label"), Linked: l})
 	case "inside":

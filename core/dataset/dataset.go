@@ -276,7 +276,7 @@ func (d *Dataset) With(formulas map[string]string) (*Dataset, error) {
 	}
 	sort.Strings(names)
 	for _, name := range names {
-		f := &Field{FieldDocument: FieldDocument{Name: name, Formula: formulas[name], Label: formulas[name]}}
+		f := &Field{FieldDocument: FieldDocument{Name: name, Formula: formulas[name], Label: "Result"}}
 		if err := out.resolveFormula(f); err != nil {
 			return nil, err
 		}

@@ -22,6 +22,7 @@ type Scope struct {
 	env       filter.Env
 	aliases   map[string]string
 	joins     []string
+	keys      map[*Field]string
 	sample    string
 	err       error
 }
@@ -175,7 +176,7 @@ func (s *Scope) Column(name string) (filter.Column, error) {
 	if err != nil {
 		return filter.Column{}, err
 	}
-	col := filter.Column{Label: f.Label, Type: f.Type, KeyType: f.KeyType(), Zoned: f.Zoned, NotNull: f.NotNull, Key: s.key(f), Unreadable: s.Unreadable(f)}
+	col := filter.Column{Label: f.Label, Type: f.Type, KeyType: f.KeyType(), Zoned: f.Zoned, NotNull: f.NotNull, Key: s.key(f), Unreadable: func() string { return s.Unreadable(f) }}
 	col.Text = col.Key
 	if f.target != nil {
 		col.Raw = s.raw(f)
@@ -260,7 +261,21 @@ func (s *Scope) Shown(f *Field) (string, error) {
 // raw is a link's own column: filled also where the linked record is not shown.
 func (s *Scope) raw(f *Field) string { return f.column.sql(s.alias(f.path)) }
 
+// key is the SQL of what identifies a field's value. It is made once in a statement, so
+// that what it binds is bound once.
 func (s *Scope) key(f *Field) string {
+	if sql, made := s.keys[f]; made {
+		return sql
+	}
+	sql := s.makeKey(f)
+	if s.keys == nil {
+		s.keys = map[*Field]string{}
+	}
+	s.keys[f] = sql
+	return sql
+}
+
+func (s *Scope) makeKey(f *Field) string {
 	switch {
 	case f.formula != nil:
 		return s.formula(f)

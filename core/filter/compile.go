@@ -23,9 +23,9 @@ type Column struct {
 	Key     string     // SQL of what identifies a value
 	Raw     string     // of a link: SQL that is filled also where the linked record may not be seen; else ""
 	Text    string     // SQL of what readers see
-	// Unreadable is SQL that is true where the field is filled and cannot be read; "" where
-	// that cannot be.
-	Unreadable string
+	// Unreadable gives SQL that is true where the field is filled and cannot be read; "" where
+	// that cannot be. It may be nil.
+	Unreadable func() string
 }
 
 // Fields gives the columns of a dataset's fields by name. Asking for a column may add
@@ -130,10 +130,12 @@ func (c Condition) leaf(col Column, e Env) (string, error) {
 	case NotShown:
 		return "(" + col.raw() + " is not null and " + col.Key + " is null)", nil
 	case Unreadable:
-		if col.Unreadable == "" {
-			return "false", nil
+		if col.Unreadable != nil {
+			if sql := col.Unreadable(); sql != "" {
+				return sql, nil
+			}
 		}
-		return col.Unreadable, nil
+		return "false", nil
 	case Is, OneOf, IsNot, NoneOf:
 		s, err := c.identity(col, e)
 		switch {

@@ -1,0 +1,216 @@
+package source_test
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/problem"
+	"eskadel/core/reading"
+	"eskadel/core/rule"
+	"eskadel/localpg/pgtest"
+	"eskadel/source"
+)
+
+// Every way of reading text gives the same in the database as in Go, for texts that have
+// the form, nearly have it, or do not.
+func TestReadingTextIsTheSameInSQL(t *testing.T) {
+	conn, _ := connect(t, "reading_text", "select 1")
+	ctx := context.Background()
+	texts := []string{"", " ", "1", "-1", "+1", "1234.50", "1,234.50", "1.234,50", "12,34.5", "1,2345", "1 234,50", "1'234.50", "£1,234.50", "1,234.50 ", "\t7\n", "1e5", "1e-300", "1e9999", "0x10", "NaN", "Infinity", "١٢", ".5", "5.", "--1", strings.Repeat("9", 390), strings.Repeat("9", 500), "1,234.50%", "€1.234,50", "1.234,50 €",
+		"2026-12-31", "2026-2-3", "2026-02-30", "2024-02-29", "2023-02-29", "1900-02-29", "2000-02-29", "0000-01-01", "9999-12-31", "10000-01-01", "31/12/2026", "12/31/2026", "1/2/2026", "31.12.2026", "31-12-2026", "31 Dec 2026", "31 dec 2026", "31 Dez 2026", "20261231", "20261331", "2026/12/31", "today", "now", "infinity", "44 BC",
+		"2026-12-31 23:59", "2026-12-31T23:59:59", "2026-12-31 24:00", "2026-12-31 23:59:59.123456", "2026-12-31 23:59:59.1234567", "2026-12-31T23:59:59Z", "2026-12-31T23:59:59+01:00", "2026-12-31T23:59:59-0330", "31/12/2026 7:05", "2026-12-31  10:00",
+		"true", "TRUE", "t", "yes", "Yes", "no", "J", "n", "on", "off", "1", "0", "maybe", "y", "N", "ÿ"}
+	formats := map[string]*reading.Format{}
+	for _, typ := range []field.Type{field.Integer, field.Number, field.Date, field.Timestamp, field.Boolean} {
+		formats["cast to "+typ.String()] = reading.Plain(typ)
+	}
+	for like, typ := range map[string]field.Type{"1,234.50": field.Number, "1.234,50": field.Number, "1234.50": field.Number, "1 234,50": field.Number, "1'234.50": field.Number, "£1,234.50": field.Number, "1.234,50 €": field.Number, "1,234.50%": field.Number,
+		"2026-12-31": field.Date, "31/12/2026": field.Date, "12/31/2026": field.Date, "31.12.2026": field.Date, "31 Dec 2026": field.Date, "20261231": field.Date, "2026-12-31 23:59": field.Timestamp, "31/12/2026 23:59": field.Timestamp, "2026-12-31T23:59:00Z": field.Timestamp, "yes/no": field.Boolean, "J/N": field.Boolean} {
+		f, err := reading.Parse(typ, like)
+		require.NoError(t, err, like)
+		formats[like] = f
+	}
+	for name, f := range formats {
+		for _, s := range texts {
+			var got *string
+			cast := map[field.Type]string{field.Timestamp: "to_char((%s)::timestamptz at time zone 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS.US')", field.Date: "to_char(%s, 'YYYY-MM-DD')"}[f.Type]
+			if cast == "" {
+				cast = "(%s)::text"
+			}
+			if f.Type == field.Timestamp && !f.Zoned {
+				cast = "to_char(%s, 'YYYY-MM-DD\"T\"HH24:MI:SS.US')"
+			}
+			require.NoError(t, conn.QueryRow(ctx, "select "+fmt.Sprintf(cast, f.SQL("$1::text")), s).Scan(&got), "%s: %q", name, s)
+			v, ok := f.Read(s)
+			want := ""
+			switch {
+			case !ok || v.IsEmpty():
+			case f.Type == field.Timestamp:
+				want = v.Time().Format("2006-01-02T15:04:05.000000")
+			default:
+				want = v.Exact()
+			}
+			if want == "" {
+				assert.Nil(t, got, "%s: %q", name, s)
+				continue
+			}
+			if assert.NotNil(t, got, "%s: %q should be %s", name, s, want) {
+				if f.Type.Numeric() {
+					a, err := field.Parse(field.Number, *got)
+					require.NoError(t, err)
+					assert.Zero(t, field.Compare(a, v), "%s: %q", name, s)
+					continue
+				}
+				assert.Equal(t, want, *got, "%s: %q", name, s)
+			}
+		}
+	}
+	for _, samples := range []struct {
+		texts []string
+		like  string
+	}{{[]string{"1,240.50", "99.00", "", "see note", "1.00", "2.00", "3.00", "4.00", "5.00", "6.00", "7.00", "8.00"}, "1,234.50"}, {[]string{"13/01/2026", "02/03/2026"}, "31/12/2026"}, {[]string{"01/13/2026", "02/03/2026"}, "12/31/2026"}, {[]string{"01/02/2026"}, "31/12/2026"}, {[]string{"a", "b"}, ""}, {[]string{"Yes", "no", "no"}, "yes/no"}, {[]string{"1.234,50", "99,00"}, "1.234,50"}} {
+		found := reading.Detect(samples.texts)
+		if samples.like == "" {
+			assert.Nil(t, found)
+			continue
+		}
+		require.NotNil(t, found, samples.like)
+		assert.Equal(t, samples.like, found.Format.Like)
+	}
+}
+
+const shapesSchema = `
+create table yard (id int primary key, name text not null);
+create table reading (id int primary key, yard_id int references yard, note jsonb, tags text[], jan numeric, feb numeric, mar int, lat numeric, lon numeric, state text, amount text);
+create table visit (id int primary key, reading_id int references reading, nights int, at timestamptz);
+create view some_reading as select id, yard_id, state from reading where state <> 'gone';
+insert into yard values (1, 'Tarn Quay'), (2, 'Ostrey');
+insert into reading values (1, 1, '{"lift": {"load": 3.5, "at": "2026-03-01"}, "warnings": ["wind", "tilt"]}', '{a,b}', 1, 2, 3, 57.5, -3.25, 'new', '1,240.50'),
+ (2, 2, '{"lift": {"load": "heavy"}, "warnings": "none"}', '{}', null, 5, null, 95, 0, 'NEW', 'see note'), (3, null, null, null, 7.5, 8, 9, null, null, 'old', null);
+insert into visit values (1, 1, 3, '2026-01-01'), (2, 1, 4, '2026-02-01'), (3, 2, 9, '2026-01-15'), (4, 1, 1, '2026-02-01');`
+
+func shaped(t *testing.T, src *source.Source, doc string) *dataset.Dataset {
+	c, err := src.Introspect(context.Background())
+	require.NoError(t, err)
+	d, err := dataset.Read([]byte(`{"version":1,"name":"x","title":"X","record":["x","xs"],"source":"test",` + doc + `}`))
+	require.NoError(t, err, doc)
+	ds, err := dataset.Resolve(d, c, nil)
+	require.NoError(t, err, doc)
+	return ds
+}
+
+// Each shape that a dataset may have gives the records that were written down by hand.
+func TestShapes(t *testing.T) {
+	_, src := connect(t, "shapes", shapesSchema)
+	for _, c := range []struct{ name, doc, want string }{
+		{"inside JSON", `"from":{"table":"reading"},"key":["id"],"fields":[{"name":"load","column":"note","inside":["lift","load"],"read_as":{"type":"number","like":"1234.50"}},{"name":"day","column":"note","inside":["lift","at"],"read_as":{"type":"date","like":"2026-12-31"}},{"name":"second","column":"note","inside":["warnings","1"]}]`, "3.5 2026-03-01 tilt / ∅ ∅ ∅ / ∅ ∅ ∅"},
+		{"elements of a list inside JSON", `"from":{"unnest":{"table":"reading","column":"note","inside":["warnings"]}},"key":["reading_id","position"],"fields":[{"name":"text","column":"text"},{"name":"position","column":"position"},{"name":"yard","link":["reading_id","yard_id"],"column":"name"}]`, "wind 1 Tarn Quay / tilt 2 Tarn Quay"},
+		{"elements of an array", `"from":{"unnest":{"table":"reading","column":"tags"}},"key":["reading_id","position"],"fields":[{"name":"tag","column":"value"},{"name":"reading","link":["reading_id"],"show":"state"}]`, "a new / b new"},
+		{"columns as records", `"from":{"wide":{"table":"reading","columns":["jan","feb","mar"],"name":"month","value":"amount_in"}},"key":["id","month"],"fields":[{"name":"month","column":"month"},{"name":"amount","column":"amount_in"},{"name":"yard","link":["yard_id"],"show":"name"}]`, "feb 2 Tarn Quay / jan 1 Tarn Quay / mar 3 Tarn Quay / feb 5 Ostrey / jan ∅ Ostrey / mar ∅ Ostrey / feb 8 ∅ / jan 7.5 ∅ / mar 9 ∅"},
+		{"what points to a record", `"from":{"table":"reading"},"key":["id"],"fields":[{"name":"n","linked":{"table":"visit","by":"reading_id","take":"count"}},{"name":"s","linked":{"table":"visit","by":"reading_id","take":"sum","column":"nights"}},{"name":"l","linked":{"table":"visit","by":"reading_id","take":"latest","column":"nights","order":"at"}},{"name":"e","linked":{"table":"visit","by":"reading_id","take":"earliest","column":"nights","order":"at"}},{"name":"any","linked":{"table":"visit","by":"reading_id","take":"any","where":{"field":"nights","above":5}}},{"name":"big","linked":{"table":"visit","by":"reading_id","take":"largest","column":"nights"}}]`, "3 8 1 3 false 4 / 1 9 9 9 true 9 / 0 ∅ ∅ ∅ false ∅"},
+		{"groups", `"from":{"table":"reading"},"key":["id"],"fields":[{"name":"state","column":"state"},{"name":"g","groups":{"of":"state","groups":[{"name":"fresh","values":["new","NEW"]}]}},{"name":"r","groups":{"of":"state","groups":[{"name":"fresh","values":["new"]}],"rest":"other"}}]`, "new fresh fresh / NEW fresh other / old old other"},
+		{"bins", `"from":{"table":"reading"},"key":["id"],"fields":[{"name":"feb","column":"feb"},{"name":"open","bins":{"of":"feb","width":"2.5"}},{"name":"fixed","bins":{"of":"feb","width":"3","start":"2","count":1}},{"name":"last","bins":{"of":"feb","width":"3","start":"2","count":2}}]`, "2 0 2 2 / 5 5.0 2 5 / 8 7.5 ∅ 5"},
+		{"positions", `"from":{"table":"reading"},"key":["id"],"fields":[{"name":"p","position":["lat","lon"]}]`, "57.5, -3.25 / ∅ / ∅"},
+		{"a view with a link of its own", `"from":{"table":"some_reading"},"key":["id"],"links":[{"column":"yard_id","table":"yard","to":"id"}],"fields":[{"name":"yard","link":["yard_id"],"show":"name"}]`, "Tarn Quay / Ostrey / ∅"},
+		{"formulas over formulas and settings", `"from":{"table":"reading"},"key":["id"],"settings":[{"name":"rate","type":"number","default":"2"}],"fields":[{"name":"b","formula":"a * rate"},{"name":"a","formula":"jan + feb"},{"name":"jan","column":"jan"},{"name":"feb","column":"feb"}]`, "6 3 1 2 / ∅ ∅ ∅ 5 / 31.0 15.5 7.5 8"},
+	} {
+		rows, err := list(context.Background(), src, shaped(t, src, c.doc), rule.Viewer{Builder: true})
+		require.NoError(t, err, c.name)
+		var lines []string
+		for _, r := range rows {
+			var cells []string
+			for _, v := range r {
+				cells = append(cells, v.String())
+			}
+			lines = append(lines, strings.Join(cells, " "))
+		}
+		assert.Equal(t, c.want, strings.Join(lines, " / "), c.name)
+	}
+}
+
+func TestShapesAreRefusedInWords(t *testing.T) {
+	_, src := connect(t, "shapes_refused", shapesSchema)
+	c, err := src.Introspect(context.Background())
+	require.NoError(t, err)
+	for doc, words := range map[string]string{
+		`"from":{},"key":["id"],"fields":[]`:                                                                                                                                                   "one of: table, select, unnest, wide",
+		`"from":{"unnest":{"table":"reading","column":"state"}},"key":["x"],"fields":[]`:                                                                                                       "no column “state” that holds JSON or a list",
+		`"from":{"wide":{"table":"reading","columns":["jan","state"],"name":"m","value":"v"}},"key":["id","m"],"fields":[]`:                                                                    "hold the same",
+		`"from":{"wide":{"table":"reading","columns":["jan","feb"],"name":"state","value":"v"}},"key":["id"],"fields":[]`:                                                                      "a column “state” already",
+		`"from":{"table":"reading"},"key":["id"],"links":[{"column":"state","table":"yard","to":"name"}],"fields":[]`:                                                                          "does not identify one record",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","linked":{"table":"visit","by":"nights","take":"count"}}]`:                                                              "is not a link",
+		`"from":{"table":"yard"},"key":["id"],"fields":[{"name":"a","linked":{"table":"visit","by":"reading_id","take":"count"}}]`:                                                             "points to public.reading, not to yard",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","linked":{"table":"visit","by":"reading_id","take":"latest","column":"nights"}}]`:                                       "tells which record is the latest",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","column":"jan","read_as":{"type":"number","like":"1234.50"}}]`:                                                          "only text is read",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","column":"state","inside":["x"]}]`:                                                                                      "does not hold JSON",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","column":"state","formula":"1"}]`:                                                                                       "A field is one of",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","position":["lat","state"]}]`:                                                                                           "of numbers",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"s","column":"state"},{"name":"g","groups":{"of":"s","groups":[{"name":"x","values":["a"]},{"name":"y","values":["a"]}]}}]`: "in two groups",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"j","column":"jan"},{"name":"b","bins":{"of":"j","width":"0"}}]`:                                                            "above 0",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"s","column":"state","colours":{"new":"red"}}]`:                                                                             "written like #1D3557",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"j","column":"jan"}],"measures":[{"name":"m","formula":"j + 1"}]`:                                                           "computed over groups",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"j","formula":"sum(jan)"},{"name":"jan","column":"jan"}]`:                                                                   "is a measure",
+		`"from":{"table":"reading"},"key":["id"],"settings":[{"name":"rate","type":"number","default":"much"}],"fields":[]`:                                                                    "needs a default of type number",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"j","column":"jan"}],"row_rules":[{"roles":["a"],"where":{"field":"j","above":{"setting":"rate"}}}]`:                        "takes no setting",
+		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"j","column":"jan"}],"base_filter":{"named":"late"}`:                                                                        "no condition called “late”",
+	} {
+		d, err := dataset.Read([]byte(`{"version":1,"name":"x","title":"X","record":["x","xs"],"source":"test",` + doc + `}`))
+		if err == nil {
+			_, err = dataset.Resolve(d, c, nil)
+		}
+		p := problem.Of(err)
+		if assert.NotNil(t, p, doc) {
+			assert.Contains(t, p.Words, words, doc)
+		}
+	}
+}
+
+func TestDiagnosis(t *testing.T) {
+	owner, reader := pgtest.Database(t, "diagnosis")
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, owner)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	_, err = source.Diagnose(ctx, reader)
+	assert.ErrorContains(t, err, "has no tables")
+	_, err = conn.Exec(ctx, "create table open_one (id int primary key); create table shut (id int primary key); revoke all on shut from diagnosis_reader; revoke all on open_one from diagnosis_reader", pgx.QueryExecModeSimpleProtocol)
+	require.NoError(t, err)
+	_, err = source.Diagnose(ctx, reader)
+	assert.ErrorContains(t, err, "may not read any table of “diagnosis”: grant it select on public.open_one, public.shut")
+	_, err = conn.Exec(ctx, "grant select on open_one to diagnosis_reader")
+	require.NoError(t, err)
+	d, err := source.Diagnose(ctx, reader)
+	require.NoError(t, err)
+	assert.Equal(t, 1, d.Tables)
+	assert.Equal(t, []string{"public.shut"}, d.Lacking)
+	assert.False(t, d.Writes)
+	assert.Contains(t, strings.Join(d.Words(), " "), "It may not read public.shut.")
+	d, err = source.Diagnose(ctx, owner)
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(d.Words(), " "), "It may also change records")
+	host := strings.Split(strings.Split(reader, "@")[1], "/")[0]
+	for url, words := range map[string]string{
+		"db.example.org":                                     "begins with postgres://",
+		"postgres://%zz":                                     "not an address",
+		"postgres://a@no-such-host.invalid/x":                "“no-such-host.invalid” is not known",
+		"postgres://a@127.0.0.1:1/x":                         "Nothing listens on 127.0.0.1, port 1",
+		"postgres://nobody_here@" + host + "/diagnosis":      "no role “nobody_here”",
+		"postgres://diagnosis_reader@" + host + "/elsewhere": "no database “elsewhere”",
+		reader + "&sslmode=require":                          "does not encrypt",
+	} {
+		_, err := source.Diagnose(ctx, strings.Replace(url, "?sslmode=disable&sslmode=require", "?sslmode=require", 1))
+		p := problem.Of(err)
+		if assert.NotNil(t, p, url) {
+			assert.Contains(t, p.Words, words, url)
+			assert.Equal(t, "url", p.Place)
+		}
+	}
+}
