@@ -58,7 +58,10 @@ type Person struct {
 func (p *Person) RoleList() (out []string) { _ = json.Unmarshal(p.Roles, &out); return out }
 
 // AttributeMap returns the person's attributes.
-func (p *Person) AttributeMap() (out map[string]any) { _ = json.Unmarshal(p.Attributes, &out); return out }
+func (p *Person) AttributeMap() (out map[string]any) {
+	_ = json.Unmarshal(p.Attributes, &out)
+	return out
+}
 
 // TableName says where people are kept.
 func (Person) TableName() string { return "people" }
@@ -323,8 +326,8 @@ func (s *Store) RemoveDataset(ctx context.Context, name string) error {
 func (s *Store) Uses(ctx context.Context, dataset string) (out []string, err error) {
 	err = s.db.WithContext(ctx).Raw(`select coalesce(nullif(document->>'title', ''), name) || ' (chart)' from charts where document->>'dataset' = @name
 		union all select coalesce(d.draft->>'title', d.name) || ' (dashboard)' from dashboards d left join dashboard_versions v on v.dashboard = d.name and v.number = d.published
-		where jsonb_path_exists(d.draft, '$.**.dataset ? (@ == $n)', jsonb_build_object('n', cast(@name as text))) or jsonb_path_exists(v.document, '$.**.dataset ? (@ == $n)', jsonb_build_object('n', cast(@name as text))) order by 1`,
-		map[string]any{"name": dataset}).Scan(&out).Error
+		where position(@mention in d.draft::text) > 0 or position(@mention in v.document::text) > 0 order by 1`,
+		map[string]any{"name": dataset, "mention": `"dataset": "` + dataset + `"`}).Scan(&out).Error
 	return out, words(err, "")
 }
 
