@@ -233,3 +233,23 @@ func (e *Engine) ListValues(ctx context.Context, ds *dataset.Dataset, name, find
 	}
 	return out, nil
 }
+
+// Names lists what stands for each record that the viewer may see of the table that a
+// field links to, in the order of their keys.
+func (e *Engine) Names(ctx context.Context, ds *dataset.Dataset, f *dataset.Field, v rule.Viewer) ([]string, error) {
+	target, err := ds.Target(f)
+	if err != nil {
+		return nil, err
+	}
+	l, err := e.Records(ctx, query.NewList(rule.See(target, v), e.Setting(target, v, filter.Condition{}, time.Time{}), 200), v)
+	if err != nil {
+		return nil, err
+	}
+	var out []string
+	for _, r := range l.Rows {
+		if v := r[len(r)-1]; !v.IsEmpty() {
+			out = append(out, v.Exact())
+		}
+	}
+	return out, nil
+}

@@ -250,6 +250,23 @@ func (e *Engine) From(ctx context.Context, doc *dataset.Document) (*dataset.Tabl
 	return t, problem.At("from", err)
 }
 
+// Misfits tells everything in a dataset document that does not suit its source.
+func (e *Engine) Misfits(ctx context.Context, doc *dataset.Document) []*problem.Problem {
+	src, err := e.Source(doc.Source)
+	if err != nil {
+		return nil
+	}
+	tables, err := e.Catalogue(ctx, doc.Source)
+	if err != nil {
+		return nil
+	}
+	query, err := described(ctx, doc, src, tables)
+	if err != nil {
+		return nil
+	}
+	return dataset.Misfits(doc, tables, query)
+}
+
 // described has the source check a builder's own query, if the dataset has one.
 func described(ctx context.Context, doc *dataset.Document, src *source.Source, tables dataset.Catalogue) (*dataset.Table, error) {
 	if doc.From.Select == "" {

@@ -52,6 +52,7 @@ type Person struct {
 	Roles        JSON
 	Attributes   JSON
 	CreatedAt    time.Time
+	LastChart    *JSON // the chart last placed, from which the next one starts
 }
 
 // RoleList returns the person's roles.
@@ -232,6 +233,11 @@ func (s *Store) PersonByEmail(ctx context.Context, email string) (*Person, error
 
 // People lists everyone.
 func (s *Store) People(ctx context.Context) ([]Person, error) { return all[Person](ctx, s, "name") }
+
+// SaveLastChart keeps the chart that a person placed last.
+func (s *Store) SaveLastChart(ctx context.Context, email string, document []byte) error {
+	return words(s.db.WithContext(ctx).Exec("update people set last_chart = ? where email = ?", string(document), email).Error, "")
+}
 
 // AddSession keeps a session; expired ones are dropped.
 func (s *Store) AddSession(ctx context.Context, session *Session) error {

@@ -67,6 +67,8 @@ func (s *Server) chartEditor(c *gin.Context) {
 		if ds, err = s.usable(c, c.Query("dataset")); err == nil {
 			doc = sentence.Start(ds, chart.Columns)
 		}
+	case at == (place{}):
+		doc = s.again(c, doc, c.Query("again") != "")
 	case at.Library != "":
 		doc, err = s.engine.Library(c.Request.Context(), at.Library)
 	case at.Widget != "":
@@ -92,8 +94,36 @@ func (s *Server) chartEditor(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
+	if doc.Dataset != "" && at == (place{}) && c.Query("dataset") == "" && c.Query("again") == "" {
+		data["Again"] = true
+	}
 	data["At"], data["Where"], data["Dashboards"] = c.Query("at"), at, dashboards
 	s.page(c, http.StatusOK, "chart-editor", "Chart", data)
+}
+
+// again starts a chart from the dataset of the one that the person placed last, on
+// request with its groups; it returns doc where there is none that may still be used.
+func (s *Server) again(c *gin.Context, doc *chart.Document, groups bool) *chart.Document {
+	me, err := s.store.PersonByEmail(c.Request.Context(), caller(c).Email)
+	if err != nil || me.LastChart == nil {
+		return doc
+	}
+	last, err := chart.Read(*me.LastChart)
+	if err != nil {
+		return doc
+	}
+	ds, err := s.usable(c, last.Dataset)
+	if err != nil {
+		return doc
+	}
+	next := sentence.Start(ds, chart.Columns)
+	if groups {
+		next.By, next.Split, next.Form = last.By, last.Split, last.Form
+		if next.Check(ds) != nil {
+			return sentence.Start(ds, chart.Columns)
+		}
+	}
+	return next
 }
 
 func (s *Server) draft(c *gin.Context, name string) (*dashboard.Document, int, error) {
@@ -274,6 +304,10 @@ func (s *Server) chartPlace(c *gin.Context) {
 	}
 	if missing := sentence.Missing(d, ds); missing != "" {
 		s.fail(c, problem.New(problem.Missing, "chart", "%s", missing))
+		return
+	}
+	if err := s.store.SaveLastChart(c.Request.Context(), caller(c).Email, d.JSON()); err != nil {
+		s.fail(c, err)
 		return
 	}
 	to := c.PostForm("to")

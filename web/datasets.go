@@ -138,7 +138,9 @@ func (s *Server) saveDataset(c *gin.Context) {
 			err = problem.New(problem.Invalid, "name", "The name of a dataset stays “%s”, because charts refer to it.", kept.Name)
 		}
 	} else if d, err = dataset.Read(kept.Document); err == nil {
-		err = change(c, d)
+		if err = s.roundWidth(c, d.Name); err == nil {
+			err = change(c, d)
+		}
 	}
 	if err == nil {
 		err = s.keepDataset(c, d)
@@ -161,6 +163,29 @@ func (s *Server) saveDataset(c *gin.Context) {
 		return
 	}
 	redirect(c, "/data/datasets/"+d.Name+"?part="+url.QueryEscape(part))
+}
+
+// roundWidth finds the width of bins of which only a number was given, from where the
+// field's values lie.
+func (s *Server) roundWidth(c *gin.Context, name string) error {
+	n := number(c.PostForm("bins"))
+	if c.PostForm("do") != "bins" || c.PostForm("width") != "" || n < 1 || n > 1000 {
+		return nil
+	}
+	ds, err := s.usable(c, name)
+	if err != nil {
+		return err
+	}
+	p, err := s.engine.Profile(c.Request.Context(), ds, caller(c).Viewer, c.PostForm("of"))
+	if err != nil {
+		return err
+	}
+	if len(p.Fields) == 1 {
+		width, start := profile.Bins(p.Fields[0].Smallest, p.Fields[0].Largest, int(n))
+		c.Request.PostForm.Set("width", width)
+		c.Request.PostForm.Set("start", start)
+	}
+	return nil
 }
 
 // change makes a form's change to a document.
@@ -200,6 +225,9 @@ func change(c *gin.Context, d *dataset.Document) (err error) {
 	case "groups":
 		return addGroups(c, d)
 	case "bins":
+		if c.PostForm("width") == "" {
+			return problem.New(problem.Missing, "bins", "Say how wide a bin is, or how many there are to be.")
+		}
 		d.Fields = append(d.Fields, dataset.FieldDocument{Name: freeName(d, post("label")), Label: post("label"), Bins: &dataset.Bins{Of: post("of"), Width: post("width"), Start: post("start")}})
 	case "setting":
 		t, err := field.ParseType(post("type"))
@@ -406,6 +434,10 @@ func (s *Server) fieldForm(c *gin.Context, status int, p *problem.Problem, form 
 		data["Profile"] = newProfileView(ds, profiled, s.engine.Calendar().Zone)
 	} else if err != nil {
 		data["ProfileProblem"] = problem.Of(err)
+	}
+	if f.IsLink() && len(f.List) == 0 {
+		// The names of the linked table, those that no record has among them.
+		data["Linked"], _ = s.engine.Names(c.Request.Context(), ds, f, caller(c).Viewer)
 	}
 	var list []string
 	for _, v := range f.FieldDocument.List {
@@ -669,7 +701,13 @@ func (s *Server) createDataset(c *gin.Context) {
 		}
 	}
 	if p := problem.Of(err); p != nil {
-		s.newDatasetPage(c, 422, gin.H{"Problem": p})
+		data := gin.H{"Problem": p}
+		if d != nil && c.PostForm("how") == "document" {
+			if all := s.engine.Misfits(c.Request.Context(), d); len(all) > 1 {
+				data["Misfits"] = all
+			}
+		}
+		s.newDatasetPage(c, 422, data)
 		return
 	}
 	if err != nil {

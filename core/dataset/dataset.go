@@ -109,6 +109,14 @@ func (d *Dataset) Catalogue() Catalogue { return d.catalogue }
 // Linked finds a table of the dataset's source by its id.
 func (d *Dataset) Linked(id string) *Table { return d.catalogue.Table(id) }
 
+// Target is the table that a field links to as a dataset of one field, its display field.
+func (d *Dataset) Target(f *Field) (*Dataset, error) {
+	t := f.target.table
+	doc := &Document{Version: Version, Name: "target", Title: t.Name, Record: [2]string{"record", "records"}, Source: d.Source, From: From{Table: t.ID()}, Key: t.Unique[0],
+		Fields: []FieldDocument{{Name: "shown", Column: f.show.Name}}}
+	return Resolve(doc, d.catalogue, nil)
+}
+
 // Foreign returns the table that a plain field's column links to: an id that could be
 // shown as a linked record; nil for other fields.
 func (d *Dataset) Foreign(f *Field) *Table {

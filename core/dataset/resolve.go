@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -75,6 +76,37 @@ func Resolve(d *Document, c Catalogue, query *Table) (*Dataset, error) {
 		return nil, err
 	}
 	return ds, ds.checkConditions()
+}
+
+var fieldPlace = regexp.MustCompile(`^fields\[([0-9]+)\]`)
+
+// Misfits tells everything in a document that does not suit a source's tables, at most
+// fifty things: of its fields one problem each, of all else the first.
+func Misfits(d *Document, c Catalogue, query *Table) (out []*problem.Problem) {
+	rest := *d
+	places := make([]int, len(d.Fields))
+	for i := range places {
+		places[i] = i
+	}
+	for len(out) < 50 {
+		_, err := Resolve(&rest, c, query)
+		p := problem.Of(err)
+		if p == nil {
+			return out
+		}
+		m := fieldPlace.FindStringSubmatch(p.Place)
+		if m == nil {
+			return append(out, p)
+		}
+		i, _ := strconv.Atoi(m[1])
+		named := *p
+		named.Words = "“" + rest.Fields[i].Name + "”: " + p.Words
+		named.Place = strings.Replace(p.Place, m[0], fmt.Sprintf("fields[%d]", places[i]), 1)
+		out = append(out, &named)
+		rest.Fields = slices.Delete(slices.Clone(rest.Fields), i, i+1)
+		places = slices.Delete(places, i, i+1)
+	}
+	return out
 }
 
 // Unsure tells whether nothing in the database keeps the key unique, so that it must be

@@ -195,3 +195,39 @@ func (f *Field) different(most int) []string {
 func day(t float64) string { return time.Unix(int64(t), 0).UTC().Format(time.DateOnly) }
 
 func trimmed(s string) bool { return strings.TrimSpace(s) == s }
+
+// Bins returns the width of at most n bins with round borders that cover the values from
+// low to high, and where they start: the smallest multiple of 1, 2 or 5 times a power of
+// ten that does. Zero is a border, so that values on both sides of it have two bins at least.
+func Bins(low, high field.Value, n int) (width, start string) {
+	if low.Decimal() == nil || high.Decimal() == nil {
+		return "1", "0"
+	}
+	if low.Decimal().Negative && !high.Decimal().Negative {
+		n = max(n, 2)
+	}
+	var span, first, last apd.Decimal
+	_, _ = wide.Sub(&span, high.Decimal(), low.Decimal())
+	_, _ = wide.Quo(&span, &span, apd.New(int64(n), 0))
+	exponent := int32(-9)
+	if !span.IsZero() {
+		exponent = span.Exponent + int32(span.NumDigits()) - 1
+	}
+	for {
+		for _, m := range []int64{1, 2, 5} {
+			w := apd.New(m, exponent)
+			var count, part apd.Decimal
+			_, _ = wide.Quo(&part, low.Decimal(), w)
+			_, _ = wide.Floor(&first, &part)
+			_, _ = wide.Quo(&part, high.Decimal(), w)
+			_, _ = wide.Floor(&last, &part)
+			_, _ = wide.Sub(&count, &last, &first)
+			if count.Cmp(apd.New(int64(n), 0)) < 0 {
+				_, _ = wide.Mul(&first, &first, w)
+				first.Reduce(&first)
+				return w.Text('f'), first.Text('f')
+			}
+		}
+		exponent++
+	}
+}

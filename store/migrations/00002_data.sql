@@ -4,6 +4,7 @@ alter table sources
   add column rules jsonb not null default '{"version": 1, "source": "", "tables": []}',
   add column rules_at timestamptz not null default now(),
   add column used_by jsonb not null default '[]';
+alter table people add column last_chart jsonb;
 create table files (
   name text primary key, title text not null, original text not null, sheet text not null default '', format text not null, rows bigint not null,
   columns jsonb not null, notes jsonb not null default '[]', loaded_at timestamptz not null, loaded_by text not null,
@@ -19,4 +20,5 @@ create table api_keys (
 
 -- +goose Down
 drop table api_keys, workspace, files;
+alter table people drop column last_chart;
 alter table sources drop column kind, drop column rules, drop column rules_at, drop column used_by;

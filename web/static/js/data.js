@@ -86,6 +86,13 @@ document.addEventListener("click", async (event) => {
     form.requestSubmit();
     return;
   }
+  const text = target.closest("[data-fill]");
+  if (text instanceof HTMLElement) {
+    const field = /** @type {HTMLTextAreaElement} */ (document.getElementById(text.dataset.fill ?? ""));
+    field.value = text.dataset.text ?? "";
+    field.focus();
+    return;
+  }
   const show = target.closest("[data-show-records]");
   const dialog = /** @type {HTMLDialogElement | null} */ (document.getElementById("odd-records"));
   if (show instanceof HTMLElement && dialog) {
