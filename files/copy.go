@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"strconv"
 	"strings"
 
@@ -137,8 +138,14 @@ func escape(buf, f []byte) []byte {
 	}
 }
 
+// MostAppended is how many bytes of JSON are added at once.
+const MostAppended = 64 << 20
+
 // Append adds the records of a spooled JSON file to a table. All of them go in, or none.
 func (l *Loader) Append(ctx context.Context, path, name string) (n int64, err error) {
+	if info, err := os.Stat(path); err != nil || info.Size() > MostAppended {
+		return 0, errors.Join(err, problem.New(problem.TooMany, "file", "At most %d MB are added at once; more replaces the file.", MostAppended>>20))
+	}
 	in := &jsonFile{path: path}
 	if _, err := in.titles(); err != nil {
 		return 0, err

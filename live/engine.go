@@ -67,7 +67,23 @@ func NewEngine(ctx context.Context, s *store.Store, cal period.Calendar) (*Engin
 			return nil, err
 		}
 	}
+	go e.keepSettled(ctx)
 	return e, e.Settle(ctx)
+}
+
+// keepSettled reads the settings anew every minute: another instance may have changed
+// them, or the host app its accounting periods.
+func (e *Engine) keepSettled(ctx context.Context) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(time.Minute):
+		}
+		if err := e.Settle(ctx); err != nil && ctx.Err() == nil {
+			slog.Warn("the workspace's settings cannot be read", "error", err)
+		}
+	}
 }
 
 // Settle reads the workspace's settings and, where they name them, the host app's

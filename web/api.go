@@ -1,6 +1,7 @@
 package web
 
 import (
+	"encoding/json"
 	"io"
 	"net/http"
 	"strings"
@@ -13,12 +14,15 @@ import (
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
+	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/live"
+	"eskadel/source"
 	"eskadel/store"
+	"eskadel/uploads"
 )
 
 func body(c *gin.Context, into any) error {
@@ -345,4 +349,61 @@ func (s *Server) apiPutRules(c *gin.Context) {
 		err = s.keepRules(c, r)
 	}
 	s.respond(c, r, err)
+}
+
+// apiPutSource connects a database, or changes its address, once it answers.
+func (s *Server) apiPutSource(c *gin.Context) {
+	var in struct {
+		Title string `json:"title"`
+		URL   string `json:"url"`
+	}
+	name := c.Param("source")
+	err := body(c, &in)
+	if err == nil {
+		err = dataset.CheckName(name)
+	}
+	if err == nil && (strings.TrimSpace(in.Title) == "" || name == uploads.Source) {
+		err = problem.New(problem.Missing, "title", "Give the source a title, and a name other than “%s”.", uploads.Source)
+	}
+	var found *source.Diagnosis
+	if err == nil {
+		found, err = source.Diagnose(c.Request.Context(), in.URL)
+	}
+	if err == nil {
+		err = s.keepSource(c, name, in.Title, in.URL)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"name": name, "title": in.Title, "found": found.Words()})
+}
+
+func (s *Server) apiDeleteSource(c *gin.Context) {
+	err := s.store.RemoveSource(c.Request.Context(), c.Param("source"))
+	if err == nil {
+		s.engine.Close(c.Param("source"))
+		err = s.store.Audit(c.Request.Context(), caller(c).Name, "removed the source", c.Param("source"))
+	}
+	s.respond(c, gin.H{}, err)
+}
+
+func (s *Server) apiWorkspace(c *gin.Context) {
+	kept, err := s.store.Workspace(c.Request.Context())
+	if err == nil && kept == nil {
+		kept = (&period.Workspace{Version: 1, Zone: s.engine.Calendar().Zone.String()}).JSON()
+	}
+	s.respond(c, json.RawMessage(kept), err)
+}
+
+func (s *Server) apiPutWorkspace(c *gin.Context) {
+	b, err := io.ReadAll(c.Request.Body)
+	var w *period.Workspace
+	if err == nil {
+		w, err = period.ReadWorkspace(b)
+	}
+	if err == nil {
+		err = s.keepWorkspace(c, w)
+	}
+	s.respond(c, w, err)
 }

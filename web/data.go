@@ -133,13 +133,7 @@ func (s *Server) addSource(c *gin.Context) {
 		return
 	}
 	if err == nil {
-		err = s.store.SaveSource(ctx, name, title, address, "postgresql")
-	}
-	if err == nil {
-		err = s.store.Audit(ctx, caller(c).Name, "connected a source", name)
-	}
-	if err == nil {
-		err = s.reopen(c, name)
+		err = s.keepSource(c, name, title, address)
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -148,8 +142,16 @@ func (s *Server) addSource(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/data/sources/"+name)
 }
 
-func (s *Server) reopen(c *gin.Context, name string) error {
-	src, err := s.store.Source(c.Request.Context(), name)
+// keepSource keeps a database that has answered, and opens it.
+func (s *Server) keepSource(c *gin.Context, name, title, address string) error {
+	ctx := c.Request.Context()
+	if err := s.store.SaveSource(ctx, name, title, address, "postgresql"); err != nil {
+		return err
+	}
+	if err := s.store.Audit(ctx, caller(c).Name, "connected a source", name); err != nil {
+		return err
+	}
+	src, err := s.store.Source(ctx, name)
 	if err != nil {
 		return err
 	}

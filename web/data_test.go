@@ -243,3 +243,49 @@ func personHash(t *testing.T) string {
 	require.NoError(t, err)
 	return h
 }
+
+// The host app's own accounting periods, read from a dataset, serve as a grain.
+func TestAccountingPeriodsFromADataset(t *testing.T) {
+	builder := author(t, demo.BuilderEmail)
+	_, was := send(t, builder, http.MethodGet, "/api/v1/workspace", nil)
+	t.Cleanup(func() { send(t, builder, http.MethodPut, "/api/v1/workspace", was) })
+	chart := `{"definition":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"accounting period"}],"where":{"field":"opened","within":{"from":"2026-01-01","to":"2026-06-30"}}}}`
+	status, b := send(t, builder, http.MethodPost, "/api/v1/run", chart)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, b, "no accounting periods of its own")
+	status, b = send(t, builder, http.MethodPut, "/api/v1/files/periods?original=periods.csv", "first_day,name\n2026-01-25,P1\n2026-02-22,P2\n2026-03-22,P3\n2026-04-26,end\n")
+	require.Equal(t, http.StatusOK, status, b)
+	status, b = send(t, builder, http.MethodPut, "/api/v1/datasets/periods", `{"version":1,"name":"periods","title":"Periods","record":["period","periods"],"source":"files","from":{"table":"periods"},"key":["row_number"],"fields":[{"name":"first_day","column":"first_day","time":"planned"},{"name":"name","column":"name"}]}`)
+	require.Equal(t, http.StatusOK, status, b)
+	status, b = send(t, builder, http.MethodPut, "/api/v1/workspace", `{"version":1,"zone":"Europe/London","periods":{"dataset":"periods","start":"first_day","name":"name"}}`)
+	require.Equal(t, http.StatusOK, status, b)
+	status, b = send(t, builder, http.MethodPost, "/api/v1/run", chart)
+	require.Equal(t, http.StatusOK, status, b)
+	conn := records(t)
+	for name, span := range map[string][2]string{"P1": {"2026-01-25", "2026-02-22"}, "P3": {"2026-03-22", "2026-04-26"}} {
+		n := scalar(t, conn, "select count(*) from yard_job where status <> 'withdrawn' and opened_at >= $1::timestamp at time zone 'Europe/London' and opened_at < $2::timestamp at time zone 'Europe/London'", span[0], span[1])
+		assert.Contains(t, b, `{"text":"`+name+`"},{"text":"`+thousands(n)+`","exact":"`+n+`"`, name)
+	}
+}
+
+// A source is connected and forgotten by a program, and what is wrong with it is said.
+func TestSourcesThroughTheAPI(t *testing.T) {
+	builder := author(t, demo.BuilderEmail)
+	status, b := send(t, builder, http.MethodPut, "/api/v1/sources/second", `{"title":"Second","url":"postgres://nobody@127.0.0.1:1/x"}`)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, b, "Nothing listens")
+	address := running.Cluster.URL(demo.Reader, "yarddesk")
+	status, b = send(t, builder, http.MethodPut, "/api/v1/sources/second", `{"title":"Second","url":"`+address+`"}`)
+	require.Equal(t, http.StatusOK, status, b)
+	status, b = send(t, builder, http.MethodGet, "/api/v1/sources/second/tables", nil)
+	require.Equal(t, http.StatusOK, status)
+	assert.Contains(t, b, `"berth_stay"`)
+	_, b = send(t, builder, http.MethodGet, "/api/v1/sources", nil)
+	assert.NotContains(t, b, "postgres://", "an address is never shown again")
+	status, b = send(t, builder, http.MethodDelete, "/api/v1/sources/yard-desk", nil)
+	assert.Equal(t, http.StatusConflict, status, b)
+	status, b = send(t, builder, http.MethodDelete, "/api/v1/sources/second", nil)
+	assert.Equal(t, http.StatusOK, status, b)
+	status, _ = send(t, builder, http.MethodGet, "/api/v1/sources/second/tables", nil)
+	assert.Equal(t, http.StatusNotFound, status)
+}

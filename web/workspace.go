@@ -51,16 +51,7 @@ func (s *Server) saveWorkspace(c *gin.Context) {
 	if post("periods") != "" {
 		w.Periods = &period.OwnPeriods{Dataset: post("periods"), Start: post("start"), Name: post("name")}
 	}
-	_, err := w.Calendar()
-	if err == nil {
-		err = s.store.SaveWorkspace(c.Request.Context(), w.JSON(), caller(c).Name)
-	}
-	if err == nil {
-		err = s.store.Audit(c.Request.Context(), caller(c).Name, "changed the calendar", w.Zone)
-	}
-	if err == nil {
-		err = s.engine.Settle(c.Request.Context())
-	}
+	err := s.keepWorkspace(c, w)
 	if p := problem.Of(err); p != nil {
 		s.workspacePage(c, 422, p, w)
 		return
@@ -70,4 +61,19 @@ func (s *Server) saveWorkspace(c *gin.Context) {
 		return
 	}
 	redirect(c, "/data/workspace")
+}
+
+// keepWorkspace keeps settings that can be used, and uses them.
+func (s *Server) keepWorkspace(c *gin.Context, w *period.Workspace) error {
+	ctx := c.Request.Context()
+	if _, err := w.Calendar(); err != nil {
+		return err
+	}
+	if err := s.store.SaveWorkspace(ctx, w.JSON(), caller(c).Name); err != nil {
+		return err
+	}
+	if err := s.store.Audit(ctx, caller(c).Name, "changed the calendar", w.Zone); err != nil {
+		return err
+	}
+	return s.engine.Settle(ctx)
 }
