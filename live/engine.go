@@ -237,28 +237,16 @@ func same(a, b dataset.Catalogue) bool {
 
 // Resolve checks a dataset document against its source.
 func (e *Engine) Resolve(ctx context.Context, doc *dataset.Document) (*dataset.Dataset, error) {
-	src, err := e.Source(doc.Source)
+	tables, query, err := e.material(ctx, doc)
 	if err != nil {
 		return nil, err
 	}
-	tables, err := e.Catalogue(ctx, doc.Source)
-	if err != nil {
-		return nil, err
-	}
-	return resolve(ctx, doc, src, tables)
+	return dataset.Resolve(doc, tables, query)
 }
 
 // From finds or makes the table that a dataset's records come from.
 func (e *Engine) From(ctx context.Context, doc *dataset.Document) (*dataset.Table, error) {
-	src, err := e.Source(doc.Source)
-	if err != nil {
-		return nil, err
-	}
-	tables, err := e.Catalogue(ctx, doc.Source)
-	if err != nil {
-		return nil, err
-	}
-	query, err := described(ctx, doc, src, tables)
+	tables, query, err := e.material(ctx, doc)
 	if err != nil {
 		return nil, err
 	}
@@ -268,19 +256,26 @@ func (e *Engine) From(ctx context.Context, doc *dataset.Document) (*dataset.Tabl
 
 // Misfits tells everything in a dataset document that does not suit its source.
 func (e *Engine) Misfits(ctx context.Context, doc *dataset.Document) []*problem.Problem {
-	src, err := e.Source(doc.Source)
-	if err != nil {
-		return nil
-	}
-	tables, err := e.Catalogue(ctx, doc.Source)
-	if err != nil {
-		return nil
-	}
-	query, err := described(ctx, doc, src, tables)
+	tables, query, err := e.material(ctx, doc)
 	if err != nil {
 		return nil
 	}
 	return dataset.Misfits(doc, tables, query)
+}
+
+// material returns the tables of a dataset's source and what its own query gives, if it
+// has one.
+func (e *Engine) material(ctx context.Context, doc *dataset.Document) (dataset.Catalogue, *dataset.Table, error) {
+	src, err := e.Source(doc.Source)
+	if err != nil {
+		return nil, nil, err
+	}
+	tables, err := e.Catalogue(ctx, doc.Source)
+	if err != nil {
+		return nil, nil, err
+	}
+	query, err := described(ctx, doc, src, tables)
+	return tables, query, err
 }
 
 // described has the source check a builder's own query, if the dataset has one.

@@ -16,7 +16,6 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/problem"
-	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/live"
@@ -203,11 +202,7 @@ func (s *Server) apiDatasets(c *gin.Context) {
 
 // apiProfile tells what is in the fields, as far as the caller may see it.
 func (s *Server) apiProfile(c *gin.Context) {
-	ds, err := s.usable(c, c.Param("dataset"))
-	var p *profile.Profile
-	if err == nil {
-		p, err = s.engine.Profile(c.Request.Context(), ds, caller(c).Viewer, "")
-	}
+	_, p, err := s.profiled(c)
 	if err != nil {
 		s.fail(c, err)
 		return

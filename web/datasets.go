@@ -401,13 +401,19 @@ func (s *Server) removeDataset(c *gin.Context) {
 	redirect(c, "/data")
 }
 
+// profiled returns the dataset of a request with what is in its fields for the caller.
+func (s *Server) profiled(c *gin.Context) (*dataset.Dataset, *profile.Profile, error) {
+	ds, err := s.usable(c, c.Param("dataset"))
+	if err != nil {
+		return nil, nil, err
+	}
+	p, err := s.engine.Profile(c.Request.Context(), ds, caller(c).Viewer, "")
+	return ds, p, err
+}
+
 // datasetProfile is the table of fields with what is in them.
 func (s *Server) datasetProfile(c *gin.Context) {
-	ds, err := s.usable(c, c.Param("dataset"))
-	var p *profile.Profile
-	if err == nil {
-		p, err = s.engine.Profile(c.Request.Context(), ds, caller(c).Viewer, "")
-	}
+	ds, p, err := s.profiled(c)
 	if err != nil {
 		s.fail(c, err)
 		return

@@ -3,7 +3,6 @@ package profile
 import (
 	"sort"
 	"strings"
-	"time"
 
 	"github.com/cockroachdb/apd/v3"
 
@@ -191,8 +190,6 @@ func (f *Field) different(most int) []string {
 	})
 	return out[:min(len(out), most)]
 }
-
-func day(t float64) string { return time.Unix(int64(t), 0).UTC().Format(time.DateOnly) }
 
 func trimmed(s string) bool { return strings.TrimSpace(s) == s }
 

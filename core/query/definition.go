@@ -331,6 +331,8 @@ func visible(ds *dataset.Dataset, name string) (*dataset.Field, error) {
 	return nil, problem.New(problem.NotFound, "field", "%s has no field “%s”.", ds.Title, name)
 }
 
+// checkVisible refuses hidden fields where a condition names them itself; a condition that
+// the builder keeps by name may use them.
 func checkVisible(c filter.Condition, ds *dataset.Dataset) error {
 	for _, name := range c.Fields() {
 		if _, err := visible(ds, name); err != nil {
@@ -338,17 +340,8 @@ func checkVisible(c filter.Condition, ds *dataset.Dataset) error {
 		}
 	}
 	c = c.In(ds.Context(nil, nil))
-	for _, name := range c.Fields() {
-		if _, err := visible(ds, name); err != nil && !fromNamed(ds, name) {
-			return err
-		}
-	}
 	return c.Check(dataset.NewScope(ds, nil, filter.Env{Bind: &statement.Binder{}, Calendar: period.ISO(time.UTC)}))
 }
-
-// fromNamed tells whether a hidden field stands in a condition that the builder keeps by
-// name, where it may be used.
-func fromNamed(ds *dataset.Dataset, name string) bool { return ds.Find(name) != nil }
 
 // CheckCondition tells in words what is wrong with a condition that a person set on a dataset.
 func CheckCondition(c filter.Condition, ds *dataset.Dataset) error { return checkVisible(c, ds) }
