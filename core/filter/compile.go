@@ -80,7 +80,7 @@ func (c Condition) SQL(e Env) (string, error) {
 	}
 	col, err := e.Fields.Column(c.Field)
 	if err != nil {
-		return "", problem.At("field", err)
+		return "", err
 	}
 	if c.Part != 0 {
 		if !col.Type.Temporal() || c.Part == period.HourOfDay && col.Type == field.Date {
