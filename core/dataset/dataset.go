@@ -258,6 +258,16 @@ func (d *Dataset) SettingsOf(names []string) (out []string) {
 // Setting returns a setting, nil when there is none.
 func (d *Dataset) Setting(name string) *SettingDocument { return d.settings[name] }
 
+// CheckSettings tells in words which setting that a condition names is none.
+func (d *Dataset) CheckSettings(c filter.Condition) error {
+	for _, name := range c.Settings() {
+		if d.settings[name] == nil {
+			return problem.New(problem.NotFound, "setting", "%s has no setting “%s”.", d.Title, name)
+		}
+	}
+	return nil
+}
+
 // CheckSetting tells in words what is wrong with the value that a viewer gives a setting.
 func (d *Dataset) CheckSetting(name, value string) error {
 	s := d.settings[name]

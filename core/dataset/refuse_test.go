@@ -111,6 +111,7 @@ func TestEachPartOfADocumentIsRefusedAtItsPlace(t *testing.T) {
 		{"conditions", `{"name":"dear","where":{"field":"cost","above":3}}`, "conditions[0].name", "and a title"},
 		{"conditions", `{"name":"dear","title":"Dear","where":{"field":"price","above":3}}`, "conditions[0].where.field", "no field “price”"},
 		{"conditions", `{"name":"dear","title":"Dear","where":{"all":[{"named":"dear"}]}}`, "conditions[0].where", "cannot stand on another"},
+		{"base_filter", `{"not":{"field":"cost","above":{"setting":"most"}}}`, "base_filter.setting", "no setting “most”"},
 		{"base_filter", `{"field":"kind","above":3}`, "base_filter.above", "for numbers and dates"},
 		{"base_filter", `{"named":"dear"}`, "base_filter.named", "no condition called “dear”"},
 

@@ -364,7 +364,12 @@ func checking() filter.Env {
 }
 
 func (d *Dataset) checkConditions() error {
-	check := func(c filter.Condition) error { return c.In(d.Context(nil, nil)).Check(NewScope(d, nil, checking())) }
+	check := func(c filter.Condition) error {
+		if err := d.CheckSettings(c); err != nil {
+			return err
+		}
+		return c.In(d.Context(nil, nil)).Check(NewScope(d, nil, checking()))
+	}
 	seen := map[string]bool{}
 	for i, c := range d.Conditions {
 		place := fmt.Sprintf("conditions[%d]", i)
@@ -372,12 +377,8 @@ func (d *Dataset) checkConditions() error {
 			return problem.New(problem.Invalid, place+".name", "A condition kept by name needs a name of its own, of small letters, and a title.")
 		}
 		seen[c.Name] = true
-		if c.Where.Borrows() {
-			for _, other := range d.Conditions {
-				if other.Name == c.Name && mentionsNamed(c.Where) {
-					return problem.New(problem.Invalid, place+".where", "A condition kept by name cannot stand on another.")
-				}
-			}
+		if mentionsNamed(c.Where) {
+			return problem.New(problem.Invalid, place+".where", "A condition kept by name cannot stand on another.")
 		}
 		if err := check(c.Where); err != nil {
 			return problem.At(place+".where", err)

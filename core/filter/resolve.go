@@ -54,11 +54,41 @@ type Context struct {
 // In puts what names stand for into c. A comparison with an attribute or a setting that
 // has no value is no condition.
 func (c Condition) In(ctx Context) Condition {
-	out, ok := c.resolve(ctx, 0)
+	out, ok := c.Unfolded(ctx.Named).resolve(ctx)
 	if !ok {
 		return Condition{}
 	}
 	return out
+}
+
+// Unfolded puts the conditions kept by name into c. A name that is not known stays, and is
+// refused when the condition is checked.
+func (c Condition) Unfolded(named func(name string) (Condition, bool)) Condition {
+	return c.unfolded(named, 0)
+}
+
+func (c Condition) unfolded(named func(name string) (Condition, bool), depth int) Condition {
+	each := func(parts []Condition) []Condition {
+		out := make([]Condition, len(parts))
+		for i, p := range parts {
+			out[i] = p.unfolded(named, depth)
+		}
+		return out
+	}
+	switch {
+	case len(c.All) > 0:
+		c.All = each(c.All)
+	case len(c.Any) > 0:
+		c.Any = each(c.Any)
+	case c.Not != nil:
+		inner := c.Not.unfolded(named, depth)
+		c.Not = &inner
+	case c.Named != "" && named != nil && depth <= 8:
+		if kept, known := named(c.Named); known {
+			return kept.unfolded(named, depth+1)
+		}
+	}
+	return c
 }
 
 // ForFilter puts the viewer's attributes into c. A comparison with an attribute that
@@ -83,11 +113,11 @@ func (c Condition) ForRule(a Attributes) Condition {
 }
 
 // resolve returns c without attributes; ok is false when nothing of it is left.
-func (c Condition) resolve(ctx Context, depth int) (out Condition, ok bool) {
+func (c Condition) resolve(ctx Context) (out Condition, ok bool) {
 	list := func(parts []Condition) []Condition {
 		var kept []Condition
 		for _, p := range parts {
-			if r, ok := p.resolve(ctx, depth); ok {
+			if r, ok := p.resolve(ctx); ok {
 				kept = append(kept, r)
 			}
 		}
@@ -101,18 +131,8 @@ func (c Condition) resolve(ctx Context, depth int) (out Condition, ok bool) {
 		out = Condition{Any: list(c.Any)}
 		return out, len(out.Any) > 0
 	case c.Not != nil:
-		inner, ok := c.Not.resolve(ctx, depth)
+		inner, ok := c.Not.resolve(ctx)
 		return Condition{Not: &inner}, ok
-	case c.Named != "":
-		// A name that is not known stays, and is refused when the condition is checked.
-		if ctx.Named == nil || depth > 8 {
-			return c, true
-		}
-		kept, known := ctx.Named(c.Named)
-		if !known {
-			return c, true
-		}
-		return kept.resolve(ctx, depth+1)
 	case c.Field == "" || c.Range != nil || len(c.Values) == 0:
 		return c, true
 	}

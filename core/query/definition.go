@@ -339,8 +339,10 @@ func checkVisible(c filter.Condition, ds *dataset.Dataset) error {
 			return err
 		}
 	}
-	c = c.In(ds.Context(nil, nil))
-	return c.Check(dataset.NewScope(ds, nil, filter.Env{Bind: &statement.Binder{}, Calendar: period.ISO(time.UTC)}))
+	if err := ds.CheckSettings(c); err != nil {
+		return err
+	}
+	return c.In(ds.Context(nil, nil)).Check(dataset.NewScope(ds, nil, filter.Env{Bind: &statement.Binder{}, Calendar: period.ISO(time.UTC)}))
 }
 
 // CheckCondition tells in words what is wrong with a condition that a person set on a dataset.
@@ -352,8 +354,9 @@ func (d Definition) Settings(ds *dataset.Dataset) []string {
 	var names []string
 	condition := func(c *filter.Condition) {
 		if c != nil {
-			names = append(names, c.In(ds.Context(nil, nil)).Fields()...)
-			names = append(names, c.Settings()...)
+			whole := c.Unfolded(ds.Context(nil, nil).Named)
+			names = append(names, whole.Fields()...)
+			names = append(names, whole.Settings()...)
 		}
 	}
 	for _, m := range d.Measures {
