@@ -79,7 +79,7 @@ func TestDefinitionsAreRefusedAtTheirPlace(t *testing.T) {
 func TestSettingsThatADefinitionDependsOn(t *testing.T) {
 	for doc, want := range map[string][]string{
 		`"measures":[{"sum":"cost"}]`:                                                                   nil,
-		`"measures":[{"measure":"dear_share"}]`:                                                           {"limit"},
+		`"measures":[{"measure":"dear_share"}]`:                                                         {"limit"},
 		`"measures":[{"formula":"sum(cost) / limit"}]`:                                                  {"limit"},
 		`"measures":[{"count":"records"}],"where":{"named":"dear"}`:                                     {"limit"},
 		`"measures":[{"count":"records","where":{"not":{"field":"cost","above":{"setting":"limit"}}}}]`: {"limit"},
