@@ -215,9 +215,10 @@ func notes(t *calc.Table, version int) []Note {
 		}
 		label := strings.ToLower(ds.Label(u.Field))
 		why := map[string]string{
-			"none":    "%s %s without a date in “%s” %s not shown.",
-			"outside": "%s %s whose “%s” lies far outside the others %s not shown.",
-			"later":   "%s %s whose “%s” lies in the future %s not shown.",
+			"none":       "%s %s without a date in “%s” %s not shown.",
+			"outside":    "%s %s whose “%s” lies far outside the others %s not shown.",
+			"later":      "%s %s whose “%s” lies in the future %s not shown.",
+			"unreadable": "%s %s whose “%s” cannot be read %s left out of its figures.",
 		}[u.Why]
 		mark := u.Reference(t, version)
 		out = append(out, Note{fmt.Sprintf(why, format.Count(u.Count), records, label, are), &mark})

@@ -136,43 +136,6 @@ func TestShapes(t *testing.T) {
 	}
 }
 
-func TestShapesAreRefusedInWords(t *testing.T) {
-	_, src := connect(t, "shapes_refused", shapesSchema)
-	c, err := src.Introspect(context.Background())
-	require.NoError(t, err)
-	for doc, words := range map[string]string{
-		`"from":{},"key":["id"],"fields":[]`:                                                                                                                                                   "one of: table, select, unnest, wide",
-		`"from":{"unnest":{"table":"reading","column":"state"}},"key":["x"],"fields":[]`:                                                                                                       "no column “state” that holds JSON or a list",
-		`"from":{"wide":{"table":"reading","columns":["jan","state"],"name":"m","value":"v"}},"key":["id","m"],"fields":[]`:                                                                    "hold the same",
-		`"from":{"wide":{"table":"reading","columns":["jan","feb"],"name":"state","value":"v"}},"key":["id"],"fields":[]`:                                                                      "a column “state” already",
-		`"from":{"table":"reading"},"key":["id"],"links":[{"column":"state","table":"yard","to":"name"}],"fields":[]`:                                                                          "does not identify one record",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","linked":{"table":"visit","by":"nights","take":"count"}}]`:                                                              "is not a link",
-		`"from":{"table":"yard"},"key":["id"],"fields":[{"name":"a","linked":{"table":"visit","by":"reading_id","take":"count"}}]`:                                                             "points to public.reading, not to yard",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","linked":{"table":"visit","by":"reading_id","take":"latest","column":"nights"}}]`:                                       "tells which record is the latest",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","column":"jan","read_as":{"type":"number","like":"1234.50"}}]`:                                                          "only text is read",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","column":"state","inside":["x"]}]`:                                                                                      "does not hold JSON",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","column":"state","formula":"1"}]`:                                                                                       "A field is one of",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"a","position":["lat","state"]}]`:                                                                                           "of numbers",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"s","column":"state"},{"name":"g","groups":{"of":"s","groups":[{"name":"x","values":["a"]},{"name":"y","values":["a"]}]}}]`: "in two groups",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"j","column":"jan"},{"name":"b","bins":{"of":"j","width":"0"}}]`:                                                            "above 0",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"s","column":"state","colours":{"new":"red"}}]`:                                                                             "written like #1D3557",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"j","column":"jan"}],"measures":[{"name":"m","formula":"j + 1"}]`:                                                           "computed over groups",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"j","formula":"sum(jan)"},{"name":"jan","column":"jan"}]`:                                                                   "is a measure",
-		`"from":{"table":"reading"},"key":["id"],"settings":[{"name":"rate","type":"number","default":"much"}],"fields":[]`:                                                                    "needs a default of type number",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"j","column":"jan"}],"row_rules":[{"roles":["a"],"where":{"field":"j","above":{"setting":"rate"}}}]`:                        "takes no setting",
-		`"from":{"table":"reading"},"key":["id"],"fields":[{"name":"j","column":"jan"}],"base_filter":{"named":"late"}`:                                                                        "no condition called “late”",
-	} {
-		d, err := dataset.Read([]byte(`{"version":1,"name":"x","title":"X","record":["x","xs"],"source":"test",` + doc + `}`))
-		if err == nil {
-			_, err = dataset.Resolve(d, c, nil)
-		}
-		p := problem.Of(err)
-		if assert.NotNil(t, p, doc) {
-			assert.Contains(t, p.Words, words, doc)
-		}
-	}
-}
-
 func TestDiagnosis(t *testing.T) {
 	owner, reader := pgtest.Database(t, "diagnosis")
 	ctx := context.Background()

@@ -39,6 +39,13 @@ func Compute(p *query.Plan, rows [][]field.Value) *Table {
 		c.cut()
 	}
 	c.lay()
+	if all := c.marginal(make([]Key, c.count), func(int) bool { return false }); all != nil {
+		for _, u := range p.Unread {
+			if n := whole(all[u.Column]); n > 0 {
+				c.table.Unplaced = append(c.table.Unplaced, Unplaced{"unreadable", u.Field, n})
+			}
+		}
+	}
 	return c.table
 }
 

@@ -53,7 +53,9 @@ func (k Key) named() Key {
 
 // Unplaced counts records that the chart cannot show.
 type Unplaced struct {
-	Why   string // "none": no date; "outside": outside the axis; "later": after now
+	// "none": no date; "outside": outside the axis; "later": after now; "unreadable": no
+	// value that measures could take.
+	Why   string
 	Field string
 	Count int64
 }
@@ -61,6 +63,10 @@ type Unplaced struct {
 // Reference leads to the records that u counts.
 func (u Unplaced) Reference(t *Table, version int) query.Reference {
 	r := t.Reference(version, 0, nil)
+	if u.Why == "unreadable" {
+		r.Unreadable = u.Field
+		return r
+	}
 	for _, d := range t.Plan.Dims {
 		var k query.KeyRef
 		if a := d.Axis; a != nil {

@@ -59,6 +59,12 @@ func (f *Field) Repairable() bool {
 	return f.target == nil && f.column != nil && f.linked == nil && (f.ReadAs != nil || f.Type == field.Text)
 }
 
+// fallible tells whether a value of the field may be one that cannot be read: a repaired
+// text, or a NaN or an infinity.
+func (f *Field) fallible() bool {
+	return f.ReadAs != nil || f.column != nil && f.column.Float && f.target == nil
+}
+
 // Planned tells whether the field holds a plan, whose future counts like any other time.
 func (f *Field) Planned() bool { return f.Time == Planned }
 
@@ -220,18 +226,17 @@ func (d *Dataset) Measure(name string) (*Measure, error) {
 // Formula checks a formula over the dataset's fields and settings.
 func (d *Dataset) Formula(text string) (*formula.Expr, error) { return formula.Parse(text, names{d}) }
 
-// SettingsOf returns the settings among names, and those that the fields among them stand
-// on, in the document's order.
-func (d *Dataset) SettingsOf(names []string) (out []string) {
-	found, seen := map[string]bool{}, map[string]bool{}
+// stands visits names, and all that the fields among them stand on, each once.
+func (d *Dataset) stands(names []string, visit func(name string, f *Field)) {
+	seen := map[string]bool{}
 	var look func(name string)
 	look = func(name string) {
 		if seen[name] {
 			return
 		}
 		seen[name] = true
-		found[name] = d.settings[name] != nil
 		f := d.fields[name]
+		visit(name, f)
 		if f == nil {
 			return
 		}
@@ -247,11 +252,29 @@ func (d *Dataset) SettingsOf(names []string) (out []string) {
 	for _, n := range names {
 		look(n)
 	}
+}
+
+// SettingsOf returns the settings among names, and those that the fields among them stand
+// on, in the document's order.
+func (d *Dataset) SettingsOf(names []string) (out []string) {
+	found := map[string]bool{}
+	d.stands(names, func(name string, _ *Field) { found[name] = true })
 	for _, s := range d.Settings {
 		if found[s.Name] {
 			out = append(out, s.Name)
 		}
 	}
+	return out
+}
+
+// Fallible returns the fields among names, and those that they stand on, of which a value
+// may be one that cannot be read.
+func (d *Dataset) Fallible(names []string) (out []*Field) {
+	d.stands(names, func(_ string, f *Field) {
+		if f != nil && f.fallible() {
+			out = append(out, f)
+		}
+	})
 	return out
 }
 

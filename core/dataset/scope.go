@@ -312,15 +312,15 @@ func (s *Scope) makeKey(f *Field) string {
 // "" for fields where that cannot be.
 func (s *Scope) Unreadable(f *Field) string {
 	switch {
-	case f.ReadAs != nil:
-		plain := *f
-		plain.ReadAs = nil
-		text := s.key(&plain)
-		return "(" + text + " is not null and btrim(" + text + ", E' \\t\\n\\r\\f\\v') <> '' and " + s.key(f) + " is null)"
-	case f.column != nil && f.column.Float && f.target == nil:
+	case !f.fallible():
+		return ""
+	case f.ReadAs == nil:
 		return "(" + s.alias(f.path) + "." + statement.Name(f.column.Name) + " is not null and " + s.key(f) + " is null)"
 	}
-	return ""
+	plain := *f
+	plain.ReadAs = nil
+	text := s.key(&plain)
+	return "(" + text + " is not null and btrim(" + text + ", E' \\t\\n\\r\\f\\v') <> '' and " + s.key(f) + " is null)"
 }
 
 // Sample makes the scope read only some of the records of a table of the database: the

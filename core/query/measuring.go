@@ -2,6 +2,7 @@ package query
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -37,8 +38,46 @@ type Measuring struct {
 	Atoms    []Atom
 	Columns  []Column
 	Computed []Computed
+	Unread   []Unread
 	settings func(name string) field.Value
 	now      time.Time
+}
+
+// Unread counts records whose value of a field that measures take cannot be read.
+type Unread struct {
+	Field  string
+	Column int // of Measuring.Columns
+}
+
+// unread returns, by field, what is met by the records that measures leave out because
+// their value of the field cannot be read.
+func unread(d Definition, ds *dataset.Dataset) (fields []string, where map[string]filter.Condition) {
+	where = map[string]filter.Condition{}
+	among := map[string][]filter.Condition{} // the measures' own conditions
+	for _, m := range d.Measures {
+		uses := []string{m.Field}
+		if e, err := m.expr(ds); err == nil && e != nil {
+			uses = e.Uses()
+		}
+		var own filter.Condition
+		if m.Where != nil {
+			own = *m.Where
+		}
+		for _, f := range ds.Fallible(uses) {
+			if among[f.Name] == nil {
+				fields = append(fields, f.Name)
+			}
+			among[f.Name] = append(among[f.Name], own)
+		}
+	}
+	for _, name := range fields {
+		c := filter.Compare(name, filter.Unreadable)
+		if !slices.ContainsFunc(among[name], filter.Condition.IsZero) {
+			c = filter.And(c, filter.Condition{Any: among[name]})
+		}
+		where[name] = c
+	}
+	return fields, where
 }
 
 // atomOf names our aggregate for one of a formula.

@@ -185,6 +185,12 @@ func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
 			p.Atoms[i].Where = nil
 		}
 	}
+	fields, unreadable := unread(d, ds)
+	for _, name := range fields {
+		c := s.put(ds, unreadable[name])
+		p.add(Atom{Aggregate: Count, Field: Records, Where: &c})
+		p.Unread = append(p.Unread, Unread{name, len(p.Columns) - 1})
+	}
 	return p, nil
 }
 

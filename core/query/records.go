@@ -24,6 +24,8 @@ type Reference struct {
 	Measure int        `json:"measure"`
 	Keys    []KeyRef   `json:"keys"`          // per dimension; none at all for the whole chart
 	Was     string     `json:"was,omitempty"` // the exact value that the mark shows
+	// Unreadable is the field of which the records that measures leave out are meant.
+	Unreadable string `json:"unreadable,omitempty"`
 }
 
 // A KeyRef is a mark's key in one dimension; the zero KeyRef is any.
@@ -138,7 +140,14 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 	if axis != nil && placed {
 		parts = append(parts, between(axis.field, r.From, r.To)...)
 	}
-	if m := d.Measures[r.Measure]; m.Where != nil && placed {
+	if r.Unreadable != "" {
+		_, where := unread(d, ds)
+		c, known := where[r.Unreadable]
+		if !known {
+			return keyed, problem.New(problem.Conflict, "reference", "The chart has changed since this was drawn; load it again.")
+		}
+		parts = append(parts, c)
+	} else if m := d.Measures[r.Measure]; m.Where != nil && placed {
 		parts = append(parts, *m.Where)
 	}
 	return filter.And(parts...), nil
@@ -193,6 +202,10 @@ func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*Rec
 			_, where, _ = where.Span(f.Name, filter.Column{Type: f.Type, Zoned: f.Zoned}, filter.Env{Now: s.Now, Calendar: s.Calendar})
 		}
 		measure = Measure{Aggregate: Count, Field: Records}
+	}
+	if r.Unreadable != "" {
+		measure = Measure{Aggregate: Count, Field: Records}
+		ds = ds.AsKept(r.Unreadable)
 	}
 	p := &RecordsPlan{Dataset: ds, Measure: measure, Fields: ds.Visible(), setting: s, where: filter.And(where, mark), size: PageSize}
 	return p, p.take(measure)
@@ -393,7 +406,7 @@ func (v *ValuesPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
 	if v.Field.IsLink() {
 		join, label = v.Field.LabelJoin("n", "g.k")
 	}
-	sql := fmt.Sprintf("select g.k, %s, g.n, g.h from (%s) g%s order by g.k is null, g.n desc, (%s)::text collate \"C\", g.k limit %d", label, inner, join, label, MostValues)
+	sql := fmt.Sprintf("select g.k, %s, g.n, g.h from (%s) g%s order by g.k is null, g.n desc, (%s)::text collate \"C\", g.k, g.h limit %d", label, inner, join, label, MostValues)
 	return statement.Statement{SQL: sql, Args: bind.Args()}, nil
 }
 
