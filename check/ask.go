@@ -93,19 +93,7 @@ func (a *asker) all(p rule.Plans) ([]source.Rows, error) {
 }
 
 func (a *asker) table(q Question) (*calc.Table, error) {
-	ep, err := query.NewExtent(q.Definition, a.ds, q.Setting)
-	if err != nil {
-		return nil, err
-	}
-	var extent *query.Extent
-	if ep != nil {
-		rows, err := a.one(ep)
-		if err != nil {
-			return nil, err
-		}
-		extent = ep.Read(rows)
-	}
-	p, err := query.Build(q.Definition, a.ds, q.Setting, extent)
+	p, err := query.BuildAsking(q.Definition, a.ds, q.Setting, func(ep *query.ExtentPlan) (source.Rows, error) { return a.one(ep) })
 	if err != nil {
 		return nil, err
 	}

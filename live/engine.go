@@ -274,25 +274,11 @@ func (e *Engine) material(ctx context.Context, doc *dataset.Document) (dataset.C
 	if err != nil {
 		return nil, nil, err
 	}
-	query, err := described(ctx, doc, src, tables)
-	return tables, query, err
-}
-
-// described has the source check a builder's own query, if the dataset has one.
-func described(ctx context.Context, doc *dataset.Document, src *source.Source, tables dataset.Catalogue) (*dataset.Table, error) {
 	if doc.From.Select == "" {
-		return nil, nil
+		return tables, nil, nil
 	}
-	t, err := src.Select(ctx, doc.From.Select, tables)
-	return t, problem.At("from", err)
-}
-
-func resolve(ctx context.Context, doc *dataset.Document, src *source.Source, tables dataset.Catalogue) (*dataset.Dataset, error) {
-	query, err := described(ctx, doc, src, tables)
-	if err != nil {
-		return nil, err
-	}
-	return dataset.Resolve(doc, tables, query)
+	query, err := src.Select(ctx, doc.From.Select, tables)
+	return tables, query, problem.At("from", err)
 }
 
 // Dataset finds a dataset, resolved against its source's tables, as a viewer knows it:
@@ -316,11 +302,11 @@ func (e *Engine) Dataset(ctx context.Context, name string, v rule.Viewer) (*data
 	if err != nil {
 		return nil, err
 	}
-	src, err := e.Source(kept.Source)
+	tables, selected, err := e.material(ctx, doc)
 	if err != nil {
-		return nil, err
+		return nil, problem.At("dataset "+name, err)
 	}
-	ds, err := resolve(ctx, doc, src, tables)
+	ds, err := dataset.Resolve(doc, tables, selected)
 	if err != nil {
 		return nil, problem.At("dataset "+name, err)
 	}
@@ -367,19 +353,13 @@ func (e *Engine) one(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, e
 
 // Table computes a definition for a viewer; at is when its records were read.
 func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
-	ep, err := query.NewExtent(d, ds, s)
-	if err != nil {
-		return nil, at, err
-	}
-	var extent *query.Extent
-	if ep != nil {
+	p, err := query.BuildAsking(d, ds, s, func(ep *query.ExtentPlan) (source.Rows, error) {
 		r, err := e.one(ctx, ep, v)
 		if err != nil {
-			return nil, at, err
+			return nil, err
 		}
-		extent = ep.Read(r.Rows[0])
-	}
-	p, err := query.Build(d, ds, s, extent)
+		return r.Rows[0], nil
+	})
 	if err != nil {
 		return nil, at, err
 	}

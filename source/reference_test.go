@@ -20,7 +20,6 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/query"
 	"eskadel/core/rule"
-	"eskadel/localpg/pgtest"
 	"eskadel/source"
 )
 
@@ -331,17 +330,13 @@ type asker struct {
 // ask runs a definition the way the program does, in both ways of grouping.
 func (a asker) ask(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewer, rolled bool) *calc.Table {
 	ctx := context.Background()
-	ep, err := query.NewExtent(d, a.ds, s)
-	require.NoError(t, err)
-	var extent *query.Extent
-	if ep != nil {
+	p, err := query.BuildAsking(d, a.ds, s, func(ep *query.ExtentPlan) (source.Rows, error) {
 		sealed, err := rule.Seal(ep, v)
 		require.NoError(t, err)
 		rows, err := a.src.Run(ctx, sealed)
 		require.NoError(t, err)
-		extent = ep.Read(rows[0])
-	}
-	p, err := query.Build(d, a.ds, s, extent)
+		return rows[0], nil
+	})
 	require.NoError(t, err)
 	p.Force(rolled)
 	sealed, err := rule.Seal(p, v)
@@ -351,18 +346,21 @@ func (a asker) ask(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewe
 	return calc.Compute(p, rows[0])
 }
 
+// behind lists the records that a reference leads to, with the measure over them and their number.
+func (a asker) behind(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewer, r query.Reference) (field.Value, int64, source.Rows) {
+	p, err := query.NewRecords(d, a.ds, s, r)
+	require.NoError(t, err)
+	sealed, err := rule.SealAll(p, v)
+	require.NoError(t, err)
+	rows, err := a.src.Run(context.Background(), sealed)
+	require.NoError(t, err)
+	total, count := calc.Single(p, rows[0])
+	return total, count, rows[1]
+}
+
 func newAsker(t *testing.T, name string) (asker, *pgx.Conn) {
-	ctx := context.Background()
-	owner, reader := pgtest.Database(t, name)
-	conn, err := pgx.Connect(ctx, owner)
-	require.NoError(t, err)
-	t.Cleanup(func() { _ = conn.Close(ctx) })
-	_, err = conn.Exec(ctx, randomSchema)
-	require.NoError(t, err)
-	src, err := source.Open("test", reader)
-	require.NoError(t, err)
-	t.Cleanup(src.Close)
-	c, err := src.Introspect(ctx)
+	conn, src := connect(t, name, randomSchema)
+	c, err := src.Introspect(context.Background())
 	require.NoError(t, err)
 	everyRow, err := dataset.ReadRules([]byte(`{"version":1,"source":"test","tables":[{"table":"item","row_rules":[{"roles":["everyone"],"where":"every row"}]},{"table":"place","row_rules":[{"roles":["everyone"],"where":"every row"}]}]}`))
 	require.NoError(t, err)
@@ -464,13 +462,7 @@ func TestRandomDefinitionsAgreeWithThePlainWay(t *testing.T) {
 		}
 		check("total", make([]calc.Key, len(dims)), table.Total())
 		for _, u := range table.Unplaced {
-			p, err := query.NewRecords(d, a.ds, setting, u.Reference(table, 0))
-			require.NoError(t, err)
-			sealed, err := rule.SealAll(p, viewer)
-			require.NoError(t, err)
-			rows, err := a.src.Run(context.Background(), sealed)
-			require.NoError(t, err)
-			_, count := calc.Single(p, rows[0])
+			_, count, _ := a.behind(t, d, setting, viewer, u.Reference(table, 0))
 			require.Equal(t, u.Count, count, "the records that are %s are listed", u.Why)
 		}
 	})
@@ -508,15 +500,9 @@ func compare(t *rapid.T, a, b *calc.Table) {
 }
 
 func (a asker) checkDrawer(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewer, table *calc.Table, keys []calc.Key, want int, mark field.Value) {
-	p, err := query.NewRecords(d, a.ds, s, table.Reference(0, 0, keys))
-	require.NoError(t, err)
-	sealed, err := rule.SealAll(p, v)
-	require.NoError(t, err)
-	rows, err := a.src.Run(context.Background(), sealed)
-	require.NoError(t, err)
-	total, count := calc.Single(p, rows[0])
+	total, count, listed := a.behind(t, d, s, v, table.Reference(0, 0, keys))
 	require.EqualValues(t, want, count)
-	require.Len(t, rows[1], min(want, query.PageSize))
+	require.Len(t, listed, min(want, query.PageSize))
 	if want > 0 {
 		require.Equal(t, shown(mark), shown(total), "the records give the mark")
 	}

@@ -153,12 +153,7 @@ func (s *Server) apiPutDashboard(c *gin.Context) {
 }
 
 func (s *Server) apiDataset(c *gin.Context) {
-	kept, err := s.store.Dataset(c.Request.Context(), c.Param("dataset"))
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	d, err := dataset.Read(kept.Document)
+	d, err := s.keptDataset(c)
 	s.respond(c, d, err)
 }
 

@@ -195,6 +195,16 @@ func fieldsOf(text string) []string {
 	return strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ' ' || r == '\n' || r == '\r' || r == ';' })
 }
 
+// between divides what is typed at one sign; the parts may hold spaces.
+func between(text, sign string) (out []string) {
+	for _, part := range strings.Split(text, sign) {
+		if part = strings.TrimSpace(part); part != "" {
+			out = append(out, part)
+		}
+	}
+	return out
+}
+
 // A tableRow is a table as the page of its source lists it.
 type tableRow struct {
 	*dataset.Table

@@ -30,14 +30,7 @@ func (s *Server) dataset(c *gin.Context) { s.datasetPage(c, http.StatusOK, gin.H
 
 func (s *Server) datasetPage(c *gin.Context, status int, data gin.H) {
 	ctx := c.Request.Context()
-	kept, err := s.store.Dataset(ctx, c.Param("dataset"))
-	var d *dataset.Document
-	if err == nil {
-		d, err = dataset.Read(kept.Document)
-	}
-	if err == nil {
-		err = s.mayUse(c, d)
-	}
+	d, err := s.keptDataset(c)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -81,6 +74,19 @@ func (s *Server) datasetPage(c *gin.Context, status int, data gin.H) {
 		data["PartProblem"] = problem.Of(err)
 	}
 	s.page(c, status, "dataset", d.Title, data)
+}
+
+// keptDataset reads the dataset document that an address names, if the caller may use it.
+func (s *Server) keptDataset(c *gin.Context) (*dataset.Document, error) {
+	kept, err := s.store.Dataset(c.Request.Context(), c.Param("dataset"))
+	if err != nil {
+		return nil, err
+	}
+	d, err := dataset.Read(kept.Document)
+	if err != nil {
+		return nil, err
+	}
+	return d, s.mayUse(c, d)
 }
 
 // A ruledTable is a table that a dataset reads, with who may see its records.
@@ -368,12 +374,7 @@ func addGroups(c *gin.Context, d *dataset.Document) error {
 		if !ok {
 			return problem.New(problem.Invalid, "groups", "“%s” is not a group: write its name, =, and its values with commas between.", strings.TrimSpace(line))
 		}
-		group := dataset.Group{Name: strings.TrimSpace(name)}
-		for _, v := range strings.Split(values, ",") {
-			if v = strings.TrimSpace(v); v != "" {
-				group.Values = append(group.Values, v)
-			}
-		}
+		group := dataset.Group{Name: strings.TrimSpace(name), Values: between(values, ",")}
 		g.Groups = append(g.Groups, group)
 	}
 	label := strings.TrimSpace(c.PostForm("label"))
@@ -464,11 +465,7 @@ var readLikes = []struct{ Type, Like string }{
 }
 
 func (s *Server) saveField(c *gin.Context) {
-	kept, err := s.store.Dataset(c.Request.Context(), c.Param("dataset"))
-	var d *dataset.Document
-	if err == nil {
-		d, err = dataset.Read(kept.Document)
-	}
+	d, err := s.keptDataset(c)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -497,12 +494,7 @@ func changeField(c *gin.Context, f *dataset.FieldDocument) error {
 	post := func(name string) string { return strings.TrimSpace(c.PostForm(name)) }
 	f.Label, f.Description, f.Unit, f.Format, f.Usual, f.Time = post("label"), post("description"), post("unit"), post("format"), post("usual"), post("time")
 	f.Hidden, f.SeenBy = post("hidden") != "", fieldsOf(post("seen_by"))
-	f.Synonyms = nil
-	for _, w := range strings.Split(post("synonyms"), ",") {
-		if w = strings.TrimSpace(w); w != "" {
-			f.Synonyms = append(f.Synonyms, w)
-		}
-	}
+	f.Synonyms = between(post("synonyms"), ",")
 	f.List, f.Colours = nil, nil
 	for _, line := range strings.Split(c.PostForm("list"), "\n") {
 		value, colour, _ := strings.Cut(strings.TrimRight(line, "\r"), " | ")
@@ -695,16 +687,14 @@ func (s *Server) newDatasetPage(c *gin.Context, status int, data gin.H) {
 // createDataset makes a dataset of a query, of the elements of a list, of columns, or of a file.
 func (s *Server) createDataset(c *gin.Context) {
 	d, err := s.startDataset(c)
-	if err == nil && c.PostForm("how") == "document" {
-		// A document's own fields and rules stay as they are.
-		err = s.keepDataset(c, d)
-	} else if err == nil {
-		_, taken := s.store.Dataset(c.Request.Context(), d.Name)
-		if taken == nil {
+	if err == nil && c.PostForm("how") != "document" {
+		// Only a document, whose fields and rules stay as they are, replaces a dataset.
+		if _, unknown := s.store.Dataset(c.Request.Context(), d.Name); unknown == nil {
 			err = problem.New(problem.Conflict, "title", "There is a dataset called “%s” already.", d.Name)
-		} else {
-			err = s.keepDataset(c, d)
 		}
+	}
+	if err == nil {
+		err = s.keepDataset(c, d)
 	}
 	if p := problem.Of(err); p != nil {
 		data := gin.H{"Problem": p}
@@ -740,22 +730,14 @@ func (s *Server) startDataset(c *gin.Context) (*dataset.Document, error) {
 	if d.Record[0] == "" {
 		d.Record = [2]string{"record", "records"}
 	}
-	split := func(text, by string) (out []string) {
-		for _, p := range strings.Split(text, by) {
-			if p = strings.TrimSpace(p); p != "" {
-				out = append(out, p)
-			}
-		}
-		return out
-	}
 	switch post("how") {
 	case "select":
-		d.From.Select, d.Key = c.PostForm("select"), split(post("key"), ",")
+		d.From.Select, d.Key = c.PostForm("select"), between(post("key"), ",")
 	case "unnest":
 		table, column, _ := strings.Cut(post("list"), "|")
-		d.From.Unnest = &dataset.Unnest{Table: table, Column: column, Inside: split(post("inside"), ".")}
+		d.From.Unnest = &dataset.Unnest{Table: table, Column: column, Inside: between(post("inside"), ".")}
 	case "wide":
-		d.From.Wide = &dataset.Wide{Table: post("table"), Columns: split(post("columns"), ","), Name: dataset.NameOf(post("name")), Value: dataset.NameOf(post("value"))}
+		d.From.Wide = &dataset.Wide{Table: post("table"), Columns: between(post("columns"), ","), Name: dataset.NameOf(post("name")), Value: dataset.NameOf(post("value"))}
 	default:
 		return d, problem.New(problem.Missing, "how", "Choose where the records come from.")
 	}

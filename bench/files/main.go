@@ -39,9 +39,6 @@ func run(megabytes, rounds int) error {
 		return err
 	}
 	dir := localpg.Folder(root, "bench-files")
-	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
-		return err
-	}
 	c, err := localpg.Start(ctx, dir, 0)
 	if err != nil {
 		return err

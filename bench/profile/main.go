@@ -8,7 +8,6 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"path/filepath"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -44,9 +43,6 @@ func run(ctx context.Context) error {
 		return err
 	}
 	dir := localpg.Folder(root, "bench-profile")
-	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
-		return err
-	}
 	c, err := localpg.Start(ctx, dir, 0)
 	if err != nil {
 		return err

@@ -1,8 +1,9 @@
 package dataset
 
 import (
+	"maps"
 	"regexp"
-	"sort"
+	"slices"
 	"strings"
 	"time"
 
@@ -78,6 +79,7 @@ type Dataset struct {
 	measures  map[string]*Measure
 	settings  map[string]*SettingDocument
 	catalogue Catalogue
+	tables    []string // see Tables
 	all       *Dataset // with every field, where this is what a viewer knows of it
 }
 
@@ -307,16 +309,8 @@ func (d *Dataset) CheckSetting(name, value string) error {
 func (d *Dataset) With(formulas map[string]string) (*Dataset, error) {
 	out := *d
 	out.order = append([]*Field{}, d.order...)
-	out.fields, out.all = map[string]*Field{}, nil
-	for name, f := range d.fields {
-		out.fields[name] = f
-	}
-	names := make([]string, 0, len(formulas))
-	for name := range formulas {
-		names = append(names, name)
-	}
-	sort.Strings(names)
-	for _, name := range names {
+	out.fields, out.all = maps.Clone(d.fields), nil
+	for _, name := range slices.Sorted(maps.Keys(formulas)) {
 		f := &Field{FieldDocument: FieldDocument{Name: name, Formula: formulas[name], Label: "Result"}}
 		if err := out.resolveFormula(f); err != nil {
 			return nil, err
@@ -343,10 +337,8 @@ func (d *Dataset) AsKept(name string) *Dataset {
 	out := *d
 	out.all = nil
 	out.order = append([]*Field{&kept}, d.order...)
-	out.fields = map[string]*Field{kept.Name: &kept}
-	for n, g := range d.fields {
-		out.fields[n] = g
-	}
+	out.fields = maps.Clone(d.fields)
+	out.fields[kept.Name] = &kept
 	if d.all != nil {
 		out.all = d.all.AsKept(name)
 	}
@@ -373,7 +365,10 @@ func (d *Dataset) Context(viewer filter.Attributes, settings map[string]string) 
 
 // Tables returns the ids of all tables of the database that the dataset reads, for
 // anybody: those of its fields and those that row rules look at.
-func (d *Dataset) Tables() []string {
+func (d *Dataset) Tables() []string { return d.tables }
+
+// read finds what Tables returns.
+func (d *Dataset) read() []string {
 	seen := map[string]bool{}
 	var out []string
 	var add func(t *Table)
@@ -395,7 +390,7 @@ func (d *Dataset) Tables() []string {
 		}
 	}
 	add(d.Table)
-	for _, f := range d.everything().order {
+	for _, f := range d.order {
 		d.needs(f, func(t *Table, _ string) { add(t) })
 	}
 	return out

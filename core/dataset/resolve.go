@@ -67,14 +67,15 @@ func Resolve(d *Document, c Catalogue, query *Table) (*Dataset, error) {
 			return nil, problem.New(problem.Invalid, "date", "“%s” is not a date field of this dataset.", d.Date)
 		}
 	}
-	for _, m := range placeholder.FindAllStringSubmatch(d.OpenRecord, -1) {
-		if t.Column(m[1]) == nil {
-			return nil, problem.New(problem.Invalid, "open_record", "There is no column “%s” in %s.", m[1], t.Name)
+	for _, name := range ds.LinkColumns() {
+		if t.Column(name) == nil {
+			return nil, problem.New(problem.Invalid, "open_record", "There is no column “%s” in %s.", name, t.Name)
 		}
 	}
 	if err := ds.resolveMeasures(); err != nil {
 		return nil, err
 	}
+	ds.tables = ds.read()
 	return ds, ds.checkConditions()
 }
 

@@ -33,6 +33,23 @@ func NewExtent(d Definition, ds *dataset.Dataset, s Setting) (*ExtentPlan, error
 	return nil, nil
 }
 
+// BuildAsking is Build where the extent, if the definition needs one, is asked for.
+func BuildAsking(d Definition, ds *dataset.Dataset, s Setting, ask func(*ExtentPlan) ([][]field.Value, error)) (*Plan, error) {
+	ep, err := NewExtent(d, ds, s)
+	if err != nil {
+		return nil, err
+	}
+	var extent *Extent
+	if ep != nil {
+		rows, err := ask(ep)
+		if err != nil {
+			return nil, err
+		}
+		extent = ep.Read(rows)
+	}
+	return Build(d, ds, s, extent)
+}
+
 // Compile writes the statement: smallest, largest, first and third quartile.
 func (e *ExtentPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
 	b := newBuilder(e.plan, g)
