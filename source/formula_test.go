@@ -17,6 +17,7 @@ import (
 	"eskadel/core/formula"
 	"eskadel/core/rule"
 	"eskadel/source"
+	_ "eskadel/testseed"
 )
 
 // formulaSchema has a column of each type. Numbers are numeric, so that PostgreSQL's own
@@ -258,7 +259,7 @@ func TestFormulasGiveWhatPostgreSQLGives(t *testing.T) {
 						at, err := time.Parse("2006-01-02 15:04:05.999999", *s)
 						require.NoError(t, err)
 						v = field.OfTime(at)
-					} else if v, err = field.Parse(typ, strings.TrimSuffix(*s, ".")); err != nil {
+					} else if v, err = field.Parse(typ, *s); err != nil {
 						v, err = field.Parse(field.Number, *s)
 						require.NoError(t, err)
 					}

@@ -19,6 +19,7 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
+	_ "eskadel/testseed"
 )
 
 var now = time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC)

@@ -9,6 +9,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
+	_ "eskadel/testseed"
 )
 
 func TestParseReadsBackWhatExactWrites(t *testing.T) {

@@ -14,6 +14,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	_ "eskadel/testseed"
 )
 
 func TestNumbers(t *testing.T) {

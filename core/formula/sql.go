@@ -72,16 +72,13 @@ func common(nodes []*node) field.Type {
 }
 
 func (c *compiler) sql(n *node) string {
-	if c.err != nil {
+	if c.err != nil || n.typ == field.Empty { // what has no type never has a value
 		return "null"
 	}
 	x := func(i int) string { return c.sql(n.args[i]) }
 	infix := func(op string) string { return "(" + x(0) + " " + op + " " + x(1) + ")" }
 	switch n.op {
 	case "literal":
-		if n.typ == field.Empty {
-			return "null"
-		}
 		return c.bind(n.value.Arg(), n.typ)
 	case "name":
 		return c.name(n)

@@ -8,6 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
+	_ "eskadel/testseed"
 )
 
 // The offsets that go to the database say of every moment what Go's own zones say.

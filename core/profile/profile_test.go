@@ -15,6 +15,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	_ "eskadel/testseed"
 )
 
 // looked makes the profile of a field of a type from its values, as the two statements
