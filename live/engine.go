@@ -11,7 +11,6 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
-	"eskadel/core/format"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -353,24 +352,54 @@ func (e *Engine) one(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, e
 
 // Table computes a definition for a viewer; at is when its records were read.
 func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
-	p, err := query.BuildAsking(d, ds, s, func(ep *query.ExtentPlan) (source.Rows, error) {
-		r, err := e.one(ctx, ep, v)
-		if err != nil {
-			return nil, err
-		}
-		return r.Rows[0], nil
-	})
+	a := &asking{engine: e, ctx: ctx, viewer: v, setting: s}
+	p, err := query.BuildAsking(d, ds, s, func(ep *query.ExtentPlan) (source.Rows, error) { return a.Ask(ep) })
 	if err != nil {
 		return nil, at, err
 	}
-	r, err := e.one(ctx, p, v)
-	if err != nil {
+	if _, err := a.Ask(p); err != nil {
 		return nil, at, err
 	}
-	if len(r.Rows[0]) > query.MostGroups {
-		return nil, at, problem.New(problem.TooMany, "by", "This divides the records into more than %s groups. Keep the largest few, or divide by something coarser.", format.Count(query.MostGroups))
+	if first := a.last; !d.Asks() && len(first.Rows[0]) <= query.MostGroups {
+		return first.once(p.Definition, func() *calc.Table { return calc.Compute(p, first.Rows[0]) }), first.At, nil
 	}
-	return r.once(p.Definition, func() *calc.Table { return calc.Compute(p, r.Rows[0]) }), r.At, nil
+	t, err = calc.Ask(p, a)
+	return t, a.at, err
+}
+
+// asking puts the questions of one chart for one viewer.
+type asking struct {
+	engine  *Engine
+	ctx     context.Context
+	viewer  rule.Viewer
+	setting query.Setting
+	last    Result
+	at      time.Time // when the oldest answer was read
+}
+
+// Ask answers a plan, from the cache where it can.
+func (a *asking) Ask(p calc.Plan) ([][]field.Value, error) {
+	r, err := a.engine.one(a.ctx, p, a.viewer)
+	if err != nil {
+		return nil, err
+	}
+	a.last = r
+	if a.at.IsZero() || r.At.Before(a.at) {
+		a.at = r.At
+	}
+	return r.Rows[0], nil
+}
+
+// Dataset finds another dataset that the chart speaks of.
+func (a *asking) Dataset(name string) (*dataset.Dataset, error) {
+	return a.engine.Dataset(a.ctx, name, a.viewer)
+}
+
+// Setting is the chart's setting without its filters.
+func (a *asking) Setting(ds *dataset.Dataset) query.Setting {
+	s := a.setting
+	s.Filters = filter.Condition{}
+	return s
 }
 
 // A List is a page of records with one measure over all of them.

@@ -12,8 +12,12 @@ import (
 )
 
 func init() {
+	fixed := map[string]string{"rapid.shrinktime": "10s"}
 	if os.Getenv("ESKADEL_RANDOM") == "" {
-		if err := flag.Set("rapid.seed", "20261123"); err != nil {
+		fixed["rapid.seed"] = "20261123"
+	}
+	for name, value := range fixed {
+		if err := flag.Set(name, value); err != nil {
 			panic(err) // only if the flag were gone
 		}
 	}

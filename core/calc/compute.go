@@ -1,7 +1,6 @@
 package calc
 
 import (
-	"sort"
 	"strings"
 
 	"eskadel/core/field"
@@ -14,19 +13,30 @@ type fine struct {
 	parts parts
 }
 
-// computing is the state of one Compute.
+// computing is the records of one plan, grouped.
 type computing struct {
-	p     *query.Plan
-	table *Table
-	cells []fine           // all dimensions divided
-	marg  map[string]parts // totals by marginal: dimension mask and keys
-	steps []Key            // of the time axis
-	count int              // of dimensions
+	p        *query.Plan
+	cells    []fine           // all dimensions divided
+	marg     map[string]parts // totals by marginal: dimension mask and keys
+	steps    []Key            // of the time axis
+	count    int              // of dimensions
+	unplaced []Unplaced
+	linked   map[int][]Key // of dimensions that show empty groups: every linked record
 }
 
-// Compute makes a plan's table from the rows its statement returned.
+// Compute makes a plan's table from the rows its statement returned, without what needs
+// further questions: comparisons and targets. Answer makes those too.
 func Compute(p *query.Plan, rows [][]field.Value) *Table {
-	c := &computing{p: p, table: &Table{Plan: p, cells: map[[2]int][]field.Value{}}, count: len(p.Dims), marg: map[string]parts{}}
+	c := group(p, rows)
+	if !p.Rolled {
+		c.cut(c.choose(nil))
+	}
+	return c.table(nil)
+}
+
+// group reads a plan's rows; those of a plan that is not rolled have yet to be cut.
+func group(p *query.Plan, rows [][]field.Value) *computing {
+	c := &computing{p: p, count: len(p.Dims), marg: map[string]parts{}}
 	for _, d := range p.Dims {
 		if d.Axis != nil {
 			for i := 0; i+1 < len(d.Axis.Borders); i++ {
@@ -35,18 +45,7 @@ func Compute(p *query.Plan, rows [][]field.Value) *Table {
 		}
 	}
 	c.read(rows)
-	if !p.Rolled {
-		c.cut()
-	}
-	c.lay()
-	if all := c.marginal(make([]Key, c.count), func(int) bool { return false }); all != nil {
-		for _, u := range p.Unread {
-			if n := whole(all[u.Column]); n > 0 {
-				c.table.Unplaced = append(c.table.Unplaced, Unplaced{"unreadable", u.Field, n})
-			}
-		}
-	}
-	return c.table
+	return c
 }
 
 // read parses rows into keys and components, setting aside what the axis cannot place.
@@ -111,7 +110,7 @@ func (c *computing) read(rows [][]field.Value) {
 	}
 	for _, why := range []string{"none", "outside", "later"} {
 		if n := unplaced[why]; n > 0 {
-			c.table.Unplaced = append(c.table.Unplaced, Unplaced{why, c.axisField(), n})
+			c.unplaced = append(c.unplaced, Unplaced{why, c.axisField(), n})
 		}
 	}
 }
@@ -173,98 +172,4 @@ func mask(keys []Key, chosen func(int) bool) string {
 // marginal returns the components over the records that share the chosen keys.
 func (c *computing) marginal(keys []Key, chosen func(int) bool) parts {
 	return c.marg[mask(keys, chosen)]
-}
-
-// cut ranks the values of each cut dimension over all records, maps the rest to Others
-// or drops it, and merges every total. Largest first; those without a value last; ties
-// by label in byte order, then by key.
-func (c *computing) cut() {
-	columns := c.p.Columns
-	kept := make([]map[string]bool, c.count)
-	for i, d := range c.p.Dims {
-		if d.Largest == 0 {
-			continue
-		}
-		ranked := c.rank(i)
-		kept[i] = map[string]bool{}
-		for n, k := range ranked {
-			if n < d.Largest {
-				kept[i][k.same()] = true
-			}
-		}
-	}
-	merged := make(map[string]int, len(c.cells))
-	cells := make([]fine, 0, len(c.cells))
-	for _, f := range c.cells {
-		for i, k := range f.keys {
-			if kept[i] != nil && k.Kind == One && !kept[i][k.same()] {
-				f.keys[i] = Key{Kind: Others, Begun: true}.named()
-			}
-		}
-		name := mask(f.keys, func(int) bool { return true })
-		at, ok := merged[name]
-		if !ok {
-			at = len(cells)
-			merged[name] = at
-			cells = append(cells, fine{keys: f.keys})
-		}
-		cells[at].parts = cells[at].parts.merge(f.parts, columns)
-	}
-	c.cells = cells
-	for subset := 0; subset < 1<<c.count; subset++ {
-		for _, f := range cells {
-			name := mask(f.keys, func(i int) bool { return subset&(1<<i) != 0 })
-			if subset == 1<<c.count-1 {
-				c.marg[name] = f.parts
-				continue
-			}
-			c.marg[name] = c.marg[name].merge(f.parts, columns)
-		}
-	}
-}
-
-// rank orders the single values of a dimension by the ranking measure.
-func (c *computing) rank(dim int) []Key {
-	total := map[string]parts{}
-	var keys []Key
-	for _, f := range c.cells {
-		k := f.keys[dim]
-		if k.Kind != One {
-			continue
-		}
-		if total[k.same()] == nil {
-			keys = append(keys, k)
-		}
-		total[k.same()] = total[k.same()].merge(f.parts, c.p.Columns)
-	}
-	value := func(k Key) field.Value {
-		return total[k.same()].values(&c.p.Measuring)[c.p.Rank]
-	}
-	values := map[string]field.Value{}
-	for _, k := range keys {
-		values[k.same()] = value(k)
-	}
-	sort.Slice(keys, func(i, j int) bool { return larger(values, keys[i], keys[j]) })
-	return keys
-}
-
-// larger orders two keys by their values, largest first, those without one last.
-func larger(values map[string]field.Value, a, b Key) bool {
-	x, y := values[a.same()], values[b.same()]
-	switch {
-	case x.IsEmpty() != y.IsEmpty():
-		return y.IsEmpty()
-	case field.Compare(x, y) != 0:
-		return field.Compare(x, y) > 0
-	case text(a) != text(b):
-		return text(a) < text(b)
-	}
-	return field.Compare(a.Value, b.Value) < 0
-}
-
-func text(k Key) string {
-	if k.Label != "" {
-		return k.Label
-	}
-	return k.Value.Exact()
 }

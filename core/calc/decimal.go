@@ -162,3 +162,25 @@ func between(p *apd.Decimal, low, high, n field.Value) field.Value {
 	_, _ = exact.Add(&out, &out, low.Decimal())
 	return field.OfDecimal(&out)
 }
+
+// minus is a − b; no value where one of them has none.
+func minus(a, b field.Value) field.Value {
+	x, y := a.Decimal(), b.Decimal()
+	if x == nil || y == nil {
+		return field.Value{}
+	}
+	var d apd.Decimal
+	_, _ = exact.Sub(&d, x, y)
+	return field.OfDecimal(&d)
+}
+
+// relative is (a − b) ÷ |b|; no value where b is nothing.
+func relative(a, b field.Value) field.Value {
+	d := minus(a, b)
+	if d.IsEmpty() {
+		return d
+	}
+	var size apd.Decimal
+	size.Abs(b.Decimal())
+	return quotient(d.Decimal(), &size)
+}

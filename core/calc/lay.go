@@ -7,100 +7,221 @@ import (
 	"golang.org/x/text/language"
 
 	"eskadel/core/field"
+	"eskadel/core/period"
 	"eskadel/core/query"
 )
 
-// lay puts groups and splits in their final order, fills gaps and computes measures.
-func (c *computing) lay() {
-	t, by := c.table, len(c.p.Definition.By)
-	t.Groups = c.groups(by)
-	t.Splits = []Key{{Kind: Whole, Begun: true}}
-	if by < c.count {
-		t.Splits = c.order1(by, nil)
+// table puts groups and splits in their final order, fills gaps, computes measures and
+// what is made of them. e is what came before; nil without a comparison.
+func (c *computing) table(e *earlier) *Table {
+	d := c.p.Definition
+	by := len(d.By)
+	t := &Table{Plan: c.p, Unplaced: c.unplaced, c: c, e: e, empty: len(c.cells) == 0}
+	t.Groups = c.combinations(0, by, e)
+	t.Splits = c.combinations(by, c.count, e)
+	t.now = c.fill(t, func(keys []Key, chosen func(int) bool) (parts, bool) { return c.marginal(keys, chosen), true })
+	if e != nil {
+		t.Compared = e.plan
+		t.was = c.fill(t, e.at)
 	}
+	t.drop()
+	t.shown, t.before = t.make(t.now), nil
+	if t.was != nil {
+		t.before = t.make(t.was)
+	}
+	if all := c.marginal(make([]Key, c.count), func(int) bool { return false }); all != nil {
+		for _, u := range c.p.Unread {
+			if n := whole(all[u.Column]); n > 0 {
+				t.Unplaced = append(t.Unplaced, Unplaced{"unreadable", u.Field, n})
+			}
+		}
+	}
+	t.lines()
+	return t
+}
+
+// fill computes the measures everywhere. at gives the components; it is not ok where
+// there is no value to have.
+func (c *computing) fill(t *Table, at func(keys []Key, chosen func(int) bool) (parts, bool)) *sheet {
+	by := len(c.p.Definition.By)
+	out := newSheet(len(t.Groups), len(t.Splits), len(c.p.Definition.Measures))
 	empty := blank(c.p)
-	compute := func(p parts) []field.Value {
+	all := make([]Key, c.count)
+	compute := func(chosen func(int) bool) []field.Value {
+		p, ok := at(all, chosen)
+		if !ok {
+			return make([]field.Value, out.width)
+		}
 		if p == nil {
 			p = empty
 		}
 		return p.values(&c.p.Measuring)
 	}
-	all := make([]Key, c.count)
-	found := len(c.cells) > 0
+	open := c.p.Definition.Gaps == query.GapsOpen || c.p.Definition.Gaps == query.GapsBridged
 	for g, group := range t.Groups {
 		copy(all, group)
-		begun := true
-		for _, k := range group {
-			begun = begun && k.Begun
-		}
 		for s, split := range t.Splits {
-			if by < c.count {
-				all[by] = split
-			}
-			// A step that has not begun has no value.
-			if p := c.marginal(all, func(int) bool { return true }); p != nil || found && begun {
-				t.cells[[2]int{g, s}] = compute(p)
+			copy(all[by:], split)
+			p, ok := at(all, func(int) bool { return true })
+			switch {
+			case !ok || t.empty:
+			case p != nil:
+				out.cells[[2]int{g, s}] = p.values(&c.p.Measuring)
+			case !open && c.begun(all):
+				// A step that has not begun has no value.
+				out.cells[[2]int{g, s}] = c.zeroed(empty.values(&c.p.Measuring))
 			}
 		}
-		t.groups = append(t.groups, compute(c.marginal(all, func(i int) bool { return i < by })))
-	}
-	for _, split := range t.Splits {
-		if by < c.count {
-			all[by] = split
+		if c.begun(all[:by]) {
+			out.groups[g] = compute(func(i int) bool { return i < by })
 		}
-		t.splits = append(t.splits, compute(c.marginal(all, func(i int) bool { return i == by })))
 	}
-	t.total = compute(c.marginal(all, func(int) bool { return false }))
+	for s, split := range t.Splits {
+		copy(all[by:], split)
+		out.splits[s] = compute(func(i int) bool { return i >= by })
+	}
+	out.total = compute(func(int) bool { return false })
+	return out
 }
 
-// groups returns the groups in order: all combinations that have records, and for a
-// single dimension also empty steps and, on request, empty listed values.
-func (c *computing) groups(by int) [][]Key {
-	if by == 0 {
+// zeroed puts 0 where a group without records has no value, if the chart says so.
+func (c *computing) zeroed(values []field.Value) []field.Value {
+	if c.p.Definition.Gaps != query.GapsZero {
+		return values
+	}
+	for i, v := range values {
+		if v.IsEmpty() && c.p.Definition.Measures[i].Type(c.p.Dataset).Numeric() {
+			values[i] = field.OfInt(0)
+		}
+	}
+	return values
+}
+
+// begun tells whether what the keys stand for has begun, in years laid over each other too.
+func (c *computing) begun(keys []Key) bool {
+	for i, k := range keys {
+		if !k.Begun {
+			return false
+		}
+		d := c.p.Dims[i]
+		if d.Part == 0 || k.Kind != One {
+			continue
+		}
+		for j, year := range keys {
+			if a := c.p.Dims[j].Axis; a != nil && year.Kind == Step && c.p.Dims[j].Field == d.Field && !d.F.Planned() {
+				n, _ := k.Value.Decimal().Int64()
+				if start, ok := a.Calendar.PartStart(d.Part, int(n), year.From); ok && start.After(a.Now) {
+					return false
+				}
+			}
+		}
+	}
+	return true
+}
+
+// combinations returns the keys of dimensions from to to in order: of a single one all
+// that it has, of several all combinations that have records.
+func (c *computing) combinations(from, to int, e *earlier) [][]Key {
+	if from == to {
 		return [][]Key{{}}
 	}
-	if by == 1 {
-		var out [][]Key
-		for _, k := range c.order1(0, c.p.Definition.Sort) {
-			out = append(out, []Key{k})
+	var out [][]Key
+	places := make([]map[string]int, to-from)
+	for i := range places {
+		places[i] = map[string]int{}
+		for n, k := range c.values(from+i, e) {
+			places[i][k.same()] = n
+			if to-from == 1 {
+				out = append(out, []Key{k})
+			}
 		}
+	}
+	if to-from == 1 {
 		return out
 	}
-	places := make([]map[string]int, by)
-	for i := 0; i < by; i++ {
-		places[i] = map[string]int{}
-		var s *query.Sort
-		if i == 0 {
-			s = c.p.Definition.Sort
-		}
-		for n, k := range c.order1(i, s) {
-			places[i][k.same()] = n
-		}
-	}
 	seen := map[string]bool{}
-	var out [][]Key
 	for _, f := range c.cells {
-		name := mask(f.keys[:by], func(int) bool { return true })
-		if !seen[name] {
-			seen[name] = true
-			out = append(out, f.keys[:by])
+		keys := f.keys[from:to]
+		name := mask(keys, func(int) bool { return true })
+		if seen[name] {
+			continue
+		}
+		seen[name] = true
+		hidden := false
+		for i, k := range keys {
+			_, listed := places[i][k.same()]
+			hidden = hidden || !listed
+		}
+		if !hidden {
+			out = append(out, keys)
 		}
 	}
-	sort.Slice(out, func(i, j int) bool {
-		for d := 0; d < by; d++ {
-			a, b := places[d][out[i][d].same()], places[d][out[j][d].same()]
-			if a != b {
-				return a < b
+	ordered := map[string]field.Value{}
+	value := func(keys []Key, level int, s *query.Sort) field.Value {
+		name := mask(keys[:level+1], func(int) bool { return true })
+		v, known := ordered[name]
+		if !known {
+			all := make([]Key, c.count)
+			copy(all[from:], keys[:level+1])
+			v = c.sorted(s, all, func(i int) bool { return i >= from && i <= from+level }, e)
+			ordered[name] = v
+		}
+		return v
+	}
+	sort.SliceStable(out, func(i, j int) bool {
+		for l := range places {
+			a, b := out[i][l], out[j][l]
+			if a.same() == b.same() {
+				continue
 			}
+			// Values stand in the order of their figures within what is before them.
+			if s := c.order(from + l); l > 0 && s.ByFigure() && a.Kind == One && b.Kind == One && c.p.Dims[from+l].Axis == nil && c.p.Dims[from+l].Part == 0 {
+				x, y := value(out[i], l, s), value(out[j], l, s)
+				if x.IsEmpty() != y.IsEmpty() {
+					return y.IsEmpty()
+				}
+				if n := field.Compare(x, y); n != 0 {
+					return n > 0 == s.Descending
+				}
+			}
+			return places[l][a.same()] < places[l][b.same()]
 		}
 		return false
 	})
 	return out
 }
 
-// order1 returns the keys of one dimension in order. Others come after all values,
-// then those without a value.
-func (c *computing) order1(dim int, s *query.Sort) []Key {
+// order is the sort of a dimension, the usual one where the chart names none.
+func (c *computing) order(dim int) *query.Sort {
+	d := c.p.Dims[dim]
+	if d.Sort != nil {
+		return d.Sort
+	}
+	if len(d.F.List) > 0 && d.Cut() == 0 {
+		return &query.Sort{By: "list"}
+	}
+	return &query.Sort{By: "measure", Descending: d.Smallest == 0}
+}
+
+// sorted is the value that a sort by figure looks at.
+func (c *computing) sorted(s *query.Sort, keys []Key, chosen func(int) bool, e *earlier) field.Value {
+	var now, was field.Value
+	if p := c.marginal(keys, chosen); p != nil {
+		now = p.values(&c.p.Measuring)[s.Measure]
+	}
+	if e != nil && s.By != "measure" {
+		if p, ok := e.at(keys, chosen); ok && p != nil {
+			was = p.values(&c.p.Measuring)[s.Measure]
+		} else if ok {
+			was = blank(c.p).values(&c.p.Measuring)[s.Measure]
+		}
+	}
+	return ranked(s.By, now, was)
+}
+
+// values returns the keys of one dimension in order. Others come after all values, then
+// those without a value.
+func (c *computing) values(dim int, e *earlier) []Key {
 	d := c.p.Dims[dim]
 	if d.Axis != nil {
 		return c.steps
@@ -113,90 +234,103 @@ func (c *computing) order1(dim int, s *query.Sort) []Key {
 			continue
 		}
 		seen[k.same()] = true
-		if k.Kind == One {
+		switch {
+		case k.Kind == One:
 			keys = append(keys, k)
-		} else {
+		case k.Kind == Others && !d.Others: // only the kept are asked for; totals have all
+		default:
 			last = append(last, k)
 		}
 	}
-	listed := map[string]int{}
-	for i, v := range d.F.List {
-		listed[v] = i + 1
+	sort.Slice(last, func(i, j int) bool { return last[i].Kind < last[j].Kind })
+	if d.Part != 0 && (d.Sort == nil || !d.Sort.ByFigure()) {
+		return append(c.repeating(d, seen), last...)
 	}
-	if d.Part != 0 {
-		keys = c.repeating(d, keys, seen)
-		return append(keys, last...)
-	}
-	if d.Empty && !d.F.IsLink() && (len(c.cells) > 0) {
-		for _, v := range d.F.List {
-			if value, err := field.Parse(d.F.KeyType(), v); err == nil && !seen["="+v] {
-				keys = append(keys, Key{Kind: One, Value: value, Begun: true}.named())
+	if d.Empty && len(c.cells) > 0 {
+		for _, k := range c.listed(dim) {
+			if !seen[k.same()] {
+				keys = append(keys, k)
 			}
 		}
 	}
-	sort.Slice(last, func(i, j int) bool { return last[i].Kind < last[j].Kind })
-	c.sort(dim, keys, s, listed)
+	c.sort(dim, keys, e)
 	return append(keys, last...)
+}
+
+// listed returns every value that a dimension could have: its list, or the linked records
+// that the viewer may see.
+func (c *computing) listed(dim int) (out []Key) {
+	d := c.p.Dims[dim]
+	if d.F.IsLink() {
+		return c.linked[dim]
+	}
+	for _, v := range d.F.List {
+		if value, err := field.Parse(d.F.KeyType(), v); err == nil {
+			out = append(out, Key{Kind: One, Value: value, Begun: true}.named())
+		}
+	}
+	return out
 }
 
 // repeating puts the values of a repeating part into the calendar's order, with those
 // that no record has in between.
-func (c *computing) repeating(d query.Dim, keys []Key, seen map[string]bool) []Key {
+func (c *computing) repeating(d query.Dim, seen map[string]bool) []Key {
 	if len(c.cells) == 0 {
 		return nil
 	}
 	var out []Key
 	for _, v := range c.p.Setting.Calendar.Values(d.Part) {
 		k := Key{Kind: One, Value: field.OfInt(int64(v)), Begun: true}.named()
-		if seen[k.same()] || d.Largest == 0 {
+		if seen[k.same()] || d.Cut() == 0 && !(d.Part == period.ISOWeek && v == 53) {
 			out = append(out, k)
 		}
 	}
 	return out
 }
 
-func (c *computing) sort(dim int, keys []Key, s *query.Sort, listed map[string]int) {
-	if s == nil {
-		s = &query.Sort{By: "measure", Descending: true}
-		if len(listed) > 0 && c.p.Dims[dim].Largest == 0 {
-			s = &query.Sort{By: "list"}
-		}
+func (c *computing) sort(dim int, keys []Key, e *earlier) {
+	s := c.order(dim)
+	collator := collate.New(language.Und, collate.Numeric)
+	places := map[string]int{}
+	list := c.p.Dims[dim].F.List
+	if s.By == "hand" {
+		list = s.Order
 	}
-	order := collate.New(language.Und, collate.Numeric)
-	switch s.By {
-	case "measure":
+	for i, v := range list {
+		places[v] = i + 1
+	}
+	switch {
+	case s.ByFigure():
 		values := map[string]field.Value{}
 		probe := make([]Key, c.count)
 		for _, k := range keys {
 			probe[dim] = k
-			if p := c.marginal(probe, func(i int) bool { return i == dim }); p != nil {
-				values[k.same()] = p.values(&c.p.Measuring)[s.Measure]
+			values[k.same()] = c.sorted(s, probe, func(i int) bool { return i == dim }, e)
+		}
+		sort.Slice(keys, func(i, j int) bool { return before(values, keys[i], keys[j], s.Descending) })
+	case s.By == "list" || s.By == "hand":
+		place := func(k Key) int {
+			if p := places[text(k)]; p != 0 {
+				return p
 			}
+			return places[k.Value.Exact()]
 		}
 		sort.Slice(keys, func(i, j int) bool {
-			a, b := values[keys[i].same()], values[keys[j].same()]
-			if !s.Descending && !a.IsEmpty() && !b.IsEmpty() && field.Compare(a, b) != 0 {
-				return field.Compare(a, b) < 0
-			}
-			return larger(values, keys[i], keys[j])
-		})
-	case "list":
-		sort.Slice(keys, func(i, j int) bool {
-			a, b := listed[text(keys[i])], listed[text(keys[j])]
+			a, b := place(keys[i]), place(keys[j])
 			if a == 0 || b == 0 || a == b {
 				if (a == 0) != (b == 0) {
 					return b == 0
 				}
-				return byLabel(order, keys[i], keys[j])
+				return byLabel(collator, keys[i], keys[j])
 			}
 			return (a < b) != s.Descending
 		})
 	default:
 		sort.Slice(keys, func(i, j int) bool {
 			if s.Descending {
-				return byLabel(order, keys[j], keys[i])
+				return byLabel(collator, keys[j], keys[i])
 			}
-			return byLabel(order, keys[i], keys[j])
+			return byLabel(collator, keys[i], keys[j])
 		})
 	}
 }

@@ -1,10 +1,12 @@
 package calc
 
 import (
+	"sort"
 	"strconv"
 	"time"
 
 	"eskadel/core/field"
+	"eskadel/core/period"
 	"eskadel/core/query"
 )
 
@@ -28,6 +30,7 @@ type Key struct {
 	From, To time.Time   // for Step, half open
 	Partial  bool        // the step is cut by a filter, or has not ended
 	Begun    bool        // the step has begun, or lies on a planned field
+	Not      []string    // for Others within a group: the values that were kept there
 	id       string      // what same returns, once it is known
 }
 
@@ -90,62 +93,140 @@ func (u Unplaced) Reference(t *Table, version int) query.Reference {
 type Table struct {
 	Plan     *query.Plan
 	Groups   [][]Key // per group, one key for each By dimension
-	Splits   []Key   // one, of kind Whole, when there is no split
+	Splits   [][]Key // per split, one key for each level of it; one without keys when there is none
 	Unplaced []Unplaced
+	Dropped  int            // groups that a condition on results, or being zero, took away
+	Compared *query.Earlier // nil without a comparison
+	Targets  *Targets       // nil without a target
+	Lines    []LineAt
+	Trends   []Trend // per split, when there is a trend or forecast
 
-	cells  map[[2]int][]field.Value
-	groups [][]field.Value
-	splits [][]field.Value
-	total  []field.Value
+	c      *computing
+	e      *earlier
+	now    *sheet
+	was    *sheet // the comparison; nil without one
+	shown  *sheet // now with what is made of the measures; the same sheet when that is nothing
+	before *sheet // was with what is made of the measures
+	empty  bool
 }
 
-// Cell returns the measures of a group and split, empty values where there are none.
-func (t *Table) Cell(group, split int) []field.Value {
-	if v := t.cells[[2]int{group, split}]; v != nil {
-		return v
-	}
-	return make([]field.Value, len(t.Plan.Definition.Measures))
+// A Figure is all that a table knows of one measure in one place.
+type Figure struct {
+	Base   field.Value // as computed from the records
+	Shown  field.Value // what is made of it: a share, a running total; Base when that is nothing
+	Before field.Value // what Shown was before; no value without a partner
+	Target field.Value
 }
+
+// Change is how much more is shown than before.
+func (f Figure) Change() field.Value { return minus(f.Shown, f.Before) }
+
+// Percent is the change as part of what was before, 0.1 for 10 percent more; no value
+// where before was nothing.
+func (f Figure) Percent() field.Value { return relative(f.Shown, f.Before) }
+
+// New tells that there was nothing before and now there is something.
+func (f Figure) New() bool {
+	nothing := f.Before.IsEmpty() || f.Before.Decimal().IsZero()
+	return nothing && !f.Shown.IsEmpty() && !f.Shown.Decimal().IsZero()
+}
+
+// Missing is how much more than the target is shown; negative below it.
+func (f Figure) Missing() field.Value { return minus(f.Shown, f.Target) }
+
+// Reached is what is shown as part of the target.
+func (f Figure) Reached() field.Value { return quotient(f.Shown.Decimal(), f.Target.Decimal()) }
+
+// Cell returns the measures of a group and split as computed from the records, empty
+// values where there are none.
+func (t *Table) Cell(group, split int) []field.Value { return t.now.cell(group, split) }
 
 // GroupTotal returns the measures over all splits of a group, from its records.
-func (t *Table) GroupTotal(group int) []field.Value { return t.groups[group] }
+func (t *Table) GroupTotal(group int) []field.Value { return t.now.groups[group] }
 
 // SplitTotal returns the measures over all groups of a split, from its records.
-func (t *Table) SplitTotal(split int) []field.Value { return t.splits[split] }
+func (t *Table) SplitTotal(split int) []field.Value { return t.now.splits[split] }
 
 // Total returns the measures over all placed records.
-func (t *Table) Total() []field.Value { return t.total }
+func (t *Table) Total() []field.Value { return t.now.total }
+
+// Figure returns one measure of a group and split.
+func (t *Table) Figure(group, split, measure int) Figure {
+	return t.figure(func(s *sheet) []field.Value { return s.cell(group, split) }, measure)
+}
+
+// GroupFigure returns one measure over all splits of a group.
+func (t *Table) GroupFigure(group, measure int) Figure {
+	return t.figure(func(s *sheet) []field.Value { return s.groups[group] }, measure)
+}
+
+// SplitFigure returns one measure over all groups of a split.
+func (t *Table) SplitFigure(split, measure int) Figure {
+	return t.figure(func(s *sheet) []field.Value { return s.splits[split] }, measure)
+}
+
+// TotalFigure returns one measure over all placed records.
+func (t *Table) TotalFigure(measure int) Figure {
+	return t.figure(func(s *sheet) []field.Value { return s.total }, measure)
+}
+
+func (t *Table) figure(at func(*sheet) []field.Value, m int) Figure {
+	f := Figure{Base: at(t.now)[m], Shown: at(t.shown)[m]}
+	if t.before != nil {
+		f.Before = at(t.before)[m]
+	}
+	if t.Targets != nil && t.Targets.sheet != nil && t.Targets.Measure == m {
+		f.Target = at(t.Targets.sheet)[m]
+	}
+	return f
+}
+
+// Partner returns the span that a step is compared with; ok is false where there is none.
+func (t *Table) Partner(step Key) (r period.Range, ok bool) {
+	if t.e == nil {
+		return r, false
+	}
+	k, ok := t.e.partner[step.same()]
+	return period.Range{From: k.From, To: k.To}, ok
+}
+
+// Margin returns the measures over the records that share some keys of a mark: those of
+// the first rows groups and the first columns levels of the split. They come from
+// records, as every total does.
+func (t *Table) Margin(group, split, rows, columns int) []field.Value {
+	keys := append(append([]Key{}, t.Groups[group]...), t.Splits[split]...)
+	by := len(t.Groups[group])
+	p := t.c.marginal(keys, func(i int) bool { return i < rows || i >= by && i-by < columns })
+	if p == nil {
+		return make([]field.Value, len(t.Plan.Definition.Measures))
+	}
+	return p.values(&t.c.p.Measuring)
+}
 
 // Kept returns, for each dimension, the keys by which Others is known: every single
-// value shown. It is empty for a dimension that is not cut.
-func (t *Table) Kept() [][]string {
-	out := make([][]string, len(t.Plan.Dims))
-	for i, d := range t.Plan.Dims {
-		if d.Largest == 0 {
+// value that was kept, in order of bytes. It is empty for a dimension that is not cut.
+func (t *Table) Kept() [][]string { return t.c.kept() }
+
+func (c *computing) kept() [][]string {
+	out := make([][]string, c.count)
+	for i, d := range c.p.Dims {
+		if d.Cut() == 0 || d.Within {
 			continue
 		}
 		seen := map[string]bool{}
-		note := func(k Key) {
-			if k.Kind == One && !seen[k.Value.Exact()] {
+		for _, f := range c.cells {
+			if k := f.keys[i]; k.Kind == One && !seen[k.Value.Exact()] {
 				seen[k.Value.Exact()] = true
 				out[i] = append(out[i], k.Value.Exact())
 			}
 		}
-		if i == len(t.Plan.Definition.By) {
-			for _, k := range t.Splits {
-				note(k)
-			}
-			continue
-		}
-		for _, g := range t.Groups {
-			note(g[i])
-		}
+		sort.Strings(out[i])
 	}
 	return out
 }
 
 // IsEmpty tells whether no record was found at all.
-func (t *Table) IsEmpty() bool { return len(t.cells) == 0 }
+func (t *Table) IsEmpty() bool { return t.empty }
 
 // Reference returns what leads from a mark of the table, given by its keys and measure,
 // to its records. version is that of the published dashboard, 0 for a draft.
@@ -169,7 +250,7 @@ func (k Key) Ref() query.KeyRef {
 	case Step:
 		return query.KeyRef{From: &k.From, To: &k.To}
 	case Others:
-		return query.KeyRef{Others: true}
+		return query.KeyRef{Others: true, Not: k.Not}
 	case NotShown:
 		return query.KeyRef{NotShown: true}
 	case None:

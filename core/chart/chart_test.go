@@ -67,8 +67,8 @@ func TestOrder(t *testing.T) {
 		{"empty groups on request", `,"empty":true`, "", []string{"care", "mishap", "rework", "(blank)", "item 2", "item 10", "(none)"}},
 		{"a cut keeps the largest; ties by label in byte order", `,"largest":2,"others":true`, "", []string{"rework", "item 10", "Others", "(none)"}},
 	} {
-		doc := fmt.Sprintf(byKind, c.dim)
-		doc = doc[:len(doc)-1] + c.sort + "}"
+		doc := fmt.Sprintf(byKind, c.dim+c.sort)
+
 		_, tab := table(t, doc, rows()...)
 		assert.Equal(t, c.want, labels(tab), c.name)
 	}

@@ -139,11 +139,11 @@ func Draw(t *calc.Table, form Form, version int) (*Drawing, error) {
 		for m, measure := range p.Definition.Measures {
 			series := Series{Name: MeasureLabel(measure, p.Dataset), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m}
 			if p.Definition.Split != nil {
-				series.Name, _ = format.Key(split, p.Dims[1])
+				series.Name, _ = format.Key(split[0], p.Dims[1])
 				series.Colour = palette[s]
-				ref := split.Ref()
+				ref := split[0].Ref()
 				series.Key = &ref
-				series.Words = phrase(p.Dims[1], split)
+				series.Words = phrase(p.Dims[1], split[0])
 			}
 			for g := range t.Groups {
 				v := t.Cell(g, s)[m]
@@ -184,13 +184,13 @@ func colours(t *calc.Table) []string {
 	names := make([]string, len(t.Splits))
 	order := make([]int, len(t.Splits))
 	for i, k := range t.Splits {
-		names[i], _ = format.Key(k, d)
+		names[i], _ = format.Key(k[0], d)
 		order[i] = i
 	}
 	sort.SliceStable(order, func(a, b int) bool { return names[order[a]] < names[order[b]] })
 	taken := map[int]bool{}
 	for _, i := range order {
-		switch t.Splits[i].Kind {
+		switch t.Splits[i][0].Kind {
 		case calc.Others:
 			out[i] = "others"
 			continue

@@ -67,12 +67,12 @@ func MakeGrid(t *calc.Table, version int) *Grid {
 		for i, m := range p.Definition.Measures {
 			h := Heading{Label: MeasureLabel(m, p.Dataset), Number: true, Measure: i}
 			if p.Definition.Split != nil {
-				name, _ := format.Key(split, p.Dims[by])
+				name, _ := format.Key(split[0], p.Dims[by])
 				if len(p.Definition.Measures) > 1 {
 					name += ", " + h.Label
 				}
-				key := split.Ref()
-				h.Label, h.Key, h.Words = name, &key, phrase(p.Dims[by], split)
+				key := split[0].Ref()
+				h.Label, h.Key, h.Words = name, &key, phrase(p.Dims[by], split[0])
 			}
 			g.Head = append(g.Head, h)
 		}

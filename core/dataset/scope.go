@@ -515,6 +515,12 @@ func (f *Field) LabelJoin(alias, key string) (join, label string) {
 	return " left join " + statement.Name(t.Schema, t.Name) + " " + alias + " on " + alias + "." + statement.Name(f.target.to) + " = " + key, f.show.asText(alias)
 }
 
+// Listing returns the table that the field links to, with the SQL of what it is linked by
+// and of its display field, for a statement over that table.
+func (f *Field) Listing(alias string) (table *Table, key, label string) {
+	return f.target.table, alias + "." + statement.Name(f.target.to), f.show.asText(alias)
+}
+
 // KeyColumns returns the SQL of the columns of the record key.
 func (s *Scope) KeyColumns() []string {
 	var out []string

@@ -255,6 +255,26 @@ func cast(v field.Value, zoned bool) string {
 	return "::text"
 }
 
+// List returns the SQL of an array of values of one type, each bound.
+func List(values []field.Value, t field.Type, zoned bool, b *statement.Binder) string {
+	kind := map[field.Type]string{field.Integer: "bigint", field.Number: "numeric", field.Date: "date", field.Boolean: "boolean", field.Timestamp: "timestamp"}[t]
+	switch {
+	case kind == "":
+		kind = "text"
+	case t == field.Timestamp && zoned:
+		kind = "timestamptz"
+	}
+	var items []string
+	for _, v := range values {
+		c := cast(v, zoned)
+		if c == "::numeric" {
+			kind = "numeric" // a whole number may be larger than a bigint
+		}
+		items = append(items, b.Bind(v.Arg())+c)
+	}
+	return "array[" + strings.Join(items, ", ") + "]::" + kind + "[]"
+}
+
 func dayOf(literal string, col Column, e Env) period.Range {
 	return period.Relative{From: literal, To: literal}.Resolve(e.Now, calendar(col, e))
 }

@@ -184,6 +184,26 @@ func (c Condition) TopLevel() []Condition { return And(c).parts() }
 // Negate returns the condition met by exactly the other records.
 func Negate(c Condition) Condition { return Condition{Not: &c} }
 
+// Renamed returns the condition on another field in the place of one.
+func (c Condition) Renamed(from, to string) Condition {
+	if c.Field == from {
+		c.Field = to
+	}
+	several := func(list []Condition) []Condition {
+		var out []Condition
+		for _, p := range list {
+			out = append(out, p.Renamed(from, to))
+		}
+		return out
+	}
+	c.All, c.Any = several(c.All), several(c.Any)
+	if c.Not != nil {
+		not := c.Not.Renamed(from, to)
+		c.Not = &not
+	}
+	return c
+}
+
 // Fields returns the names of all fields that c refers to, in order, each once.
 func (c Condition) Fields() []string {
 	seen := map[string]bool{}

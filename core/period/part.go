@@ -147,3 +147,41 @@ type zoneOffsets struct {
 	changes []time.Time
 	seconds []int
 }
+
+// PartStart returns the first instant of a value of the part within the year that starts
+// at year; ok is false for parts of which a year has several, such as weekdays.
+func (c Calendar) PartStart(p Part, value int, year time.Time) (start time.Time, ok bool) {
+	year = year.In(c.Zone)
+	switch p {
+	case MonthOfYear:
+		m := time.Month(value)
+		y := year.Year()
+		if m < year.Month() {
+			y++
+		}
+		return c.instant(y, m, 1, 0, 0), true
+	case QuarterOfYear:
+		return c.instant(year.Year(), year.Month()+time.Month(3*(value-1)), 1, 0, 0), true
+	case ISOWeek:
+		// The fourth day of any week that starts the year lies in it, by ISO 8601.
+		y, _ := year.AddDate(0, 0, 3).ISOWeek()
+		fourth := time.Date(y, time.January, 4, 0, 0, 0, 0, time.UTC)
+		monday := fourth.AddDate(0, 0, -int(fourth.Weekday()+6)%7+7*(value-1))
+		return c.instant(monday.Year(), monday.Month(), monday.Day(), 0, 0), true
+	}
+	return year, false
+}
+
+// WeekYears returns the borders of the years of ISO 8601, which start with their first
+// week, that touch r.
+func (c Calendar) WeekYears(r Range) (borders []time.Time) {
+	start := func(y int) time.Time {
+		t, _ := c.PartStart(ISOWeek, 1, time.Date(y, time.January, 4, 12, 0, 0, 0, time.UTC))
+		return t
+	}
+	y, _ := c.Wall(r.From).ISOWeek()
+	for borders = append(borders, start(y)); borders[len(borders)-1].Before(r.To); y++ {
+		borders = append(borders, start(y+1))
+	}
+	return borders
+}

@@ -132,6 +132,21 @@ func (r Relative) Resolve(now time.Time, c Calendar) Range {
 	return step(unit, 0, 1)
 }
 
+// Counts returns the unit that the range counts and how many of it, 0 for none: "this
+// month" is one month, also while it has not ended.
+func (r Relative) Counts() (unit Grain, n int) {
+	switch {
+	case r.Last > 0:
+		return r.Unit, r.Last
+	case r.Named == "today" || r.Named == "yesterday":
+		return Day, 1
+	case r.Named != "":
+		unit, _ = ParseGrain(strings.Fields(r.Named)[1])
+		return unit, 1
+	}
+	return 0, 0
+}
+
 // Words returns the range as it stands in a sentence: "in the last 12 months".
 func (r Relative) Words() string {
 	day := func(s string) string {

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"eskadel/core/dataset"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/formula"
 	"eskadel/core/period"
@@ -251,7 +252,6 @@ func (b *builder) rolled(inner string) string {
 	}
 	from := "d"
 	columns := []string{}
-	sets := [][]string{nil}
 	for i, d := range p.Dims {
 		none := ""
 		if b.hidden(d) != "" {
@@ -259,7 +259,7 @@ func (b *builder) rolled(inner string) string {
 		}
 		none += fmt.Sprintf("when d.k%d is null then %d", i, StateNone)
 		key, state := fmt.Sprintf("d.k%d", i), fmt.Sprintf("case %s else %d end", none, StateValue)
-		if d.Largest > 0 {
+		if d.cut() > 0 {
 			with = append(with, b.kept(i, d, placed))
 			from += fmt.Sprintf(" left join t%d on t%d.k = d.k%d", i, i, i)
 			state = fmt.Sprintf("case %s when t%d.k is null then %d else %d end", none, i, StateOthers, StateValue)
@@ -279,15 +279,15 @@ func (b *builder) rolled(inner string) string {
 		columns = []string{"1 as one"}
 	}
 	mapped := "select " + strings.Join(columns, ", ") + " from " + from
-	// Every level: all dimensions, all but one, each alone, none.
-	for i := range p.Dims {
-		for _, s := range sets {
-			sets = append(sets, append(append([]string{}, s...), fmt.Sprintf("d.s%d, d.k%d", i, i)))
-		}
-	}
 	var names []string
-	for _, s := range sets {
-		names = append(names, "("+strings.Join(s, ", ")+")")
+	for _, set := range p.Margins() {
+		var parts []string
+		for i := range p.Dims {
+			if set&(1<<i) != 0 {
+				parts = append(parts, fmt.Sprintf("d.s%d, d.k%d", i, i))
+			}
+		}
+		names = append(names, "("+strings.Join(parts, ", ")+")")
 	}
 	out := []string{"0 as level"}
 	if len(p.Dims) > 0 {
@@ -339,17 +339,41 @@ func (b *builder) unplaced(placed string) string {
 // label in byte order, then by key.
 func (b *builder) kept(i int, d Dim, placed string) string {
 	key := fmt.Sprintf("d.k%d", i)
-	by := b.rank()
+	if b.plan.kept != nil {
+		return fmt.Sprintf("t%d as (select x.k from unnest(%s) x(k))", i, b.list(d, b.plan.kept[i]))
+	}
+	measure, largest := d.Ranked()
+	by, direction := b.rank(measure), "desc"
+	if !largest {
+		direction = "asc"
+	}
 	ranked := fmt.Sprintf("select %s as k, %s as by from d where %s and %s is not null group by %s", key, by, placed, key, key)
 	label, join := "x.k::text", ""
 	if d.F.IsLink() {
 		join, label = d.F.LabelJoin("n", "x.k")
 	}
-	return fmt.Sprintf(`t%d as (select x.k from (%s) x%s order by x.by desc nulls last, %s collate "C", x.k limit %d)`, i, ranked, join, label, d.Largest)
+	return fmt.Sprintf(`t%d as (select x.k from (%s) x%s order by x.by %s nulls last, %s collate "C", x.k limit %d)`, i, ranked, join, direction, label, d.cut())
+}
+
+// list binds values of a dimension as an array.
+func (b *builder) list(d Dim, literals []string) string {
+	t := d.F.KeyType()
+	if d.Part != 0 {
+		t = field.Integer
+	}
+	var values []field.Value
+	for _, l := range literals {
+		v, err := field.Parse(t, l)
+		if err != nil {
+			b.err = err
+		}
+		values = append(values, v)
+	}
+	return filter.List(values, t, d.F.Zoned, b.bind)
 }
 
 // rank is the SQL of the measure that groups are ranked by.
-func (b *builder) rank() string {
+func (b *builder) rank(measure int) string {
 	p := b.plan
 	atom := func(i int) string {
 		var parts []string
@@ -360,7 +384,7 @@ func (b *builder) rank() string {
 		}
 		return p.Atoms[i].rank(parts)
 	}
-	c := p.Computed[p.Rank]
+	c := p.Computed[measure]
 	if c.Expr == nil {
 		return atom(c.Atoms[0])
 	}

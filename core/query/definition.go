@@ -4,223 +4,107 @@
 package query
 
 import (
-	"encoding/json"
 	"fmt"
-	"strings"
 	"time"
 
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
-	"eskadel/core/formula"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/statement"
 )
 
-// An Aggregate computes one value from many records.
-type Aggregate string
-
-const (
-	Count    Aggregate = "count" // of records, or of filled values of a field
-	Distinct Aggregate = "distinct"
-	Sum      Aggregate = "sum"
-	Average  Aggregate = "average"
-	Median   Aggregate = "median"
-	Smallest Aggregate = "smallest"
-	Largest  Aggregate = "largest"
-	// Within formulas only.
-	Percentile Aggregate = "percentile"
-	Spread     Aggregate = "spread"
-)
-
-// Aggregates lists all aggregates, in the order menus offer them.
-func Aggregates() []Aggregate {
-	return []Aggregate{Sum, Count, Average, Median, Smallest, Largest, Distinct}
-}
-
-var aggregateWords = map[Aggregate]string{
-	Count: "Number", Distinct: "Different values", Sum: "Sum", Average: "Average", Median: "Median", Smallest: "Smallest", Largest: "Largest",
-}
-
-func (a Aggregate) Words() string { return aggregateWords[a] }
-
-// Additive tells whether the values of parts add up to the value of the whole.
-func (a Aggregate) Additive() bool { return a == Count || a == Sum }
-
-// mergeable tells whether the value of a whole can be had from its parts' components.
-func (a Aggregate) mergeable() bool { return a != Distinct && a != Median && a != Percentile }
-
-// Accepts tells whether the aggregate can be computed of a field of type t.
-func (a Aggregate) Accepts(t field.Type) bool {
-	switch a {
-	case Count, Distinct:
-		return true
-	case Smallest, Largest:
-		return t.Numeric() || t.Temporal()
-	}
-	return t.Numeric()
-}
-
-// Records stands for the field of a count of records.
-const Records = "records"
-
-// A Measure is one aggregate of one field, a measure of the dataset, or a formula over
-// aggregates. In JSON: {"sum": "yard_cost"}, {"count": "records"}, {"measure": "overrun"},
-// {"formula": "sum(yard_cost) / count(*)"}.
-type Measure struct {
-	Aggregate Aggregate
-	Field     string
-	Name      string // of a measure of the dataset
-	Formula   string
-	Where     *filter.Condition // only the records that meet it
-	Label     string
-	Format    string
-}
-
-func (m Measure) MarshalJSON() ([]byte, error) {
-	parts := []string{fmt.Sprintf("%q:%s", m.Aggregate, quote(m.Field))}
-	switch {
-	case m.Name != "":
-		parts[0] = `"measure":` + quote(m.Name)
-	case m.Formula != "":
-		parts[0] = `"formula":` + quote(m.Formula)
-	}
-	if m.Where != nil {
-		b, err := json.Marshal(m.Where)
-		if err != nil {
-			return nil, err
-		}
-		parts = append(parts, `"where":`+string(b))
-	}
-	if m.Label != "" {
-		parts = append(parts, `"label":`+quote(m.Label))
-	}
-	if m.Format != "" {
-		parts = append(parts, `"format":`+quote(m.Format))
-	}
-	return []byte("{" + strings.Join(parts, ",") + "}"), nil
-}
-
-func quote(s string) string { b, _ := json.Marshal(s); return string(b) }
-
-func (m *Measure) UnmarshalJSON(b []byte) error {
-	*m = Measure{}
-	var keys map[string]json.RawMessage
-	if err := json.Unmarshal(b, &keys); err != nil {
-		return problem.New(problem.Invalid, "", "A measure is an object such as {\"sum\": \"yard_cost\"}.")
-	}
-	for key, raw := range keys {
-		var err error
-		switch key {
-		case "where":
-			err = problem.Decode(raw, &m.Where)
-		case "label":
-			err = json.Unmarshal(raw, &m.Label)
-		case "format":
-			err = json.Unmarshal(raw, &m.Format)
-		case "measure":
-			err = problem.Decode(raw, &m.Name)
-		case "formula":
-			err = problem.Decode(raw, &m.Formula)
-		default:
-			if _, known := aggregateWords[Aggregate(key)]; !known || m.Aggregate != "" {
-				return problem.New(problem.Invalid, key, "There is no key %q in a measure.", key)
-			}
-			m.Aggregate = Aggregate(key)
-			err = json.Unmarshal(raw, &m.Field)
-		}
-		if err != nil {
-			return problem.At(key, err)
-		}
-	}
-	ways := 0
-	for _, used := range []bool{m.Aggregate != "", m.Name != "", m.Formula != ""} {
-		if used {
-			ways++
-		}
-	}
-	if ways != 1 {
-		return problem.New(problem.Missing, "", "A measure says one thing to compute: count, sum, average …, a measure of the dataset or a formula.")
-	}
-	return nil
-}
-
-// Additive tells whether the values of parts add up to the value of the whole.
-func (m Measure) Additive() bool { return m.Aggregate.Additive() }
-
-// expr returns the formula of the measure, nil for a plain aggregate.
-func (m Measure) expr(ds *dataset.Dataset) (*formula.Expr, error) {
-	switch {
-	case m.Name != "":
-		kept, err := ds.Measure(m.Name)
-		if err != nil {
-			return nil, err
-		}
-		return kept.Expr, nil
-	case m.Formula != "":
-		e, err := ds.Formula(m.Formula)
-		if err == nil && (e.Width == formula.PerRecord || !e.Type.Numeric() && !e.Type.Temporal()) {
-			err = problem.New(problem.Invalid, "", "A measure is a number or a date computed over groups: take sum, avg, count … of the fields.")
-		}
-		return e, problem.At("formula", err)
-	}
-	return nil, nil
-}
-
-// Type is the type of the measure's values.
-func (m Measure) Type(ds *dataset.Dataset) field.Type {
-	if e, err := m.expr(ds); err == nil && e != nil {
-		return e.Type
-	}
-	if m.Aggregate == Count || m.Aggregate == Distinct {
-		return field.Integer
-	}
-	if f, err := ds.Field(m.Field); err == nil {
-		return f.Type
-	}
-	return field.Number
-}
-
 // A Dimension divides records by a field.
 type Dimension struct {
-	Field   string       `json:"field"`
-	Grain   period.Grain `json:"grain,omitempty"`   // of a date; a fitting one when left out
-	Part    period.Part  `json:"part,omitempty"`    // of a date: what repeats, instead of a grain
-	Largest int          `json:"largest,omitempty"` // keep only so many
-	Others  bool         `json:"others,omitempty"`  // and put the rest together
-	Empty   bool         `json:"empty,omitempty"`   // also list values that no record has
+	Field    string       `json:"field"`
+	Grain    period.Grain `json:"grain,omitempty"`    // of a date; a fitting one when left out
+	Part     period.Part  `json:"part,omitempty"`     // of a date: what repeats, instead of a grain
+	Largest  int          `json:"largest,omitempty"`  // keep only so many
+	Smallest int          `json:"smallest,omitempty"` // or so many of the smallest
+	Others   bool         `json:"others,omitempty"`   // and put the rest together
+	Within   bool         `json:"within,omitempty"`   // so many within each value of the group before it
+	Empty    bool         `json:"empty,omitempty"`    // also list values that no record has
+	Sort     *Sort        `json:"sort,omitempty"`
 }
 
-// A Sort orders the first group. Without one, dates go by time, listed values by
-// their list, others by the first measure, largest first.
+// cut is how many values are kept, 0 for all.
+func (d Dimension) cut() int { return d.Largest + d.Smallest }
+
+// A Sort orders the values of a dimension. Without one, dates go by time, listed values by
+// their list, others by the first measure, largest first. A cut keeps the first by the
+// sort's measure.
 type Sort struct {
-	By         string `json:"by"`                   // label, list or measure
-	Measure    int    `json:"measure,omitempty"`    // which measure, from 0
-	Descending bool   `json:"descending,omitempty"` // largest or last first
+	By         string   `json:"by"`                   // label, list, hand, measure, or before, change or percent of a comparison
+	Measure    int      `json:"measure,omitempty"`    // which measure, from 0
+	Descending bool     `json:"descending,omitempty"` // largest or last first
+	Order      []string `json:"order,omitempty"`      // by hand: the values, first to last
 }
+
+// Compared tells whether the sort looks at the comparison.
+func (s *Sort) Compared() bool {
+	return s != nil && (s.By == "before" || s.By == "change" || s.By == "percent")
+}
+
+// ByFigure tells whether the sort is by something computed.
+func (s *Sort) ByFigure() bool { return s.By == "measure" || s.Compared() }
+
+// Gaps say how steps without records are drawn.
+const (
+	GapsOpen    = "gap"    // nothing stands there
+	GapsZero    = "zero"   // 0 stands there
+	GapsBridged = "bridge" // a line goes on to the next step
+)
 
 // A Definition says what a chart computes.
 type Definition struct {
-	Version  int               `json:"version"`
-	Dataset  string            `json:"dataset"`
-	Measures []Measure         `json:"measures"`
-	By       []Dimension       `json:"by,omitempty"`
-	Split    *Dimension        `json:"split,omitempty"`
-	Where    *filter.Condition `json:"where,omitempty"`
-	Sort     *Sort             `json:"sort,omitempty"`
+	Version   int               `json:"version"`
+	Dataset   string            `json:"dataset"`
+	Measures  []Measure         `json:"measures"`
+	By        []Dimension       `json:"by,omitempty"`
+	Split     *Dimension        `json:"split,omitempty"`
+	Across    []Dimension       `json:"across,omitempty"` // further levels of the split
+	Where     *filter.Condition `json:"where,omitempty"`
+	Compare   *Comparison       `json:"compare,omitempty"`
+	Target    *Target           `json:"target,omitempty"`
+	Results   []Result          `json:"results,omitempty"` // only groups that meet all of them
+	DropZeros bool              `json:"drop_zeros,omitempty"`
+	Gaps      string            `json:"gaps,omitempty"` // 0 for counts and sums, none for others, when left out
+	Lines     []Line            `json:"lines,omitempty"`
+	Trend     bool              `json:"trend,omitempty"`
+	Forecast  int               `json:"forecast,omitempty"` // so many steps ahead
 }
 
-// Dimensions returns the groups and the split as one list.
+// Dimensions returns the groups and the levels of the split as one list.
 func (d Definition) Dimensions() []Dimension {
 	dims := append([]Dimension{}, d.By...)
 	if d.Split != nil {
 		dims = append(dims, *d.Split)
 	}
-	return dims
+	return append(dims, d.Across...)
 }
 
-// Most is how many dimensions and measures a definition may have.
+// Asks tells whether the definition needs more questions than one.
+func (d Definition) Asks() bool {
+	asks := d.Compare != nil || d.Target != nil
+	for _, dim := range d.Dimensions() {
+		asks = asks || dim.Empty
+	}
+	return asks
+}
+
+// place names a dimension, given by its number, in the document.
+func (d Definition) place(i int) string {
+	switch {
+	case i < len(d.By):
+		return fmt.Sprintf("by[%d]", i)
+	case i == len(d.By):
+		return "split"
+	}
+	return fmt.Sprintf("across[%d]", i-len(d.By)-1)
+}
+
+// Most is how many measures a definition may have, and groups, and levels of a split.
 const Most = 8
 
 // Check tells in words what in the definition does not suit the dataset, or is still missing.
@@ -231,28 +115,46 @@ func (d Definition) Check(ds *dataset.Dataset) error {
 	if len(d.Measures) == 0 {
 		return problem.New(problem.Missing, "measures", "Choose what to measure.")
 	}
-	if len(d.Measures) > Most || len(d.By) > Most {
-		return problem.New(problem.TooMany, "measures", "A chart has at most %d measures and %d groups.", Most, Most)
+	if len(d.Measures) > Most || len(d.Dimensions()) > Most {
+		return problem.New(problem.TooMany, "measures", "A chart has at most %d measures, and %d groups and splits.", Most, Most)
+	}
+	if len(d.Across) > 0 && d.Split == nil {
+		return problem.New(problem.Invalid, "across", "Further levels of a split need a split.")
 	}
 	for i, m := range d.Measures {
-		if err := m.check(ds); err != nil {
+		err := m.check(ds)
+		if err == nil && m.Then != nil {
+			err = m.Then.check(m, d)
+		}
+		if err != nil {
 			return problem.At(fmt.Sprintf("measures[%d]", i), err)
 		}
 	}
-	seen, dates := map[string]bool{}, 0
+	if err := d.checkDimensions(ds); err != nil {
+		return err
+	}
+	if err := d.checkResults(ds); err != nil {
+		return err
+	}
+	if d.Where != nil {
+		return problem.At("where", checkVisible(*d.Where, ds))
+	}
+	return nil
+}
+
+func (d Definition) checkDimensions(ds *dataset.Dataset) error {
+	seen, dates := map[string]Dimension{}, 0
 	for i, dim := range d.Dimensions() {
-		place := fmt.Sprintf("by[%d]", i)
-		if i == len(d.By) {
-			place = "split"
-		}
+		place := d.place(i)
 		f, err := visible(ds, dim.Field)
 		if err != nil {
 			return problem.At(place, err)
 		}
-		if seen[dim.Field] {
+		// A date may divide twice: by what repeats and by a step, years laid over each other.
+		if before, twice := seen[dim.Field]; twice && (before.Part != 0) == (dim.Part != 0) {
 			return problem.New(problem.Invalid, place+".field", "%s divides the chart already.", f.Label)
 		}
-		seen[dim.Field] = true
+		seen[dim.Field] = dim
 		switch {
 		case f.Type == field.Position:
 			return problem.New(problem.Invalid, place+".field", "%s is a position and does not divide records.", f.Label)
@@ -270,57 +172,132 @@ func (d Definition) Check(ds *dataset.Dataset) error {
 			if f.Type == field.Date && dim.Grain != 0 && dim.Grain < period.Day {
 				return problem.New(problem.Invalid, place+".grain", "%s has no time of day, so it cannot be divided by %s.", f.Label, dim.Grain)
 			}
-			if dim.Largest != 0 || dim.Empty {
-				return problem.New(problem.Invalid, place+".largest", "Steps of a time axis are not cut; set a range of dates instead.")
+			if dim.cut() != 0 || dim.Empty || dim.Sort != nil {
+				return problem.New(problem.Invalid, place+".largest", "Steps of a time axis stand in order and are not cut; set a range of dates instead.")
 			}
 		case dim.Grain != 0:
 			return problem.New(problem.Invalid, place+".grain", "%s is not a date and has no grain.", f.Label)
 		}
-		if dim.Largest < 0 || dim.Largest > 1000 || dim.Others && dim.Largest == 0 {
-			return problem.New(problem.Invalid, place+".largest", "Keep from 1 to 1000 of the largest.")
+		if err := d.checkCut(i, dim, ds); err != nil {
+			return problem.At(place, err)
 		}
-	}
-	if d.Sort != nil {
-		if s := d.Sort; s.By != "label" && s.By != "list" && s.By != "measure" || s.Measure < 0 || s.Measure >= len(d.Measures) {
-			return problem.New(problem.Invalid, "sort", "Sort by label, by list or by one of the measures.")
-		}
-	}
-	if d.Where != nil {
-		return problem.At("where", checkVisible(*d.Where, ds))
 	}
 	return nil
 }
 
-func (m Measure) check(ds *dataset.Dataset) error {
-	if m.Where != nil {
-		if err := checkVisible(*m.Where, ds); err != nil {
-			return problem.At("where", err)
-		}
+// checkCut checks what is kept of a dimension, and its order.
+func (d Definition) checkCut(i int, dim Dimension, ds *dataset.Dataset) error {
+	switch {
+	case dim.Largest < 0 || dim.Smallest < 0 || dim.cut() > 1000 || dim.Others && dim.cut() == 0:
+		return problem.New(problem.Invalid, "largest", "Keep from 1 to 1000 of the largest or of the smallest.")
+	case dim.Largest > 0 && dim.Smallest > 0:
+		return problem.New(problem.Invalid, "smallest", "Keep the largest or the smallest, not both.")
+	case dim.Within && (dim.cut() == 0 || i == 0 || i >= len(d.By) || onAxis(d.By[i-1], ds)):
+		return problem.New(problem.Invalid, "within", "Within each value of what? A cut within needs a group before it that is not a time axis.")
 	}
-	if e, err := m.expr(ds); err != nil || e != nil {
-		if err == nil {
-			for _, name := range formula.Uses(m.Formula) {
-				if f := ds.Find(name); f != nil && f.Hidden {
-					_, err = visible(ds, name)
-				}
-			}
-		}
-		return err
+	if (dim.Within || dim.cut() > 0 && dim.Sort.Compared()) && !d.mergeable(ds) {
+		return problem.New(problem.Invalid, "within", "A cut within each group, or by a comparison, needs measures that can be put together from parts; medians, percentiles and numbers of different values cannot.")
 	}
-	if m.Aggregate == Count && m.Field == Records {
+	s := dim.Sort
+	if s == nil {
 		return nil
 	}
-	if m.Field == "" {
-		return problem.New(problem.Missing, "field", "%s of which field?", m.Aggregate.Words())
-	}
-	f, err := visible(ds, m.Field)
-	if err != nil {
-		return err
-	}
-	if !m.Aggregate.Accepts(f.Type) || f.IsLink() && m.Aggregate != Count && m.Aggregate != Distinct {
-		return problem.New(problem.Invalid, "field", "There is no %s of %s, which holds a %s.", strings.ToLower(m.Aggregate.Words()), f.Label, f.Type)
+	switch {
+	case s.Measure < 0 || s.Measure >= len(d.Measures), s.By != "label" && s.By != "list" && s.By != "hand" && !s.ByFigure():
+		return problem.New(problem.Invalid, "sort", "Sort by label, by list, by hand, by one of the measures or by its comparison.")
+	case s.Compared() && d.Compare == nil:
+		return problem.New(problem.Invalid, "sort", "There is no comparison to sort by.")
+	case s.By == "hand" && len(s.Order) == 0:
+		return problem.New(problem.Missing, "sort.order", "In which order?")
 	}
 	return nil
+}
+
+// mergeable tells whether all measures can be had from their parts.
+func (d Definition) mergeable(ds *dataset.Dataset) bool {
+	m, err := measure(d.Measures, ds, Setting{Calendar: period.ISO(time.UTC)})
+	return err == nil && m.mergeable()
+}
+
+// checkResults checks what is done with results.
+func (d Definition) checkResults(ds *dataset.Dataset) error {
+	if d.Compare != nil {
+		if f, _, err := d.compared(ds); err != nil {
+			return problem.At("compare", err)
+		} else if d.Compare.Range != nil {
+			if err := d.Compare.Range.Check(); err != nil {
+				return problem.At("compare.range", err)
+			}
+		} else if _, twice := d.laid(f.Name); twice {
+			return problem.New(problem.Invalid, "compare", "Years laid over each other are compared already.")
+		}
+	}
+	if d.Target != nil {
+		if err := d.Target.check(d, ds); err != nil {
+			return problem.At("target", err)
+		}
+	}
+	for i, r := range d.Results {
+		if err := r.check(d); err != nil {
+			return problem.At(fmt.Sprintf("results[%d]", i), err)
+		}
+	}
+	for i, l := range d.Lines {
+		if err := l.check(d); err != nil {
+			return problem.At(fmt.Sprintf("lines[%d]", i), err)
+		}
+	}
+	if d.Gaps != "" && d.Gaps != GapsOpen && d.Gaps != GapsZero && d.Gaps != GapsBridged {
+		return problem.New(problem.Invalid, "gaps", "Steps without records are a gap, zero or bridged.")
+	}
+	if d.Forecast < 0 || d.Forecast > 60 {
+		return problem.New(problem.Invalid, "forecast", "A forecast goes 1 to 60 steps ahead.")
+	}
+	if (d.Trend || d.Forecast > 0) && (len(d.By) != 1 || !onAxis(d.By[0], ds)) {
+		return problem.New(problem.Invalid, "trend", "A trend or a forecast needs a time axis, and nothing else, to go along.")
+	}
+	return nil
+}
+
+// onAxis tells whether a dimension is divided into steps of time.
+func onAxis(dim Dimension, ds *dataset.Dataset) bool {
+	f := ds.Find(dim.Field)
+	return f != nil && f.Type.Temporal() && dim.Part == 0
+}
+
+// laid finds the repeating part over which years of a date are laid.
+func (d Definition) laid(name string) (part period.Part, ok bool) {
+	axis := false
+	for _, dim := range d.Dimensions() {
+		if dim.Field == name && dim.Part != 0 {
+			part = dim.Part
+		} else if dim.Field == name {
+			axis = true
+		}
+	}
+	return part, axis && part != 0
+}
+
+// compared finds the date whose condition a comparison shifts, and its place among the
+// dimensions, -1 where it does not divide the chart.
+func (d Definition) compared(ds *dataset.Dataset) (*dataset.Field, int, error) {
+	for i, dim := range d.Dimensions() {
+		if onAxis(dim, ds) {
+			return ds.Find(dim.Field), i, nil
+		}
+	}
+	name := d.Compare.On
+	if name == "" {
+		name = ds.Date
+	}
+	if name == "" {
+		return nil, 0, problem.New(problem.Missing, "on", "Compared by which date?")
+	}
+	f, err := visible(ds, name)
+	if err == nil && !f.Type.Temporal() {
+		err = problem.New(problem.Invalid, "on", "%s is not a date.", f.Label)
+	}
+	return f, -1, err
 }
 
 // visible finds a field that charts may refer to: to them a hidden one does not exist.

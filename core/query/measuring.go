@@ -80,6 +80,12 @@ func unread(d Definition, ds *dataset.Dataset) (fields []string, where map[strin
 	return fields, where
 }
 
+// p is how much of the values lies below a percentile; no value for other aggregates.
+func (m Measure) p() field.Value {
+	v, _ := field.Parse(field.Number, m.P)
+	return v
+}
+
 // atomOf names our aggregate for one of a formula.
 var atomOf = map[string]Aggregate{"count": Count, "sum": Sum, "avg": Average, "min": Smallest, "max": Largest, "median": Median, "percentile": Percentile, "stddev": Spread}
 
@@ -105,7 +111,7 @@ func measure(measures []Measure, ds *dataset.Dataset, s Setting) (Measuring, err
 			return out, err
 		}
 		if e == nil {
-			out.Computed = append(out.Computed, Computed{Atoms: []int{out.add(Atom{Aggregate: m.Aggregate, Field: m.Field, Where: m.Where})}})
+			out.Computed = append(out.Computed, Computed{Atoms: []int{out.add(Atom{Aggregate: m.Aggregate, P: m.p(), Field: m.Field, Where: m.Where})}})
 			continue
 		}
 		c := Computed{Expr: e, calls: e.Aggregates()}
@@ -247,15 +253,19 @@ func (a Atom) aggregate(c Component, v, only string) string {
 	return middle + "[2]"
 }
 
+// fine makes a quotient or a root carry 60 digits after the point, so that the database
+// ranks by the same order as exact values have.
+var fine = "0." + strings.Repeat("0", 60)
+
 // rank is the SQL of an atom's value, from the SQL of its components.
 func (a Atom) rank(parts []string) string {
 	switch a.Aggregate {
 	case Average:
-		return parts[0] + "::numeric / nullif(" + parts[1] + ", 0)"
+		return "(" + parts[0] + "::numeric + " + fine + ") / nullif(" + parts[1] + ", 0)"
 	case Median:
 		return "(" + parts[0] + "::numeric + " + parts[1] + ") / 2"
 	case Spread:
-		return fmt.Sprintf("sqrt(greatest((%s - %s::numeric * %s / nullif(%s, 0)) / nullif(%s - 1, 0), 0))", parts[1], parts[0], parts[0], parts[2], parts[2])
+		return fmt.Sprintf("(case when %s > 1 then round(sqrt(greatest((%s - (%s::numeric * %s + %s) / %s) / (%s - 1), 0)), 50) end)", parts[2], parts[1], parts[0], parts[0], fine, parts[2], parts[2])
 	case Percentile:
 		p := a.P.Decimal().Text('f')
 		return fmt.Sprintf("(%s + (%s - %s) * mod(%s * (%s - 1), 1))", parts[0], parts[1], parts[0], p, parts[2])

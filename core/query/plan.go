@@ -90,6 +90,17 @@ type Dim struct {
 	Axis *Axis
 }
 
+// Ranked is the measure that a cut ranks by, and whether the largest are kept.
+func (d Dim) Ranked() (measure int, largest bool) {
+	if d.Sort != nil && d.Sort.ByFigure() {
+		measure = d.Sort.Measure
+	}
+	return measure, d.Smallest == 0
+}
+
+// Cut is how many values the dimension keeps, 0 for all.
+func (d Dim) Cut() int { return d.cut() }
+
 // onAxis tells whether the dimension is divided into steps of time.
 func (d Dim) onAxis() bool { return d.F.Type.Temporal() && d.Part == 0 }
 
@@ -99,11 +110,11 @@ type Plan struct {
 	Definition Definition
 	Dims       []Dim
 	Measuring
-	Rank int // the measure that cuts are ranked by
 	// Rolled is set when the database makes the cut and every total; otherwise it
 	// returns the finest groups and core/calc merges their components.
 	Rolled  bool
 	Setting Setting
+	kept    [][]string        // per dimension: what a cut keeps; nil where it is chosen by rank
 	shared  *filter.Condition // the condition that all measures have, see share
 	where   filter.Condition  // base filter and all filters, without the axis's own range
 	span    filter.Condition  // the conditions on the axis's field
@@ -142,14 +153,39 @@ func Build(d Definition, ds *dataset.Dataset, s Setting, extent *Extent) (*Plan,
 		}
 	}
 	for _, dim := range p.Dims {
-		rolled = rolled || dim.Largest > 0 && groups > fineLimit
+		rolled = rolled || dim.cut() > 0 && groups > fineLimit && !dim.Within && !dim.Sort.Compared()
 	}
 	p.Rolled = rolled
 	return p, nil
 }
 
+// Margins returns the sets of dimensions that totals are needed of, as bits: each level of
+// the groups with each level of the split, and each dimension alone.
+func (p *Plan) Margins() (sets []int) {
+	seen := map[int]bool{}
+	add := func(set int) {
+		if !seen[set] {
+			seen[set] = true
+			sets = append(sets, set)
+		}
+	}
+	by := min(len(p.Definition.By), len(p.Dims))
+	for rows := 0; rows <= by; rows++ {
+		for columns := by; columns <= len(p.Dims); columns++ {
+			add(1<<rows - 1 | (1<<columns-1)&^(1<<by-1))
+		}
+	}
+	for i := range p.Dims {
+		add(1 << i)
+	}
+	return sets
+}
+
 // Force chooses the way of grouping; only for comparing the two.
 func (p *Plan) Force(rolled bool) {
+	for _, d := range p.Dims {
+		rolled = rolled && !d.Within && !d.Sort.Compared()
+	}
 	p.Rolled = rolled || !p.mergeable() && len(p.Dims) > 0
 }
 
@@ -162,9 +198,6 @@ func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
 	for _, dim := range d.Dimensions() {
 		f, _ := ds.Field(dim.Field)
 		p.Dims = append(p.Dims, Dim{Dimension: dim, F: f})
-	}
-	if d.Sort != nil && d.Sort.By == "measure" {
-		p.Rank = d.Sort.Measure
 	}
 	p.where = Conditions(d, ds, s)
 	measures := append([]Measure{}, d.Measures...)
@@ -262,6 +295,9 @@ func (p *Plan) axis(dim *Dim, extent *Extent) (*Axis, error) {
 	var complete bool
 	if a.Borders, complete = cal.Steps(r, a.Grain, maxSteps); !complete {
 		return nil, problem.New(problem.TooMany, "grain", "%s per %s gives more than %d steps: choose a larger grain or a shorter range.", dim.F.Label, a.Grain, maxSteps)
+	}
+	if part, laid := p.Definition.laid(dim.Field); laid && part == period.ISOWeek && a.Grain == period.Year {
+		a.Borders = cal.WeekYears(r) // weeks belong to the year of their number
 	}
 	if len(a.Borders) == 0 { // no accounting period lies there
 		return a, nil

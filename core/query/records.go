@@ -34,6 +34,7 @@ type KeyRef struct {
 	From   *time.Time `json:"from,omitempty"` // a step
 	To     *time.Time `json:"to,omitempty"`
 	Others bool       `json:"others,omitempty"`
+	Not    []string   `json:"not,omitempty"` // of Others within a group: what was kept there
 	None   bool       `json:"none,omitempty"`
 	// Outside stands for what lies outside the span that the reference names.
 	Outside bool `json:"outside,omitempty"`
@@ -76,8 +77,12 @@ func (r Reference) Keyed(d Definition, ds *dataset.Dataset) (filter.Condition, e
 			if f.IsLink() {
 				parts = append(parts, filter.Negate(filter.Compare(name, filter.NotShown)))
 			}
-			if i < len(r.Kept) && len(r.Kept[i]) > 0 {
-				c := filter.Compare(name, filter.NoneOf, r.Kept[i]...)
+			kept := k.Not
+			if kept == nil && i < len(r.Kept) {
+				kept = r.Kept[i]
+			}
+			if len(kept) > 0 {
+				c := filter.Compare(name, filter.NoneOf, kept...)
 				c.Part = dims[i].Part
 				parts = append(parts, c)
 			}

@@ -58,7 +58,7 @@ func TestDefinitionsAreRefusedAtTheirPlace(t *testing.T) {
 		{`"measures":[{"count":"records"}],"by":[{"field":"kind","largest":1001}]`, "by[0].largest", "from 1 to 1000"},
 		{`"measures":[{"count":"records"}],"by":[{"field":"kind","others":true}]`, "by[0].largest", "from 1 to 1000"},
 		{`"measures":[{"count":"records"}],"by":[{"field":"whereabouts"}]`, "by[0].field", "is a position"},
-		{`"measures":[{"count":"records"}],"by":[{"field":"kind"}],"sort":{"by":"measure","measure":1}`, "sort", "Sort by"},
+		{`"measures":[{"count":"records"}],"by":[{"field":"kind","sort":{"by":"measure","measure":1}}]`, "by[0].sort", "Sort by"},
 	} {
 		err := definition(t, c.doc).Check(jobs(t))
 		p := problem.Of(err)

@@ -170,7 +170,11 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 		if a == query.Count {
 			label = "Number with … filled"
 		}
-		c := m.add(label, d, set(query.Measure{Aggregate: a}))
+		measured := query.Measure{Aggregate: a}
+		if a == query.Percentile {
+			measured.P = "0.9"
+		}
+		c := m.add(label, d, set(measured))
 		c.Document.Form = d.Form
 		c.Next = fmt.Sprintf("of.%d", min(i, len(d.Measures)))
 		c.Chosen = now.Aggregate == a && now.Field != query.Records

@@ -1,0 +1,159 @@
+package calc
+
+import (
+	"eskadel/core/field"
+	"eskadel/core/query"
+)
+
+// earlier is the records that a chart is compared with, grouped like those now.
+type earlier struct {
+	plan    *query.Earlier
+	axis    int        // place of the time axis among the dimensions now, -1 without one
+	stepped *computing // divided by the spans that steps are compared with; nil without any
+	whole   *computing // over the total's range, without the axis; nil where that is nothing
+	partner map[string]Key
+}
+
+// bring asks for the records before. c is the records now.
+func (c *computing) bring(plan *query.Earlier, ask func(Plan) ([][]field.Value, error)) (*earlier, error) {
+	e := &earlier{plan: plan, axis: plan.Axis, partner: map[string]Key{}}
+	for i, r := range plan.Pairing.Steps {
+		if !r.From.IsZero() {
+			e.partner[c.steps[i].same()] = Key{Kind: Step, From: r.From, To: r.To, Begun: true}.named()
+		}
+	}
+	if c.p.Rolled {
+		kept := c.kept()
+		if plan.Steps != nil {
+			plan.Steps.Keep(kept)
+		}
+		if plan.Total != nil {
+			plan.Total.Keep(without(kept, e.axis))
+		}
+	}
+	var err error
+	if plan.Steps != nil {
+		var rows [][]field.Value
+		if rows, err = ask(plan.Steps); err != nil {
+			return nil, err
+		}
+		e.stepped = group(plan.Steps, rows)
+	}
+	switch {
+	case plan.Total != nil && plan.Pairing.Total.From.Before(plan.Pairing.Total.To):
+		var rows [][]field.Value
+		if rows, err = ask(plan.Total); err != nil {
+			return nil, err
+		}
+		e.whole = group(plan.Total, rows)
+		if c.p.Rolled && !plan.Total.Rolled {
+			e.whole.total() // there is nothing left to divide, and so nothing that could be cut
+		}
+	case e.stepped != nil && plan.Total == nil:
+		e.divide()
+	}
+	return e, nil
+}
+
+// divide makes of one grouping by all edges what steps and totals are compared with: a
+// bucket belongs to at most one span of a step, and to the total's range or not.
+func (e *earlier) divide() {
+	all := e.stepped
+	spans := map[string]Key{}
+	for _, k := range e.partner {
+		spans[k.same()] = k
+	}
+	of := map[string]Key{}
+	for _, bucket := range all.steps {
+		for _, span := range spans {
+			if !bucket.From.Before(span.From) && !bucket.To.After(span.To) {
+				of[bucket.same()] = span
+			}
+		}
+	}
+	without := all.p.WithoutAxis()
+	e.stepped = &computing{p: all.p, count: all.count, marg: map[string]parts{}}
+	e.whole = &computing{p: without, count: len(without.Dims), marg: map[string]parts{}}
+	total := e.plan.Pairing.Total
+	for _, f := range all.cells {
+		bucket := f.keys[e.axis]
+		if !bucket.From.Before(total.From) && !bucket.To.After(total.To) {
+			e.whole.cells = append(e.whole.cells, fine{keys: e.strip(f.keys), parts: append(parts{}, f.parts...)})
+		}
+		if span, ok := of[bucket.same()]; ok {
+			f.keys[e.axis] = span
+			e.stepped.cells = append(e.stepped.cells, f)
+		}
+	}
+}
+
+// strip leaves out the key of the axis.
+func (e *earlier) strip(keys []Key) []Key { return without(keys, e.axis) }
+
+func without[T any](list []T, i int) []T {
+	if i < 0 || i >= len(list) {
+		return append([]T{}, list...)
+	}
+	return append(append([]T{}, list[:i]...), list[i+1:]...)
+}
+
+// cut keeps of the records before what was kept of those now.
+func (e *earlier) cut(kept []keeping) {
+	if e.stepped != nil {
+		e.stepped.cut(kept)
+	}
+	if e.whole != nil {
+		e.whole.cut(without(kept, e.axis))
+	}
+}
+
+// at returns the components over the records before that share the chosen keys; ok is
+// false where there is nothing to compare with.
+func (e *earlier) at(keys []Key, chosen func(int) bool) (p parts, ok bool) {
+	if e.axis >= 0 && chosen(e.axis) {
+		span, paired := e.partner[keys[e.axis].same()]
+		if !paired || e.stepped == nil {
+			return nil, false
+		}
+		keys = append([]Key{}, keys...)
+		keys[e.axis] = span
+		return e.stepped.marginal(keys, chosen), true
+	}
+	if e.whole == nil {
+		return nil, false
+	}
+	return e.whole.marginal(e.strip(keys), func(i int) bool {
+		if e.axis >= 0 && i >= e.axis {
+			i++
+		}
+		return chosen(i)
+	}), true
+}
+
+// single returns the measures before over all records of one value of dimension i, within
+// a parent, before anything is cut.
+func (e *earlier) single(i int, k Key, parent string, kept []keeping) []field.Value {
+	none := make([]field.Value, len(e.whole.p.Definition.Measures))
+	at := i
+	if e.axis >= 0 && i > e.axis {
+		at--
+	}
+	var sum parts
+	for _, f := range e.whole.cells {
+		if f.keys[at].same() != k.same() {
+			continue
+		}
+		if d := e.whole.p.Dims[at]; d.Within {
+			keys := append([]Key{}, f.keys...)
+			e.whole.toOthers(keys[:at], without(kept, e.axis))
+			if keys[at-1].same() != parent {
+				continue
+			}
+		}
+		sum = sum.merge(f.parts, e.whole.p.Columns)
+	}
+	if sum == nil {
+		return none
+	}
+	return sum.values(&e.whole.p.Measuring)
+}

@@ -1,0 +1,157 @@
+package query
+
+import (
+	"sort"
+	"time"
+
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+)
+
+// Earlier is how a plan's figures are compared: with which spans, and by which plans.
+type Earlier struct {
+	Pairing period.Pairing
+	Field   string // the date that is shifted
+	Axis    int    // its place among the dimensions, -1 where it does not divide the chart
+	// Steps computes the figures that lie on the axis, in buckets between edges; nil
+	// without a time axis, or where no step has a partner.
+	Steps *Plan
+	// Total computes those that do not lie on it; nil where Steps has the parts of both.
+	Total *Plan
+}
+
+// Earlier plans the comparison of a plan. With figures that can be put together from
+// their parts one plan serves steps and totals. It returns nil where the chart shows no
+// range of dates to compare, as on records without any.
+func (p *Plan) Earlier() (*Earlier, error) {
+	d := p.Definition
+	f, place, err := d.compared(p.Dataset)
+	if err != nil {
+		return nil, err
+	}
+	cal, now := p.Setting.For(f)
+	w := period.Comparing{Year: d.Compare.With == YearBefore, Now: now, DateOnly: f.Type == field.Date, Planned: f.Planned()}
+	if r := d.Compare.Range; r != nil {
+		if w.Fixed = r.Resolve(now, cal); w.Fixed.To.IsZero() {
+			w.Fixed.To = cal.Midnight(now, 1)
+		}
+	}
+	out := &Earlier{Field: f.Name, Axis: place}
+	if place < 0 {
+		r, rest, fixed := p.where.Span(f.Name, p.column(f), p.env())
+		if !fixed || r.From.IsZero() || r.To.IsZero() {
+			return nil, nil
+		}
+		w.Range = r
+		w.Unit, w.Units = units(p.where, f.Name)
+		out.Pairing = cal.Pair(w, nil, 0)
+		out.Total = p.over(stamped(f, out.Pairing.Total), rest)
+		return out, nil
+	}
+	a := p.Dims[place].Axis
+	if len(a.Borders) == 0 {
+		return nil, nil
+	}
+	w.Range = a.Range
+	w.Unit, w.Units = units(p.span, f.Name)
+	out.Pairing = cal.Pair(w, a.Borders, a.Grain)
+	edges := map[int64]time.Time{}
+	both := !p.Rolled
+	for _, s := range out.Pairing.Steps {
+		if !s.From.IsZero() {
+			edges[s.From.UnixNano()], edges[s.To.UnixNano()] = s.From, s.To
+		}
+	}
+	if r := out.Pairing.Total; both && r.From.Before(r.To) {
+		edges[r.From.UnixNano()], edges[r.To.UnixNano()] = r.From, r.To
+	}
+	if len(edges) > 0 {
+		axis := &Axis{Grain: a.Grain, Fixed: true, Calendar: cal, Now: now}
+		for _, e := range edges {
+			axis.Borders = append(axis.Borders, e)
+		}
+		sort.Slice(axis.Borders, func(i, j int) bool { return axis.Borders[i].Before(axis.Borders[j]) })
+		axis.Placed, axis.Begun = axis.Borders, len(axis.Borders)-1
+		axis.Range = period.Range{From: axis.Borders[0], To: axis.Borders[axis.Begun]}
+		steps := *p
+		steps.Dims = append([]Dim{}, p.Dims...)
+		steps.Dims[place].Axis = axis
+		steps.span = stamped(f, axis.Range)
+		out.Steps = &steps
+	}
+	if !both {
+		out.Total = p.over(stamped(f, out.Pairing.Total), p.where)
+	}
+	return out, nil
+}
+
+// units reads from the words of a date's condition what it counts: "this month" is one month.
+func units(c filter.Condition, name string) (period.Grain, int) {
+	for _, t := range c.TopLevel() {
+		if t.Field == name && t.Op == filter.Within && t.Range != nil {
+			return t.Range.Counts()
+		}
+	}
+	return 0, 0
+}
+
+// stamped is the condition that a date lies in a range.
+func stamped(f *dataset.Field, r period.Range) filter.Condition {
+	return filter.And(between(f, &r.From, &r.To)...)
+}
+
+// over is the plan without its time axis, over the records that a span admits.
+func (p *Plan) over(span, rest filter.Condition) *Plan {
+	out := *p
+	out.Dims = nil
+	var by []Dimension
+	out.Definition.Across, out.Definition.Split = nil, nil
+	for i, d := range p.Dims {
+		if d.Axis != nil {
+			continue
+		}
+		out.Dims = append(out.Dims, d)
+		if i < len(p.Definition.By) {
+			by = append(by, d.Dimension)
+		} else if out.Definition.Split == nil {
+			split := d.Dimension
+			out.Definition.Split = &split
+		} else {
+			out.Definition.Across = append(out.Definition.Across, d.Dimension)
+		}
+	}
+	out.Definition.By = by
+	out.where, out.span = filter.And(rest, span), filter.Condition{}
+	out.Rolled = p.Rolled && len(out.Dims) > 0
+	return &out
+}
+
+// Keep makes a plan keep the given values of each dimension that is cut, rather than
+// choose them anew: what was kept now is compared with the same before.
+func (p *Plan) Keep(kept [][]string) { p.kept = kept }
+
+// WithoutAxis is the plan without its time axis, for what lies on none.
+func (p *Plan) WithoutAxis() *Plan {
+	return p.over(filter.Condition{}, p.where)
+}
+
+// InForce returns the date that the chart goes along, the range of it that is asked for,
+// and every other condition that a person set: the chart's own and all filters, but not
+// the base filter.
+func (p *Plan) InForce() (date string, r period.Range, others []filter.Condition) {
+	f, place, err := Definition{By: p.Definition.By, Split: p.Definition.Split, Across: p.Definition.Across, Compare: &Comparison{}}.compared(p.Dataset)
+	set := p.Setting.put(p.Dataset, p.Setting.Filters)
+	if w := p.Definition.Where; w != nil {
+		set = filter.And(p.Setting.put(p.Dataset, *w), set)
+	}
+	if err != nil {
+		return "", r, set.TopLevel()
+	}
+	r, rest, _ := set.Span(f.Name, p.column(f), p.env())
+	if place >= 0 {
+		r = p.Dims[place].Axis.Range
+	}
+	return f.Name, r, rest.TopLevel()
+}

@@ -1,0 +1,214 @@
+package query
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/formula"
+	"eskadel/core/problem"
+)
+
+// Records stands for the field of a count of records.
+const Records = "records"
+
+// A Measure is one aggregate of one field, a measure of the dataset, or a formula over
+// aggregates. In JSON: {"sum": "yard_cost"}, {"count": "records"}, {"measure": "overrun"},
+// {"formula": "sum(yard_cost) / count(*)"}.
+type Measure struct {
+	Aggregate Aggregate
+	Field     string
+	Name      string // of a measure of the dataset
+	Formula   string
+	P         string            // of a percentile: how much of the values lies below, "0.9"
+	Where     *filter.Condition // only the records that meet it
+	Then      *Then             // what is made of the results; nil for nothing
+	Label     string
+	Format    string
+}
+
+func (m Measure) MarshalJSON() ([]byte, error) {
+	parts := []string{fmt.Sprintf("%q:%s", m.Aggregate, quote(m.Field))}
+	switch {
+	case m.Name != "":
+		parts[0] = `"measure":` + quote(m.Name)
+	case m.Formula != "":
+		parts[0] = `"formula":` + quote(m.Formula)
+	}
+	if m.P != "" {
+		parts = append(parts, `"p":`+m.P)
+	}
+	for _, more := range []struct {
+		key   string
+		value any
+		given bool
+	}{{"where", m.Where, m.Where != nil}, {"then", m.Then, m.Then != nil}} {
+		if !more.given {
+			continue
+		}
+		b, err := json.Marshal(more.value)
+		if err != nil {
+			return nil, err
+		}
+		parts = append(parts, fmt.Sprintf("%q:%s", more.key, b))
+	}
+	if m.Label != "" {
+		parts = append(parts, `"label":`+quote(m.Label))
+	}
+	if m.Format != "" {
+		parts = append(parts, `"format":`+quote(m.Format))
+	}
+	return []byte("{" + strings.Join(parts, ",") + "}"), nil
+}
+
+func quote(s string) string { b, _ := json.Marshal(s); return string(b) }
+
+func (m *Measure) UnmarshalJSON(b []byte) error {
+	*m = Measure{}
+	var keys map[string]json.RawMessage
+	if err := json.Unmarshal(b, &keys); err != nil {
+		return problem.New(problem.Invalid, "", "A measure is an object such as {\"sum\": \"yard_cost\"}.")
+	}
+	for key, raw := range keys {
+		var err error
+		switch key {
+		case "where":
+			err = problem.Decode(raw, &m.Where)
+		case "then":
+			err = problem.Decode(raw, &m.Then)
+		case "p":
+			var p json.Number
+			err = problem.Decode(raw, &p)
+			m.P = p.String()
+		case "label":
+			err = json.Unmarshal(raw, &m.Label)
+		case "format":
+			err = json.Unmarshal(raw, &m.Format)
+		case "measure":
+			err = problem.Decode(raw, &m.Name)
+		case "formula":
+			err = problem.Decode(raw, &m.Formula)
+		default:
+			if _, known := aggregateWords[Aggregate(key)]; !known || m.Aggregate != "" {
+				return problem.New(problem.Invalid, key, "There is no key %q in a measure.", key)
+			}
+			m.Aggregate = Aggregate(key)
+			err = json.Unmarshal(raw, &m.Field)
+		}
+		if err != nil {
+			return problem.At(key, err)
+		}
+	}
+	ways := 0
+	for _, used := range []bool{m.Aggregate != "", m.Name != "", m.Formula != ""} {
+		if used {
+			ways++
+		}
+	}
+	if ways != 1 {
+		return problem.New(problem.Missing, "", "A measure says one thing to compute: count, sum, average …, a measure of the dataset or a formula.")
+	}
+	return nil
+}
+
+// Additive tells whether the values of parts add up to the value of the whole.
+func (m Measure) Additive() bool { return m.Aggregate.Additive() }
+
+// words names the measure in a refusal.
+func (m Measure) words() string {
+	switch {
+	case m.Label != "":
+		return m.Label
+	case m.Name != "":
+		return m.Name
+	case m.Formula != "":
+		return m.Formula
+	}
+	return "a " + strings.ToLower(m.Aggregate.Words())
+}
+
+// expr returns the formula of the measure, nil for a plain aggregate.
+func (m Measure) expr(ds *dataset.Dataset) (*formula.Expr, error) {
+	switch {
+	case m.Name != "":
+		kept, err := ds.Measure(m.Name)
+		if err != nil {
+			return nil, err
+		}
+		return kept.Expr, nil
+	case m.Formula != "":
+		e, err := ds.Formula(m.Formula)
+		if err == nil && (e.Width == formula.PerRecord || !e.Type.Numeric() && !e.Type.Temporal()) {
+			err = problem.New(problem.Invalid, "", "A measure is a number or a date computed over groups: take sum, avg, count … of the fields.")
+		}
+		return e, problem.At("formula", err)
+	}
+	return nil, nil
+}
+
+// Type is the type of the measure's values.
+func (m Measure) Type(ds *dataset.Dataset) field.Type {
+	if e, err := m.expr(ds); err == nil && e != nil {
+		return e.Type
+	}
+	if m.Aggregate == Count || m.Aggregate == Distinct {
+		return field.Integer
+	}
+	if f, err := ds.Field(m.Field); err == nil {
+		return f.Type
+	}
+	return field.Number
+}
+
+func (m Measure) check(ds *dataset.Dataset) error {
+	if m.Where != nil {
+		if err := checkVisible(*m.Where, ds); err != nil {
+			return problem.At("where", err)
+		}
+	}
+	if e, err := m.expr(ds); err != nil || e != nil {
+		if err == nil {
+			for _, name := range formula.Uses(m.Formula) {
+				if f := ds.Find(name); f != nil && f.Hidden {
+					_, err = visible(ds, name)
+				}
+			}
+		}
+		return err
+	}
+	if m.Aggregate == Count && m.Field == Records {
+		return nil
+	}
+	if m.Field == "" {
+		return problem.New(problem.Missing, "field", "%s of which field?", m.Aggregate.Words())
+	}
+	if err := m.checkP(); err != nil {
+		return err
+	}
+	f, err := visible(ds, m.Field)
+	if err != nil {
+		return err
+	}
+	if !m.Aggregate.Accepts(f.Type) || f.IsLink() && m.Aggregate != Count && m.Aggregate != Distinct {
+		return problem.New(problem.Invalid, "field", "There is no %s of %s, which holds a %s.", strings.ToLower(m.Aggregate.Words()), f.Label, f.Type)
+	}
+	return nil
+}
+
+// checkP tells in words what is wrong with how much of the values lies below.
+func (m Measure) checkP() error {
+	if (m.Aggregate == Percentile) != (m.P != "") {
+		return problem.New(problem.Invalid, "p", "A percentile says how much of the values lies below it: {\"percentile\": \"nights\", \"p\": 0.9}.")
+	}
+	if m.P != "" {
+		if p, err := field.Parse(field.Number, m.P); err != nil || p.Decimal().Sign() < 0 || p.Decimal().Cmp(apd.New(1, 0)) > 0 {
+			return problem.New(problem.Invalid, "p", "How much of the values lies below is from 0 to 1, not %s.", m.P)
+		}
+	}
+	return nil
+}

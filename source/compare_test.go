@@ -1,0 +1,272 @@
+package source_test
+
+import (
+	"context"
+	"testing"
+	"time"
+
+	"github.com/cockroachdb/apd/v3"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"eskadel/core/calc"
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+)
+
+// asking puts a chart's questions to the database, the way the program does; rolled
+// chooses the way of grouping.
+type asking struct {
+	asker
+	now     query.Setting
+	rolled  bool
+	asked   int
+	dataset map[string]*dataset.Dataset
+}
+
+func (a *asking) Ask(p calc.Plan) ([][]field.Value, error) {
+	a.asked++
+	sealed, err := rule.Seal(p, rule.Viewer{Roles: []string{"all"}})
+	if err != nil {
+		return nil, err
+	}
+	rows, err := a.src.Run(context.Background(), sealed)
+	if err != nil {
+		return nil, err
+	}
+	return rows[0], nil
+}
+
+func (a *asking) Dataset(name string) (*dataset.Dataset, error) { return a.dataset[name], nil }
+func (a *asking) Setting(*dataset.Dataset) query.Setting {
+	return query.Setting{Now: a.now.Now, Calendar: a.now.Calendar}
+}
+
+func (a *asking) answer(t require.TestingT, d query.Definition) *calc.Table {
+	p, err := query.BuildAsking(d, a.ds, a.now, func(e *query.ExtentPlan) ([][]field.Value, error) { return a.Ask(e) })
+	require.NoError(t, err)
+	p.Force(a.rolled)
+	table, err := calc.Ask(p, a)
+	require.NoError(t, err)
+	return table
+}
+
+func someComparison(t *rapid.T) query.Definition {
+	d := someDefinition(t)
+	d.Where = nil
+	if rapid.Bool().Draw(t, "has where") {
+		c := someCondition(t, 0)
+		if c.Op != filter.Within {
+			d.Where = &c
+		}
+	}
+	date := "at"
+	for _, dim := range d.Dimensions() {
+		if dim.Field == "at" || dim.Field == "due" {
+			date = dim.Field
+		}
+	}
+	ranges := []period.Relative{{Named: "this month"}, {Named: "last quarter"}, {Named: "this year"}, {Last: 3, Unit: period.Month}, {Last: 40, Unit: period.Day}, {Last: 5, Unit: period.Week, Complete: true}, {From: "2026-01-10", To: "2026-03-31"}}
+	c := filter.During(date, rapid.SampledFrom(ranges).Draw(t, "range"))
+	if d.Where != nil {
+		c = filter.And(*d.Where, c)
+	}
+	d.Where = &c
+	d.Compare = &query.Comparison{With: rapid.SampledFrom([]string{query.YearBefore, query.PeriodBefore}).Draw(t, "with"), On: date}
+	if rapid.IntRange(0, 4).Draw(t, "fixed") == 0 {
+		d.Compare = &query.Comparison{Range: &period.Relative{From: "2025-05-05", To: "2025-09-30"}, On: date}
+	}
+	return d
+}
+
+// What a figure is compared with is the same measure over the records that lie in the
+// span before and share its other keys: in cells, in totals, however the database groups.
+func TestComparisonsAreTheSameChartAskedForThen(t *testing.T) {
+	base, conn := newAsker(t, "comparisons")
+	london, err := time.LoadLocation("Europe/London")
+	require.NoError(t, err)
+	rapid.Check(t, func(t *rapid.T) {
+		now := time.Date(2026, time.Month(rapid.IntRange(1, 12).Draw(t, "month")), rapid.IntRange(1, 28).Draw(t, "day"), 12, 30, 0, 0, time.UTC)
+		records := someRecords(t, now)
+		fill(t, conn, records)
+		d := someComparison(t)
+		require.NoError(t, d.Check(base.ds))
+		cal := period.ISO(london)
+		setting := query.Setting{Now: now, Calendar: cal}
+		a := &asking{asker: base, now: setting}
+		table := a.answer(t, d)
+		rolled := (&asking{asker: base, now: setting, rolled: true}).answer(t, d)
+		require.Equal(t, table.Groups, rolled.Groups, "%+v", d)
+		if table.Compared == nil {
+			return
+		}
+		name := table.Compared.Field
+		var others []filter.Condition
+		for _, c := range d.Where.TopLevel() {
+			if c.Field != name || c.Op != filter.Within {
+				others = append(others, c)
+			}
+		}
+		kept := table.Kept()
+		check := func(what string, keys []calc.Key, span period.Range, got, other func(m int) field.Value) {
+			var in []record
+			for _, r := range records {
+				ok := r.meets(filter.And(others...), now, cal)
+				v := r.value(name)
+				ok = ok && !v.IsEmpty() && span.Contains(v.Time())
+				for i, dim := range d.Dimensions() {
+					ok = ok && (dim.Field == name || r.inKey(dim, keys[i], kept[i]))
+				}
+				if ok {
+					in = append(in, r)
+				}
+			}
+			for m, measured := range d.Measures {
+				want := measure(measured, in, now, cal)
+				if len(in) == 0 && want == "" && measured.Aggregate == query.Sum {
+					want = "0"
+				}
+				require.True(t, sameNumber(measured, want, shown(got(m))), "%s, measure %d of %v in %v: %s, not %s\n%s %+v", what, m, keys, span, shown(got(m)), want, now, d)
+				require.True(t, sameNumber(measured, want, shown(other(m))), "rolled: %s, measure %d of %v in %v: %s, not %s", what, m, keys, span, shown(other(m)), want)
+			}
+		}
+		total := table.Compared.Pairing.Total
+		for g, group := range table.Groups {
+			for s, split := range table.Splits {
+				keys := append(append([]calc.Key{}, group...), split...)
+				span, paired := total, total.From.Before(total.To)
+				if axis := table.Compared.Axis; axis >= 0 {
+					span, paired = table.Partner(keys[axis])
+				}
+				before := table.Figure(g, s, 0).Before
+				if !paired {
+					require.True(t, before.IsEmpty(), "a step without a partner has nothing before")
+					continue
+				}
+				if !table.IsEmpty() {
+					check("cell", keys, span, func(m int) field.Value { return table.Figure(g, s, m).Before }, func(m int) field.Value { return rolled.Figure(g, s, m).Before })
+				}
+			}
+		}
+		if total.From.Before(total.To) {
+			check("total", make([]calc.Key, len(d.Dimensions())), total, func(m int) field.Value { return table.TotalFigure(m).Before }, func(m int) field.Value { return rolled.TotalFigure(m).Before })
+		}
+	})
+}
+
+// Running totals end at the total, shares add up to one, ranks skip after ties, the
+// difference adds back to the figure, and the order is the same each time.
+func TestWhatIsMadeOfMeasures(t *testing.T) {
+	base, conn := newAsker(t, "made_of_measures")
+	now := time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC)
+	rapid.Check(t, func(t *rapid.T) {
+		fill(t, conn, someRecords(t, now))
+		d := someDefinition(t)
+		d.Measures = []query.Measure{{Aggregate: query.Sum, Field: "amount"}, {Aggregate: query.Count, Field: query.Records}}
+		if len(d.By) == 0 {
+			d.By = []query.Dimension{{Field: "kind"}}
+			if d.Split != nil && d.Split.Field == "kind" {
+				d.Split = nil
+			}
+		}
+		a := &asking{asker: base, now: query.Setting{Now: now, Calendar: period.ISO(time.UTC)}}
+		with := func(then query.Then) *calc.Table {
+			d := d
+			d.Measures = append([]query.Measure{}, d.Measures...)
+			for i := range d.Measures {
+				d.Measures[i].Then = &then
+			}
+			require.NoError(t, d.Check(base.ds))
+			return a.answer(t, d)
+		}
+		plain := a.answer(t, d)
+		require.Equal(t, plain.Groups, a.answer(t, d).Groups, "the same order each time")
+		if plain.IsEmpty() || len(plain.Groups) == 0 {
+			return
+		}
+		near := func(want, got field.Value, words string) {
+			require.Equal(t, want.IsEmpty(), got.IsEmpty(), words)
+			if want.IsEmpty() {
+				return
+			}
+			var off apd.Decimal
+			_, _ = apd.BaseContext.Sub(&off, want.Decimal(), got.Decimal())
+			require.Negative(t, off.Abs(&off).Cmp(apd.New(1, -25)), "%s: %s and %s", words, want.Exact(), got.Exact())
+		}
+		running := with(query.Then{RunningTotal: &query.RunningTotal{}})
+		if len(d.By) == 1 {
+			for s := range running.Splits {
+				last := -1
+				for g := range running.Groups {
+					if !running.Figure(g, s, 0).Shown.IsEmpty() {
+						last = g
+					}
+				}
+				if last >= 0 {
+					near(plain.SplitTotal(s)[1], running.Figure(last, s, 1).Shown, "a running total ends at the total")
+				}
+			}
+		}
+		one := field.OfInt(1)
+		share := with(query.Then{Share: "everything"})
+		if n := plain.Total()[1].Decimal(); !n.IsZero() {
+			sum := apd.New(0, 0)
+			for g := range share.Groups {
+				if v := share.GroupFigure(g, 1).Shown; !v.IsEmpty() {
+					_, _ = apd.BaseContext.Add(sum, sum, v.Decimal())
+				}
+			}
+			near(one, field.OfDecimal(sum), "shares add up to one")
+		}
+		difference := with(query.Then{Difference: "number"})
+		for g := 1; g < len(plain.Groups) && len(d.By) == 1; g++ {
+			for s := range plain.Splits {
+				v := difference.Figure(g, s, 1).Shown
+				if v.IsEmpty() {
+					continue
+				}
+				var back apd.Decimal
+				_, _ = apd.BaseContext.Add(&back, plain.Cell(g-1, s)[1].Decimal(), v.Decimal())
+				near(plain.Cell(g, s)[1], field.OfDecimal(&back), "a difference adds back")
+			}
+		}
+		rank := with(query.Then{Rank: "largest"})
+		for g := range plain.Groups {
+			v := rank.Figure(g, 0, 1).Shown
+			if v.IsEmpty() || len(d.By) > 1 {
+				continue
+			}
+			above := int64(0)
+			for o := range plain.Groups {
+				kind := plain.Groups[o][0].Kind
+				mine, other := plain.Cell(g, 0)[1], plain.Cell(o, 0)[1]
+				if (kind == calc.One || kind == calc.Step) && !other.IsEmpty() && field.Compare(other, mine) > 0 {
+					above++
+				}
+			}
+			near(field.OfInt(above+1), v, "a rank counts the larger")
+		}
+		steps := rapid.IntRange(2, 4).Draw(t, "moving")
+		moving := with(query.Then{MovingAverage: &query.MovingAverage{Steps: steps, Shorter: true}})
+		for g := range plain.Groups {
+			v := moving.Figure(g, 0, 1).Shown
+			if v.IsEmpty() || len(d.By) > 1 {
+				continue
+			}
+			sum, n := apd.New(0, 0), int64(0)
+			for o := max(0, g-steps+1); o <= g; o++ {
+				if x := plain.Cell(o, 0)[1]; !x.IsEmpty() {
+					_, _ = apd.BaseContext.Add(sum, sum, x.Decimal())
+					n++
+				}
+			}
+			var product apd.Decimal
+			_, _ = apd.BaseContext.Mul(&product, v.Decimal(), apd.New(n, 0))
+			near(field.OfDecimal(sum), field.OfDecimal(&product), "a moving average is its steps' sum by their number")
+		}
+	})
+}
