@@ -110,9 +110,9 @@ func (a *asker) chart(q Question) {
 		a.say(q.Name+": chart", nil, err)
 		return
 	}
-	grid, err := json.Marshal(chart.MakeGrid(t, 0))
+	grid, err := json.Marshal(chart.MakeGrid(t, &chart.Document{Definition: t.Plan.Definition}, 0))
 	a.say(q.Name+": chart", fmt.Sprintf("%s %v", grid, t.Unplaced), err)
-	if drawing, err := chart.Draw(t, chart.Columns, 0); err == nil {
+	if drawing, err := chart.Draw(t, &chart.Document{Definition: t.Plan.Definition, Form: chart.Columns}, 0); err == nil {
 		var colours []string
 		for _, s := range drawing.Series {
 			colours = append(colours, s.Name+" "+s.Colour)

@@ -76,9 +76,20 @@ func NewPage(l *List) *Page {
 	return page
 }
 
+// merge joins cells that repeat the one above, from the left.
+func (p *Page) merge() {
+	rows := make([]chart.Row, len(p.Rows))
+	for i, r := range p.Rows {
+		rows[i].Cells = r.Cells
+	}
+	chart.Merge(rows, len(p.Head))
+}
+
+func count(n int) string { return format.Count(int64(n)) }
+
 // pageOf writes a computed table as a page.
 func pageOf(t *calc.Table) *Page {
-	g := chart.MakeGrid(t, 0)
+	g := chart.MakeGrid(t, &chart.Document{Definition: t.Plan.Definition}, 0)
 	p := &Page{Head: g.Head}
 	for _, r := range g.Rows {
 		p.Rows = append(p.Rows, Record{Cells: r.Cells})
@@ -109,7 +120,7 @@ func (v *View) Records(id string, ref query.Reference, words string, page int, s
 // Drawer lists the records behind a mark of a chart, with the mark's measure computed
 // from them on the same snapshot. If that is no longer what the mark shows, it says so.
 func (e *Engine) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref query.Reference, words string, page int, sort string, down bool) (*Page, error) {
-	p, err := query.NewRecords(doc.Definition, ds, s, ref)
+	p, err := query.NewRecords(doc.Computed(), ds, s, ref)
 	if err != nil {
 		return nil, err
 	}

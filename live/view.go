@@ -56,7 +56,7 @@ func (v *View) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, e
 	if doc == nil {
 		return query.Definition{}, nil, err
 	}
-	return doc.Definition, ds, err
+	return doc.Computed(), ds, err
 }
 
 // setting is the setting of a question on behalf of the view: with the values that the
@@ -81,6 +81,9 @@ type Note struct {
 // An Answer is what a widget shows.
 type Answer struct {
 	Title    string          `json:"title"`
+	Subtitle string          `json:"subtitle,omitempty"`
+	Caption  string          `json:"caption,omitempty"`
+	NoTitle  bool            `json:"no_title,omitempty"`
 	Form     string          `json:"form"`
 	Sentence string          `json:"sentence"`
 	Notes    []Note          `json:"notes,omitempty"` // what is left out, and what does not reach it
@@ -89,6 +92,7 @@ type Answer struct {
 	Grid     *chart.Grid     `json:"grid,omitempty"`
 	Figures  []chart.Figure  `json:"figures,omitempty"`
 	Records  *Page           `json:"records,omitempty"`
+	Listed   *chart.Listing  `json:"listed,omitempty"`  // records as a board, on a calendar and so on
 	Nothing  string          `json:"nothing,omitempty"` // why there is nothing to show
 	Whole    query.Reference `json:"whole"`             // leads to all records of the chart
 	Text     string          `json:"text,omitempty"`
@@ -147,53 +151,66 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 		a.Nothing = missing
 		return a, nil
 	}
-	if doc.Form == chart.Records {
-		p := query.NewList(ds, s, query.PageSize)
-		if err := p.Choose(doc.Show, doc.Where); err != nil {
-			return nil, err
-		}
-		l, err := e.Records(ctx, p, v)
-		if err != nil {
-			return nil, err
-		}
-		a.Records = NewPage(l)
-		a.Fresh = e.fresh(ds, l.At)
-		a.Whole = query.Reference{Version: version, Now: s.Now}
-		return a, nil
+	a.Subtitle, a.Caption, a.NoTitle = doc.Finishing().Subtitle, doc.Finishing().Caption, doc.Finishing().NoTitle
+	if doc.Form.Lists() {
+		return a, e.list(ctx, a, doc, ds, v, s, version)
 	}
-	t, at, err := e.Table(ctx, doc.Definition, ds, v, s)
+	t, at, err := e.Table(ctx, doc.Computed(), ds, v, s)
 	if err != nil {
 		return nil, err
 	}
 	a.Fresh = e.fresh(ds, at)
 	a.Whole = t.Reference(version, 0, nil)
 	a.Notes = append(a.Notes, notes(t, version)...)
-	if t.IsEmpty() && doc.Form != chart.KeyFigures {
+	if t.IsEmpty() && doc.Form != chart.KeyFigures && doc.Form != chart.Gauge {
 		a.Nothing = "Nothing found: no " + ds.Record[1] + " meet what is set."
 		return a, nil
 	}
-	switch doc.Form {
-	case chart.KeyFigures:
-		a.Figures = chart.Figures(t)
-	case chart.Table:
+	if len(t.Groups) == 0 {
+		a.Nothing = "No group meets the conditions on results."
+		return a, nil
+	}
+	switch {
+	case doc.Form == chart.KeyFigures:
+		a.Figures, err = e.figures(ctx, t, doc, ds, v, s)
+	case doc.Form.Tells():
 		err = chart.TooLarge(t)
 		parts = Figures
-	default:
-		if parts&Drawing != 0 {
-			a.Drawing, err = chart.Draw(t, doc.Form, version)
+	case parts&Drawing != 0:
+		if a.Drawing, err = chart.Draw(t, doc, version); err == nil {
+			for _, words := range a.Drawing.Notes {
+				a.Notes = append(a.Notes, Note{Words: words})
+			}
 		}
 	}
-	if p := problem.Of(err); p != nil && p.Code == problem.TooMany {
+	if p := problem.Of(err); p != nil && (p.Code == problem.TooMany || p.Code == problem.Invalid) {
 		a.Nothing = p.Words
 		return a, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	if doc.Form != chart.KeyFigures && parts&Figures != 0 {
-		a.Grid = chart.MakeGrid(t, version)
+	switch {
+	case doc.Form == chart.KeyFigures || parts&Figures == 0:
+	case doc.Form == chart.Pivot || doc.Form == chart.Grouped:
+		a.Grid = chart.MakePivot(t, doc, version)
+	default:
+		a.Grid = chart.MakeGrid(t, doc, version)
 	}
 	return a, nil
+}
+
+// figures makes key figures, with the same measures along time where they have small lines.
+func (e *Engine) figures(ctx context.Context, t *calc.Table, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting) ([]chart.Figure, error) {
+	var along *calc.Table
+	if doc.Finishing().Spark && ds.Date != "" {
+		d := query.Definition{Version: 1, Dataset: ds.Name, Measures: doc.Measures, Where: doc.Where, By: []query.Dimension{{Field: ds.Date}}}
+		var err error
+		if along, _, err = e.Table(ctx, d, ds, v, s); err != nil {
+			return nil, err
+		}
+	}
+	return chart.Figures(t, along, doc), nil
 }
 
 func (e *Engine) fresh(ds *dataset.Dataset, at time.Time) string {
@@ -222,6 +239,23 @@ func notes(t *calc.Table, version int) []Note {
 		}[u.Why]
 		mark := u.Reference(t, version)
 		out = append(out, Note{fmt.Sprintf(why, format.Count(u.Count), records, label, are), &mark})
+	}
+	if t.Dropped > 0 {
+		groups, are := "groups", "are"
+		if t.Dropped == 1 {
+			groups, are = "group", "is"
+		}
+		out = append(out, Note{Words: fmt.Sprintf("%s %s that the conditions on results leave out %s not shown; totals have them.", format.Count(int64(t.Dropped)), groups, are)})
+	}
+	if t.Targets != nil && t.Targets.Withheld != "" {
+		out = append(out, Note{Words: t.Targets.Withheld})
+	}
+	for _, d := range t.Plan.Dims {
+		if r, ok := t.Plan.Together(d); ok {
+			if years := format.Years(r); years != "" {
+				out = append(out, Note{Words: years + " together."})
+			}
+		}
 	}
 	return out
 }

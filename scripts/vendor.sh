@@ -33,7 +33,6 @@ take() { # package version licence file…
   for f in "$@"; do listed="$listed $(basename "$f")"; done
   echo "| $name | $version | $licence |$listed |" >> "$out/README.md"
 }
-take echarts 6.1.0 Apache-2.0 dist/echarts.min.js NOTICE
 take gridstack 14.1.0 MIT dist/gridstack-all.js dist/gridstack.min.css
 take htmx.org 2.0.11 0BSD dist/htmx.min.js
 take bootstrap 5.3.9 MIT dist/css/bootstrap.min.css

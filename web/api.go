@@ -126,7 +126,7 @@ func (s *Server) apiRun(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	c.JSON(http.StatusOK, chart.MakeGrid(t, 0))
+	c.JSON(http.StatusOK, chart.MakeGrid(t, &chart.Document{Definition: t.Plan.Definition}, 0))
 }
 
 // apiPutDashboard makes a dashboard, or replaces the draft of one.

@@ -217,6 +217,17 @@ func (s *Server) chartChange(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
+	if path := c.PostForm("path"); path != "" {
+		set, err := d.Set(path, c.PostForm("kind"), c.PostForm("value"))
+		if err == nil && ds != nil && d.Check(ds) == nil {
+			err = set.Check(ds)
+		}
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		d = set
+	}
 	if title, ok := c.GetPostForm("title"); ok {
 		d.Title = strings.TrimSpace(title)
 		if ds != nil && d.Title == sentence.Title(&chart.Document{Definition: d.Definition, Form: d.Form}, ds) {
@@ -238,6 +249,16 @@ func (s *Server) chartChange(c *gin.Context) {
 		return
 	}
 	s.part(c, http.StatusOK, "sentence", data)
+}
+
+// chartFinish unfolds how the chart is finished: words, numbers, axes, colours, cells.
+func (s *Server) chartFinish(c *gin.Context) {
+	d, ds, err := s.posted(c)
+	if err != nil || ds == nil {
+		s.fail(c, err)
+		return
+	}
+	s.part(c, http.StatusOK, "finish", sentence.Finish(d, ds))
 }
 
 func (s *Server) keepOnWidget(c *gin.Context, at place, d *chart.Document) error {

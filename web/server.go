@@ -111,6 +111,7 @@ func (s *Server) routes() {
 	author.GET("/charts", s.library)
 	author.GET("/charts/edit", s.chartEditor)
 	author.POST("/charts/menu", s.chartMenu)
+	author.POST("/charts/finish", s.chartFinish)
 	author.POST("/charts/change", s.chartChange)
 	author.POST("/charts/answer", s.chartAnswer)
 	author.POST("/charts/records", s.chartRecords)

@@ -151,7 +151,7 @@ type answer struct {
 	Grid *struct {
 		Head []struct {
 			Measure int
-			Key     *query.KeyRef
+			Keys    []query.KeyRef
 		}
 		Rows []struct {
 			Keys  []query.KeyRef

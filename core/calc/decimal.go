@@ -184,3 +184,11 @@ func relative(a, b field.Value) field.Value {
 	size.Abs(b.Decimal())
 	return quotient(d.Decimal(), &size)
 }
+
+// Sum adds values; those without one count as nothing.
+func Sum(a, b field.Value) field.Value {
+	if s := add(a.Decimal(), b.Decimal()); s != nil {
+		return field.OfDecimal(s)
+	}
+	return field.Value{}
+}

@@ -308,6 +308,7 @@ func (c *computing) sort(dim int, keys []Key, e *earlier) {
 			values[k.same()] = c.sorted(s, probe, func(i int) bool { return i == dim }, e)
 		}
 		sort.Slice(keys, func(i, j int) bool { return before(values, keys[i], keys[j], s.Descending) })
+	case c.p.Dims[dim].Axis != nil:
 	case s.By == "list" || s.By == "hand":
 		place := func(k Key) int {
 			if p := places[text(k)]; p != 0 {

@@ -190,19 +190,6 @@ func (t *Table) Partner(step Key) (r period.Range, ok bool) {
 	return period.Range{From: k.From, To: k.To}, ok
 }
 
-// Margin returns the measures over the records that share some keys of a mark: those of
-// the first rows groups and the first columns levels of the split. They come from
-// records, as every total does.
-func (t *Table) Margin(group, split, rows, columns int) []field.Value {
-	keys := append(append([]Key{}, t.Groups[group]...), t.Splits[split]...)
-	by := len(t.Groups[group])
-	p := t.c.marginal(keys, func(i int) bool { return i < rows || i >= by && i-by < columns })
-	if p == nil {
-		return make([]field.Value, len(t.Plan.Definition.Measures))
-	}
-	return p.values(&t.c.p.Measuring)
-}
-
 // Kept returns, for each dimension, the keys by which Others is known: every single
 // value that was kept, in order of bytes. It is empty for a dimension that is not cut.
 func (t *Table) Kept() [][]string { return t.c.kept() }
@@ -265,4 +252,50 @@ func Single(p *query.RecordsPlan, rows [][]field.Value) (field.Value, int64) {
 	row := rows[0]
 	last := len(row) - 1
 	return parts(row[:last]).values(&p.Measuring)[0], whole(row[last])
+}
+
+// Same tells whether two keys of one dimension are the same.
+func (k Key) Same(other Key) bool { return k.same() == other.same() }
+
+// Name identifies the key within its dimension.
+func (k Key) Name() string { return k.same() }
+
+// MarginFigure returns one measure over the records that share the keys of the first rows
+// groups and the first columns levels of the split, from their records; with a comparison
+// what it was before, and of a share the share.
+func (t *Table) MarginFigure(group, split, rows, columns, m int) Figure {
+	keys := append(append([]Key{}, t.Groups[group]...), t.Splits[split]...)
+	by := len(t.Groups[group])
+	chosen := func(i int) bool { return i < rows || i >= by && i-by < columns }
+	value := func(p parts, ok bool) field.Value {
+		if !ok {
+			return field.Value{}
+		}
+		if p == nil {
+			p = blank(t.c.p)
+		}
+		return p.values(&t.c.p.Measuring)[m]
+	}
+	f := Figure{Base: value(t.c.marginal(keys, chosen), true)}
+	f.Shown = f.Base
+	if t.e != nil {
+		f.Before = value(t.e.at(keys, chosen))
+	}
+	if then := t.Plan.Definition.Measures[m].Then; then != nil && then.Share != "" {
+		whole := func(base field.Value, at func(func(int) bool) (parts, bool)) field.Value {
+			of := func(int) bool { return false }
+			switch then.Share {
+			case "group":
+				of = func(i int) bool { return i < rows }
+			case "split":
+				of = func(i int) bool { return i >= by && i-by < columns }
+			}
+			return Share(base, value(at(of)))
+		}
+		f.Shown = whole(f.Base, func(of func(int) bool) (parts, bool) { return t.c.marginal(keys, of), true })
+		if t.e != nil {
+			f.Before = whole(f.Before, func(of func(int) bool) (parts, bool) { return t.e.at(keys, of) })
+		}
+	}
+	return f
 }

@@ -115,7 +115,7 @@ func (w made) all() {
 					values[i] = w.base.cell(g, s)[w.m]
 				}
 			}
-			for i, v := range w.along(run, values) {
+			for i, v := range w.along(run, values, s) {
 				if s < 0 {
 					w.out.groups[run[i]][w.m] = v
 				} else if cell := w.out.cells[[2]int{run[i], s}]; cell != nil {
@@ -150,7 +150,7 @@ func (t *Table) runs() (runs [][]int) {
 	return runs
 }
 
-func (w made) along(run []int, values []field.Value) []field.Value {
+func (w made) along(run []int, values []field.Value, split int) []field.Value {
 	out := make([]field.Value, len(values))
 	switch {
 	case w.then.RunningTotal != nil:
@@ -162,7 +162,7 @@ func (w made) along(run []int, values []field.Value) []field.Value {
 			if !values[i].IsEmpty() {
 				sum = add(sum, values[i].Decimal())
 			}
-			if w.runs(g) {
+			if w.runs(g, split) {
 				out[i] = field.OfDecimal(sum)
 			}
 		}
@@ -170,7 +170,7 @@ func (w made) along(run []int, values []field.Value) []field.Value {
 		n := w.then.MovingAverage.Steps
 		for i, g := range run {
 			first := max(0, i-n+1)
-			if !w.runs(g) || i-n+1 < 0 && !w.then.MovingAverage.Shorter {
+			if !w.runs(g, split) || i-n+1 < 0 && !w.then.MovingAverage.Shorter {
 				continue
 			}
 			var sum *apd.Decimal
@@ -198,8 +198,12 @@ func (w made) along(run []int, values []field.Value) []field.Value {
 
 // runs tells whether a running figure goes on at a group: up to the last step begun and,
 // of what was before, to the last step with a partner.
-func (w made) runs(g int) bool {
-	if !w.t.c.begun(w.t.Groups[g]) {
+func (w made) runs(g, split int) bool {
+	keys := w.t.Groups[g]
+	if split >= 0 {
+		keys = append(append([]Key{}, keys...), w.t.Splits[split]...)
+	}
+	if !w.t.c.begun(keys) {
 		return false
 	}
 	if w.base != w.t.was || w.t.e == nil || w.t.e.axis < 0 {

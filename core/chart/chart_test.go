@@ -43,7 +43,7 @@ func money(n int64) field.Value {
 const byKind = `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"kind"%s}],"form":"bars"}`
 
 func labels(t *calc.Table) (out []string) {
-	for _, r := range chart.MakeGrid(t, 0).Rows {
+	for _, r := range chart.MakeGrid(t, &chart.Document{Definition: t.Plan.Definition}, 0).Rows {
 		out = append(out, r.Cells[0].Text)
 	}
 	return out
@@ -77,7 +77,7 @@ func TestOrder(t *testing.T) {
 func TestOthersAndTotalsComeFromRecords(t *testing.T) {
 	doc := `{"version":1,"dataset":"jobs","measures":[{"average":"cost"}],"by":[{"field":"kind","largest":1,"others":true}],"form":"bars"}`
 	_, tab := table(t, doc, []field.Value{txt("a"), money(1000), num(1), num(1)}, []field.Value{txt("b"), money(600), num(3), num(3)}, []field.Value{txt("c"), money(400), num(1), num(1)})
-	g := chart.MakeGrid(tab, 0)
+	g := chart.MakeGrid(tab, &chart.Document{Definition: tab.Plan.Definition}, 0)
 	assert.Equal(t, "£10.00", g.Rows[0].Cells[1].Text)
 	assert.Equal(t, "2.5", g.Rows[1].Cells[1].Exact, "(6 + 4) ÷ 4 records, not the average of 2 and 4")
 	assert.Equal(t, "4", g.Total[1].Exact, "20 ÷ 5")
@@ -88,7 +88,7 @@ func TestOthersAndTotalsComeFromRecords(t *testing.T) {
 func TestStepsAreFilledAndUnbegunOnesHaveNoValue(t *testing.T) {
 	doc := `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":"this year"},"form":"columns"}`
 	d, tab := table(t, doc, []field.Value{num(3), money(100), num(1)}, []field.Value{num(11), money(250), num(2)}, []field.Value{num(12), money(999), num(7)}, []field.Value{field.Value{}, money(1), num(4)})
-	drawing, err := chart.Draw(tab, d.Form, 5)
+	drawing, err := chart.Draw(tab, d, 5)
 	require.NoError(t, err)
 	marks := drawing.Series[0].Marks
 	require.Len(t, marks, 12)
@@ -119,7 +119,7 @@ func TestColoursStay(t *testing.T) {
 			rows = append(rows, []field.Value{field.OfBool(true), txt(v), money(100), num(1)})
 		}
 		d, tab := table(t, fmt.Sprintf(doc, name), rows...)
-		drawing, err := chart.Draw(tab, d.Form, 0)
+		drawing, err := chart.Draw(tab, d, 0)
 		require.NoError(t, err)
 		out := map[string]string{}
 		for _, s := range drawing.Series {
@@ -144,7 +144,7 @@ func TestAxisHoldsEveryMarkAtRoundSteps(t *testing.T) {
 			rows = append(rows, []field.Value{txt(fmt.Sprint(i)), money(rapid.Int64Range(-1e9, 1e12).Draw(t, "value")), num(1)})
 		}
 		d, tab := table(t, fmt.Sprintf(byKind, ""), rows...)
-		drawing, err := chart.Draw(tab, d.Form, 0)
+		drawing, err := chart.Draw(tab, d, 0)
 		require.NoError(t, err)
 		a := drawing.Axis
 		assert.LessOrEqual(t, a.Low, 0.0)
@@ -166,7 +166,7 @@ func TestTooMuchIsSaid(t *testing.T) {
 		rows = append(rows, []field.Value{field.OfBool(true), txt(fmt.Sprint(i)), money(1), num(1)})
 	}
 	d, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"late"}],"split":{"field":"boat"},"form":{"columns":"stacked"}}`, rows...)
-	_, err := chart.Draw(tab, d.Form, 0)
+	_, err := chart.Draw(tab, d, 0)
 	assert.Equal(t, problem.TooMany, problem.Of(err).Code)
 	assert.Contains(t, problem.Of(err).Words, "61 series")
 }
@@ -190,7 +190,7 @@ func TestForms(t *testing.T) {
 		require.NoError(t, json.Unmarshal(b, &back))
 		assert.Equal(t, f, back, string(b))
 	}
-	for _, doc := range []string{`"donut"`, `{"line":"stacked"}`, `{"columns":"wavy"}`, `3`} {
+	for _, doc := range []string{`"doughnut"`, `{"line":"stacked"}`, `{"columns":"wavy"}`, `3`} {
 		var f chart.Form
 		assert.Error(t, json.Unmarshal([]byte(doc), &f), doc)
 	}

@@ -7,90 +7,92 @@ import (
 	"strings"
 
 	"eskadel/core/dataset"
+	"eskadel/core/field"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
 
-// A Document is a chart as it is written down: a definition and its form.
+// A Document is a chart as it is written down: a definition, its form and its finish.
 type Document struct {
 	query.Definition
-	Title string   `json:"title,omitempty"` // as written by hand; else it follows the sentence
-	Form  Form     `json:"form"`
-	Show  []string `json:"show,omitempty"` // for records: the fields, in order
+	Title  string   `json:"title,omitempty"` // as written by hand; else it follows the sentence
+	Form   Form     `json:"form"`
+	Show   []string `json:"show,omitempty"`  // for records: the fields, in order
+	Order  *Order   `json:"order,omitempty"` // for records: which come first
+	Most   int      `json:"most,omitempty"`  // for records: only so many of them
+	Finish *Finish  `json:"finish,omitempty"`
+	// Shared are the colours that values have on every chart of the dashboard: field → value → colour.
+	Shared map[string]map[string]string `json:"-"`
 }
 
-// A Form is how a chart is drawn. In JSON a name, or {"columns": "stacked"}.
-type Form struct {
-	Kind  string
-	Style string
+// An Order says which records come first.
+type Order struct {
+	Field      string `json:"field"`
+	Descending bool   `json:"descending,omitempty"`
 }
 
-// The forms there are.
-var (
-	Columns        = Form{"columns", "side by side"}
-	StackedColumns = Form{"columns", "stacked"}
-	Bars           = Form{"bars", "side by side"}
-	StackedBars    = Form{"bars", "stacked"}
-	Line           = Form{"line", ""}
-	KeyFigures     = Form{"key figures", ""}
-	Table          = Form{"table", ""}
-	Records        = Form{"records", ""}
-)
-
-// Forms lists all forms, in the order menus offer them.
-func Forms() []Form {
-	return []Form{Columns, StackedColumns, Bars, StackedBars, Line, KeyFigures, Table, Records}
-}
-
-// Words names the form in a sentence: "stacked columns".
-func (f Form) Words() string {
-	switch {
-	case f.Style == "stacked":
-		return "stacked " + f.Kind
-	case f == Line:
-		return "a line"
-	case f == Table:
-		return "a table"
-	case f == Records:
-		return "a list of records"
+// finish is the chart's finish, the usual one where it has none.
+func (d *Document) finish() *Finish {
+	if d.Finish == nil {
+		return &Finish{}
 	}
-	return f.Kind
+	return d.Finish
 }
 
-func (f Form) MarshalJSON() ([]byte, error) {
-	if f.Style == "" || f == Columns || f == Bars {
-		return json.Marshal(f.Kind)
+// Finishing is the chart's finish for those who show it.
+func (d *Document) Finishing() Finish { return *d.finish() }
+
+// Computed is the definition that is computed for the chart: its own, and for a funnel that
+// knows how far lost records came, divided by that too.
+func (d *Document) Computed() query.Definition {
+	out := d.Definition
+	if d.Form == Funnel && d.finish().Furthest != "" && out.Split == nil {
+		out.Split = &query.Dimension{Field: d.finish().Furthest}
 	}
-	return json.Marshal(map[string]string{f.Kind: f.Style})
-}
-
-func (f *Form) UnmarshalJSON(b []byte) error {
-	var kind string
-	var styled map[string]string
-	if json.Unmarshal(b, &kind) != nil {
-		if err := json.Unmarshal(b, &styled); err != nil || len(styled) != 1 {
-			return problem.New(problem.Invalid, "", "A form is a name such as \"line\", or {\"columns\": \"stacked\"}.")
+	if d.Form == RiskGrid || d.Form == HeatMap {
+		// Cells stand in the order of their scales, not of their size.
+		out.By = append([]query.Dimension{}, out.By...)
+		for i := range out.By {
+			out.By[i] = d.scaled(out.By[i])
+		}
+		if out.Split != nil {
+			split := d.scaled(*out.Split)
+			out.Split = &split
 		}
 	}
-	for k, style := range styled {
-		kind, f.Style = k, style
+	return out
+}
+
+// scaled orders the values of a dimension by their list or size where nothing else is said.
+func (d *Document) scaled(dim query.Dimension) query.Dimension {
+	if dim.Sort == nil && dim.Grain == 0 && dim.Part == 0 && dim.Largest == 0 && dim.Smallest == 0 {
+		dim.Sort = &query.Sort{By: "list"}
 	}
-	for _, known := range Forms() {
-		if known.Kind == kind && (known.Style == f.Style || styled == nil) {
-			*f = known
-			return nil
-		}
-	}
-	return problem.New(problem.Invalid, "", "There is no form “%s”.", strings.TrimSpace(f.Style+" "+kind))
+	return dim
 }
 
 // Read reads a chart document, without looking at its dataset.
 func Read(data []byte) (*Document, error) {
 	var d Document
-	if err := problem.Decode(data, &d); err != nil {
+	if err := problem.Decode(upgrade(data), &d); err != nil {
 		return nil, err
 	}
 	return &d, nil
+}
+
+// upgrade moves the sort of a chart as it was first written, beside its groups, to the
+// first group. Anything else is left as it is.
+func upgrade(data []byte) []byte {
+	var top map[string]json.RawMessage
+	var by []map[string]json.RawMessage
+	if json.Unmarshal(data, &top) != nil || top["sort"] == nil || json.Unmarshal(top["by"], &by) != nil || len(by) == 0 || by[0]["sort"] != nil {
+		return data
+	}
+	by[0]["sort"] = top["sort"]
+	delete(top, "sort")
+	top["by"], _ = json.Marshal(by)
+	out, _ := json.Marshal(top)
+	return out
 }
 
 // JSON writes the document as files and the API carry it.
@@ -109,31 +111,168 @@ func (d *Document) Check(ds *dataset.Dataset) error {
 			return problem.New(problem.NotFound, "show", "%s has no field “%s”.", ds.Title, name)
 		}
 	}
-	return problem.At("form", d.Fits(d.Form))
+	if d.Order != nil {
+		if f, err := ds.Field(d.Order.Field); err != nil || f.Hidden {
+			return problem.New(problem.NotFound, "order.field", "%s has no field “%s”.", ds.Title, d.Order.Field)
+		}
+	}
+	if d.Most < 0 || d.Most > MostPoints {
+		return problem.New(problem.Invalid, "most", "A list shows 1 to %d records.", MostPoints)
+	}
+	if d.Finish != nil {
+		if err := d.Finish.check(d, ds); err != nil {
+			return problem.At("finish", err)
+		}
+	}
+	return problem.At("form", d.Fits(d.Form, ds))
 }
 
 // Fits tells in words why the chart cannot be drawn in a form.
-func (d *Document) Fits(f Form) error {
-	switch {
-	case f == KeyFigures && len(d.Dimensions()) > 0:
-		return problem.New(problem.Invalid, "", "Key figures are of all records together: take away the groups first.")
-	case f == Records && (len(d.Dimensions()) > 0 || len(d.Measures) > 1):
-		return problem.New(problem.Invalid, "", "A list shows single records: take away the groups and all measures but one first.")
-	case f == KeyFigures || f == Table || f == Records:
+func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
+	no := func(words string, args ...any) error { return problem.New(problem.Invalid, "", words, args...) }
+	dims, name := d.Dimensions(), strings.ToUpper(f.Words()[:1])+f.Words()[1:]
+	additive := func() error {
+		for _, m := range d.Measures {
+			if !m.Additive() {
+				return no("%s show parts of a whole, and parts of a %s do not add up.", name, strings.ToLower(m.Aggregate.Words()))
+			}
+		}
 		return nil
+	}
+	switch {
+	case f.Lists():
+		if len(dims) > 0 || len(d.Measures) > 1 {
+			return no("%s shows single records: take away the groups and all measures but one first.", name)
+		}
+		return d.fitsRecords(f, ds)
+	case f == KeyFigures && len(dims) > 0:
+		return no("Key figures are of all records together: take away the groups first.")
+	case f == KeyFigures || f == Table:
+		return nil
+	case f == Gauge && len(dims) > 0:
+		return no("A gauge shows one figure: take away the groups first.")
+	case f == Gauge:
+		return d.fitsGauge()
 	case len(d.By) == 0:
 		return problem.New(problem.Missing, "", "Choose what to divide by, so that there is something to draw.")
+	case f == Pivot:
+		if d.Split == nil && len(d.By) < 2 {
+			return no("A pivot crosses or nests groups: split by another field, or divide by a second one.")
+		}
+		return nil
+	case f == Grouped && len(d.By) < 2:
+		return no("A grouped table folds details into groups: divide by a second field.")
+	case f == Grouped && d.Split != nil:
+		return no("A grouped table has no split; a pivot has.")
+	case f == Grouped:
+		return nil
+	case len(d.Across) > 0:
+		return no("Only a pivot has several levels of a split.")
 	case len(d.By) > 1:
-		return problem.New(problem.Invalid, "", "%s show one group; a table shows several.", strings.ToUpper(f.Kind[:1])+f.Kind[1:])
+		return no("%s shows one group; a table or a pivot shows several.", name)
+	case f == Scatter:
+		if len(d.Measures) < 2 || len(d.Measures) > 3 {
+			return no("A scatter needs two measures, one for each axis, and may have a third for the size.")
+		}
+		return nil
+	case f == HeatMap || f == RiskGrid:
+		if d.Split == nil {
+			return no("%s crosses two divisions: split by another field.", name)
+		}
+		if f == RiskGrid && !onList(d.By[0], ds) {
+			return no("A risk grid stands on two scales of numbers or lists, such as likelihood and severity.")
+		}
+		return nil
 	case d.Split != nil && len(d.Measures) > 1:
-		return problem.New(problem.Invalid, "", "A chart that is split shows one measure; a table shows several.")
-	case f.Style == "stacked" && d.Split == nil && len(d.Measures) == 1:
-		return problem.New(problem.Invalid, "", "There is nothing to stack: split by another field first.")
-	case f.Style == "stacked":
+		return no("A chart that is split shows one measure; a table shows several.")
+	case f == Pie || f == Donut:
+		if len(d.Measures) > 1 {
+			return no("%s shows one measure.", name)
+		}
+		return additive()
+	case f == Funnel:
+		if len(d.Measures) > 1 || d.Split != nil {
+			return no("A funnel shows one measure of stages, without a split.")
+		}
+		if x := ds.Find(d.By[0].Field); x == nil || len(x.List) < 2 {
+			return no("A funnel follows stages in order: divide by a field that has a pick list.")
+		}
+		return additive()
+	case f == Combined && len(d.Measures) < 2 && d.Split == nil:
+		return no("Columns and lines draw two measures or more: add another.")
+	case f == Radar && d.Split == nil && len(d.Measures) > 1 && len(d.By) == 0:
+		return no("A radar needs a group for its spokes.")
+	case f.Kind == "area" && f.stacks() && d.Split == nil && len(d.Measures) == 1, f.stacks() && d.Split == nil && len(d.Measures) == 1:
+		return no("There is nothing to stack: split by another field first.")
+	case f.stacks():
 		for _, m := range d.Measures {
-			if !m.Aggregate.Additive() {
-				return problem.New(problem.Invalid, "", "Stacked parts must add up, and parts of a %s do not.", strings.ToLower(m.Aggregate.Words()))
+			if !m.Additive() || m.Then != nil && m.Then.RunningTotal == nil && m.Then.Share == "" {
+				return no("Stacked parts must add up, and parts of a %s do not.", strings.ToLower(m.Aggregate.Words()))
 			}
+		}
+	}
+	return nil
+}
+
+// onList tells whether a dimension's values have an order of their own.
+func onList(dim query.Dimension, ds *dataset.Dataset) bool {
+	f := ds.Find(dim.Field)
+	return f != nil && (len(f.List) > 0 || f.Type.Numeric())
+}
+
+func (d *Document) fitsGauge() error {
+	f := d.finish()
+	high, target := limit(f.High), d.Target
+	switch {
+	case len(d.Measures) != 1:
+		return problem.New(problem.Invalid, "", "A gauge shows one measure.")
+	case high == nil && target == nil:
+		return problem.New(problem.Missing, "", "A gauge needs the end of its scale, or a target: how much is full?")
+	case high != nil && limit(f.Low) != nil && *limit(f.Low) >= *high, high != nil && f.Low == "" && *high <= 0:
+		return problem.New(problem.Invalid, "", "The gauge's scale ends before it begins.")
+	}
+	return nil
+}
+
+// fitsRecords tells what a form that lists records still needs to know.
+func (d *Document) fitsRecords(form Form, ds *dataset.Dataset) error {
+	f := d.finish()
+	need := func(name, words string, fits func(*dataset.Field) bool) error {
+		x := ds.Find(name)
+		if x == nil {
+			for _, candidate := range ds.Visible() {
+				if fits(candidate) {
+					return nil // the first that suits is taken
+				}
+			}
+			return problem.New(problem.Invalid, "", "%s", words)
+		}
+		if !fits(x) {
+			return problem.New(problem.Invalid, "", "%s", words)
+		}
+		return nil
+	}
+	dated := func(x *dataset.Field) bool { return x.Type.Temporal() }
+	switch form {
+	case Board:
+		return need(f.Stage, "A board needs a field with a pick list, whose values are its columns.", func(x *dataset.Field) bool { return len(x.List) > 0 })
+	case Calendar, Timeline, Latest:
+		return need(f.From, form.Words()+" needs a date.", dated)
+	case Plan:
+		return need(f.Position, "Points need a field that holds positions.", func(x *dataset.Field) bool { return x.Type == field.Position })
+	}
+	return nil
+}
+
+// Field finds the field that a form which lists records takes for a role: the one named,
+// or else the first that suits; nil for none.
+func Field(name string, ds *dataset.Dataset, fits func(*dataset.Field) bool) *dataset.Field {
+	if x := ds.Find(name); x != nil && !x.Hidden {
+		return x
+	}
+	for _, x := range ds.Visible() {
+		if fits(x) {
+			return x
 		}
 	}
 	return nil

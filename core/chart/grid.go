@@ -12,28 +12,47 @@ import (
 
 // A Grid is a table of figures: what is drawn, or the table form itself.
 type Grid struct {
+	Above []HeadRow `json:"above,omitempty"` // of a pivot: the upper levels of its columns
 	Head  []Heading `json:"head"`
 	Rows  []Row     `json:"rows"`
 	Total []Cell    `json:"total,omitempty"` // from records, not a sum of cells
 	// Reference, with the keys and measure of a cell, leads to its records.
 	Reference query.Reference `json:"reference"`
+	Nested    bool            `json:"nested,omitempty"` // rows have levels that open and close
+	By        int             `json:"by"`               // how many keys a row of the finest level has
 }
 
-// A Heading is a column's title. A column of numbers has its measure and, where the
-// chart is split, the split's key and words.
+// A HeadRow is a row of headings that each span several columns.
+type HeadRow struct {
+	Cells []SpanHeading `json:"cells"`
+}
+
+// A SpanHeading is a heading over several columns.
+type SpanHeading struct {
+	Label string `json:"label"`
+	Span  int    `json:"span"`
+}
+
+// A Heading is a column's title. A column of numbers has its measure, what of it stands
+// there and, where the chart is split, the split's keys and words.
 type Heading struct {
-	Label   string        `json:"label"`
-	Number  bool          `json:"number"`
-	Measure int           `json:"measure,omitempty"`
-	Key     *query.KeyRef `json:"key,omitempty"`
-	Words   string        `json:"words,omitempty"`
+	Label   string         `json:"label"`
+	Number  bool           `json:"number"`
+	Measure int            `json:"measure,omitempty"`
+	Shows   string         `json:"shows,omitempty"` // before, change, percent, target or reached; the figure when left out
+	Keys    []query.KeyRef `json:"keys,omitempty"`
+	Words   string         `json:"words,omitempty"`
 }
 
 // A Row is one group with its keys and words.
 type Row struct {
-	Cells []Cell         `json:"cells"`
-	Keys  []query.KeyRef `json:"keys,omitempty"`
-	Words string         `json:"words,omitempty"`
+	Cells  []Cell         `json:"cells"`
+	Keys   []query.KeyRef `json:"keys,omitempty"`
+	Words  string         `json:"words,omitempty"`
+	Level  int            `json:"level,omitempty"`  // of a nested row, 0 for the outermost
+	Folds  bool           `json:"folds,omitempty"`  // it has rows below it
+	Open   bool           `json:"open,omitempty"`   // and they are shown at first
+	Hidden bool           `json:"hidden,omitempty"` // it lies below a closed row
 }
 
 // A Cell is one text of a grid. A number's cell is a mark: its keys are those of its row
@@ -42,6 +61,10 @@ type Cell struct {
 	Text   string `json:"text"`
 	Exact  string `json:"exact,omitempty"`
 	Number bool   `json:"number,omitempty"`
+	Plain  bool   `json:"plain,omitempty"` // a number that leads to no records
+	Look   *Look  `json:"look,omitempty"`
+	Span   int    `json:"span,omitempty"`   // rows that a merged cell covers
+	Merged bool   `json:"merged,omitempty"` // it is covered by the cell above
 }
 
 // MostCells is what a table may carry.
@@ -55,75 +78,318 @@ func TooLarge(t *calc.Table) error {
 	return nil
 }
 
+// gridder lays out one table.
+type gridder struct {
+	t       *calc.Table
+	doc     *Document
+	finish  *Finish
+	formats []format.Number
+	looks   []*looking // per column of numbers
+	columns []column
+}
+
+// A column of numbers: a split value's or a total's figure of a measure.
+type column struct {
+	heading Heading
+	split   int // of the table; any of those it covers where it is a total
+	levels  int // how many levels of the split it is divided by
+	shows   string
+	measure int
+}
+
 // MakeGrid lays a table out as text: a row per group, a column per split and measure.
-func MakeGrid(t *calc.Table, version int) *Grid {
+func MakeGrid(t *calc.Table, doc *Document, version int) *Grid {
+	w := &gridder{t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t)}
+	g := &Grid{Reference: t.Reference(version, 0, nil), By: len(t.Plan.Definition.By)}
 	p := t.Plan
-	g := &Grid{Reference: t.Reference(version, 0, nil)}
-	by := len(p.Definition.By)
-	for _, d := range p.Dims[:by] {
+	for _, d := range p.Dims[:len(p.Definition.By)] {
 		g.Head = append(g.Head, Heading{Label: d.F.Label})
 	}
-	for _, split := range t.Splits {
-		for i, m := range p.Definition.Measures {
-			h := Heading{Label: MeasureLabel(m, p.Dataset), Number: true, Measure: i}
-			if p.Definition.Split != nil {
-				name, _ := format.Key(split[0], p.Dims[by])
-				if len(p.Definition.Measures) > 1 {
-					name += ", " + h.Label
-				}
-				key := split[0].Ref()
-				h.Label, h.Key, h.Words = name, &key, phrase(p.Dims[by], split[0])
-			}
-			g.Head = append(g.Head, h)
-		}
+	for s := range t.Splits {
+		w.divide(s, len(t.Splits[s]))
 	}
-	formats := Formats(t)
-	numbers := func(values func(split int) []field.Value) (cells []Cell) {
-		for s := range t.Splits {
-			for m, v := range values(s) {
-				cells = append(cells, Cell{formats[m].Value(v), v.Exact(), true})
-			}
-		}
-		return cells
+	for _, c := range w.columns {
+		g.Head = append(g.Head, c.heading)
 	}
+	w.look(1, func(c column, _ int) (values []field.Value) {
+		for i := range t.Groups {
+			values = append(values, w.value(c, t.Figure(i, c.split, c.measure)))
+		}
+		return values
+	})
 	for i, group := range t.Groups {
-		var r Row
-		var words []string
-		for d, k := range group {
-			_, full := format.Key(k, p.Dims[d])
-			if k.Partial {
-				full += ", in part"
-			}
-			r.Cells = append(r.Cells, Cell{Text: full})
-			r.Keys = append(r.Keys, k.Ref())
-			words = append(words, phrase(p.Dims[d], k))
+		r := w.row(group)
+		for n, c := range w.columns {
+			r.Cells = append(r.Cells, w.cell(n, c, t.Figure(i, c.split, c.measure), 0))
 		}
-		r.Words = strings.Join(words, ", ")
-		r.Cells = append(r.Cells, numbers(func(s int) []field.Value { return t.Cell(i, s) })...)
 		g.Rows = append(g.Rows, r)
 	}
-	if by > 0 {
-		g.Total = append(make([]Cell, by), numbers(t.SplitTotal)...)
+	if by := len(p.Definition.By); by > 0 && !w.finish.NoTotals {
+		g.Total = make([]Cell, by)
 		g.Total[0].Text = "In all"
+		for n, c := range w.columns {
+			g.Total = append(g.Total, w.cell(n, c, t.SplitFigure(c.split, c.measure), -1))
+		}
+	}
+	if w.finish.Merge {
+		Merge(g.Rows, len(p.Definition.By)-1)
 	}
 	return g
 }
 
-// A Figure is one key figure.
-type Figure struct {
-	Label   string `json:"label"`
-	Text    string `json:"text"`
-	Exact   string `json:"exact"`
-	Measure int    `json:"measure"`
+// divide adds the columns of a split value: each measure, its comparison and its target.
+func (w *gridder) divide(split, levels int) {
+	p := w.t.Plan
+	by := len(p.Definition.By)
+	names := (&drawer{finish: w.finish})
+	for m, measure := range p.Definition.Measures {
+		label := names.own(ShownLabel(measure, p.Dataset))
+		h := Heading{Label: label, Number: true, Measure: m}
+		if p.Definition.Split != nil && levels > 0 {
+			var parts, words []string
+			for l := 0; l < levels; l++ {
+				k := w.t.Splits[split][l]
+				name, _ := names.name(k, p.Dims[by+l])
+				parts, words = append(parts, name), append(words, phrase(p.Dims[by+l], k))
+				h.Keys = append(h.Keys, k.Ref())
+			}
+			h.Label, h.Words = strings.Join(parts, ", "), strings.Join(words, ", ")
+			if len(p.Definition.Measures) > 1 {
+				h.Label += ", " + label
+			}
+		}
+		w.columns = append(w.columns, column{h, split, levels, "", m})
+		more := func(shows, words string) {
+			h := h
+			h.Shows, h.Label = shows, words
+			if len(p.Definition.Measures) > 1 || levels > 0 {
+				h.Label = h.Label + ", " + lower(words)
+				if levels == 0 || len(p.Definition.Measures) > 1 {
+					h.Label = label + ", " + lower(words)
+				}
+			}
+			w.columns = append(w.columns, column{h, split, levels, shows, m})
+		}
+		if w.t.Compared != nil {
+			words := strings.ToUpper(w.doc.Compare.Words()[:1]) + w.doc.Compare.Words()[1:]
+			if cut := w.t.Compared.Pairing.Cut; !cut.IsZero() {
+				words += ", to " + format.Day(cut)
+			}
+			more("before", words)
+			more("percent", "Change")
+		}
+		if a := w.t.Targets; a != nil && a.Withheld == "" && a.Measure == m {
+			more("target", "Target")
+			more("reached", "Reached")
+		}
+	}
 }
 
-// Figures makes key figures of a table without groups.
-func Figures(t *calc.Table) []Figure {
-	var out []Figure
-	formats := Formats(t)
-	for i, m := range t.Plan.Definition.Measures {
-		v := t.Total()[i]
-		out = append(out, Figure{MeasureLabel(m, t.Plan.Dataset), formats[i].Value(v), v.Exact(), i})
+// value is what stands in a column of a figure.
+func (w *gridder) value(c column, f calc.Figure) field.Value {
+	switch c.shows {
+	case "before":
+		return f.Before
+	case "percent":
+		return f.Percent()
+	case "target":
+		return f.Target
+	case "reached":
+		return f.Reached()
+	}
+	return f.Shown
+}
+
+// cell writes a figure. level is that of a pivot's row, 0 for the finest, -1 for a total.
+func (w *gridder) cell(n int, c column, f calc.Figure, level int) Cell {
+	v := w.value(c, f)
+	number := w.formats[c.measure]
+	switch c.shows {
+	case "percent":
+		number = format.Percent()
+		number.Signed = true
+		if f.New() {
+			return Cell{Text: "new", Number: true, Plain: true}
+		}
+	case "reached":
+		number = format.Percent()
+	}
+	out := Cell{Text: number.Value(v), Exact: v.Exact(), Number: true, Plain: c.shows != "" || level < 0}
+	if c.shows == "" {
+		out.Exact = f.Base.Exact()
+	}
+	if level >= 0 && len(w.looks) > 0 {
+		if l := w.looks[n*(len(w.looks)/len(w.columns))+level]; l != nil {
+			out.Look = l.at(v, level)
+		}
 	}
 	return out
+}
+
+// row begins a row with its group.
+func (w *gridder) row(group []calc.Key) Row {
+	var r Row
+	var words []string
+	names := (&drawer{finish: w.finish})
+	for d, k := range group {
+		_, full := names.name(k, w.t.Plan.Dims[d])
+		if k.Partial {
+			full += ", in part"
+		}
+		r.Cells = append(r.Cells, Cell{Text: full})
+		r.Keys = append(r.Keys, k.Ref())
+		words = append(words, phrase(w.t.Plan.Dims[d], k))
+	}
+	r.Words = strings.Join(words, ", ")
+	return r
+}
+
+// Merge joins cells that repeat the one above, and all to its left do, in so many columns.
+func Merge(rows []Row, columns int) {
+	for c := 0; c < columns; c++ {
+		first := 0
+		for i := range rows {
+			same := i > 0
+			for before := 0; before <= c && same; before++ {
+				same = rows[i].Cells[before].Text == rows[i-1].Cells[before].Text
+			}
+			if !same {
+				first = i
+				rows[i].Cells[c].Span = 1
+				continue
+			}
+			rows[first].Cells[c].Span++
+			rows[i].Cells[c].Merged = true
+		}
+	}
+}
+
+// MakePivot lays a table out with a row per group and level, totals of every level from
+// records, and columns for each level of the split.
+func MakePivot(t *calc.Table, doc *Document, version int) *Grid {
+	w := &gridder{t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t)}
+	p := t.Plan
+	by, across := len(p.Definition.By), len(p.Dims)-len(p.Definition.By)
+	g := &Grid{Reference: t.Reference(version, 0, nil), Nested: by > 1, By: by}
+	var heads []string
+	for _, d := range p.Dims[:by] {
+		heads = append(heads, d.F.Label)
+	}
+	g.Head = append(g.Head, Heading{Label: strings.Join(heads, " › ")})
+	for s := range t.Splits {
+		if across == 0 {
+			break
+		}
+		w.divide(s, across)
+		for l := across - 1; l > 0; l-- { // a total after the last of each upper level
+			if s+1 == len(t.Splits) || !samePrefix(t.Splits[s+1], t.Splits[s], l) {
+				w.divide(s, l)
+			}
+		}
+	}
+	if !w.finish.NoTotals || across == 0 {
+		w.divide(0, 0)
+	}
+	w.upper(g, across)
+	for _, c := range w.columns {
+		g.Head = append(g.Head, c.heading)
+	}
+	w.look(by, func(c column, level int) (values []field.Value) {
+		for i, group := range t.Groups {
+			if i == 0 || !samePrefix(t.Groups[i-1], group, by-level) {
+				values = append(values, w.value(c, t.MarginFigure(i, c.split, by-level, c.levels, c.measure)))
+			}
+		}
+		return values
+	})
+	open := w.finish.Open
+	if doc.Form == Pivot && open == 0 {
+		open = 1
+	}
+	for i, group := range t.Groups {
+		for level := 0; level < by; level++ {
+			if i > 0 && samePrefix(t.Groups[i-1], group, level+1) {
+				continue
+			}
+			r := w.row(group[:level+1])
+			r.Cells = r.Cells[level:]
+			r.Level, r.Folds = level, level < by-1
+			r.Open, r.Hidden = r.Folds && level < open, level > open
+			for n, c := range w.columns {
+				r.Cells = append(r.Cells, w.cell(n, c, t.MarginFigure(i, c.split, level+1, c.levels, c.measure), by-1-level))
+			}
+			g.Rows = append(g.Rows, r)
+		}
+	}
+	if !w.finish.NoTotals && len(t.Groups) > 0 {
+		g.Total = []Cell{{Text: "In all"}}
+		for n, c := range w.columns {
+			g.Total = append(g.Total, w.cell(n, c, t.MarginFigure(0, c.split, 0, c.levels, c.measure), -1))
+		}
+	}
+	return g
+}
+
+func samePrefix(a, b []calc.Key, n int) bool {
+	for i := 0; i < n; i++ {
+		if !a[i].Same(b[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// upper makes the rows of headings over several columns; the columns' own headings then
+// name the last level, or the measure where there are several.
+func (w *gridder) upper(g *Grid, across int) {
+	p := w.t.Plan
+	by, several := len(p.Definition.By), len(w.columns) > 0 && (len(p.Definition.Measures) > 1 || w.t.Compared != nil || w.t.Targets != nil)
+	levels := across - 1
+	if several && across > 0 {
+		levels = across
+	}
+	names := (&drawer{finish: w.finish})
+	for l := 0; l < levels; l++ {
+		row := HeadRow{Cells: []SpanHeading{{"", 1}}}
+		last := ""
+		for _, c := range w.columns {
+			label := ""
+			switch {
+			case l < c.levels:
+				label, _ = names.name(w.t.Splits[c.split][l], p.Dims[by+l])
+			case l == c.levels:
+				label = "In all"
+			}
+			id := label
+			for upper := 0; upper < l && upper < c.levels; upper++ {
+				id += "\x00" + w.t.Splits[c.split][upper].Name()
+			}
+			if c.levels < l {
+				id += "\x00total"
+			}
+			if n := len(row.Cells); n > 1 && id == last {
+				row.Cells[n-1].Span++
+				continue
+			}
+			last = id
+			row.Cells = append(row.Cells, SpanHeading{label, 1})
+		}
+		g.Above = append(g.Above, row)
+	}
+	for i := range w.columns {
+		c := &w.columns[i]
+		m := p.Definition.Measures[c.measure]
+		label := names.own(ShownLabel(m, p.Dataset))
+		switch {
+		case several && c.shows != "":
+			label = map[string]string{"before": "Before", "percent": "Change", "target": "Target", "reached": "Reached"}[c.shows]
+		case several:
+		case c.levels == across && across > 0:
+			label, _ = names.name(w.t.Splits[c.split][across-1], p.Dims[by+across-1])
+		case c.levels == 0 && across == 0:
+		default:
+			label = "In all"
+		}
+		c.heading.Label = label
+	}
 }

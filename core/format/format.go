@@ -25,6 +25,8 @@ type Number struct {
 	Unit     string // a currency's code goes before, another unit after
 	Percent  bool
 	Compact  bool // 1.92 M
+	Plain    bool // without thousands signs
+	Signed   bool // with a plus sign where it is above zero
 	zone     *time.Location
 }
 
@@ -38,12 +40,25 @@ func (n Number) In(f *dataset.Field, zone *time.Location) Number {
 
 var currencies = map[string]string{"GBP": "£", "EUR": "€", "USD": "$"}
 
-// ParseNumber reads a number's format: "0", "0.00", "0.0%", "compact". Others are as the default.
+// ParseNumber reads a number's format: "0", "0.00", "0.0%", "compact", "compact 0.0", "plain"
+// (without thousands signs), each followed by a unit of its own if wanted: "0.0 nights".
+// Others are as the default.
 func ParseNumber(spec, unit string, otherwise int) Number {
 	n := Number{Decimals: otherwise, Unit: unit}
-	if spec == "compact" {
-		n.Compact = true
-		return n
+	words := strings.Fields(spec)
+	if len(words) > 0 && (words[0] == "compact" || words[0] == "plain") {
+		n.Compact, n.Plain = words[0] == "compact", words[0] == "plain"
+		words = words[1:]
+		if n.Compact {
+			n.Decimals = -1
+		}
+	}
+	spec = ""
+	if len(words) > 0 && strings.Trim(words[0], "0.%") == "" {
+		spec, words = words[0], words[1:]
+	}
+	if len(words) > 0 {
+		n.Unit = strings.Join(words, " ")
 	}
 	if strings.HasSuffix(spec, "%") {
 		n.Percent, spec, n.Unit = true, strings.TrimSuffix(spec, "%"), ""
@@ -80,10 +95,44 @@ func Of(m query.Measure, ds *dataset.Dataset) Number {
 		}
 	}
 	switch {
-	case currencies[unit] != "", m.Aggregate == query.Average, m.Aggregate == query.Median:
+	case currencies[unit] != "", m.Aggregate == query.Average, m.Aggregate == query.Median, m.Aggregate == query.Percentile, m.Aggregate == query.Spread:
 		decimals = 2
 	}
 	return ParseNumber(spec, unit, decimals)
+}
+
+// OnAxis is the format of an axis's labels: short, with a currency but no other unit,
+// which the axis's or the chart's title names.
+func (n Number) OnAxis() Number {
+	n.Compact, n.Decimals, n.Signed = !n.Percent, -1, false
+	if currencies[n.Unit] == "" {
+		n.Unit = ""
+	}
+	return n
+}
+
+// Percent is the format of shares and changes.
+func Percent() Number { return Number{Decimals: 1, Percent: true} }
+
+// Shown is the format of what is made of a measure: of a share, a rank, a difference.
+func Shown(m query.Measure, ds *dataset.Dataset) Number {
+	n := Of(m, ds)
+	switch t := m.Then; {
+	case t == nil:
+	case t.Share != "" || t.Difference == "percent":
+		n = Percent()
+		if strings.HasSuffix(m.Format, "%") {
+			n = ParseNumber(m.Format, "", 1)
+		}
+		n.Signed = t.Difference != ""
+	case t.Rank != "":
+		n = Number{}
+	case t.Difference != "":
+		n.Signed = true
+	case t.MovingAverage != nil && n.Decimals < 2 && m.Format == "":
+		n.Decimals = 2
+	}
+	return n
 }
 
 // OfField is the format of a field's single values.
@@ -134,8 +183,10 @@ func (n Number) number(d *apd.Decimal) string {
 	}
 	if n.Compact {
 		x, suffix = compact(x)
-		_, _ = round.Quantize(x, x, -2)
-		places = -1
+		if places = min(2, max(places, -1)); n.Decimals < 0 || n.Decimals > 2 {
+			_, _ = round.Quantize(x, x, -2)
+			places = -1
+		}
 	}
 	if places >= 0 {
 		_, _ = round.Quantize(x, x, -int32(places))
@@ -147,9 +198,17 @@ func (n Number) number(d *apd.Decimal) string {
 		}
 	}
 	text := Group(x.Text('f'))
+	if n.Plain {
+		text = strings.ReplaceAll(text, ",", "")
+	}
+	if n.Signed && x.Sign() > 0 {
+		text = "+" + text
+	}
 	if symbol := currencies[n.Unit]; symbol != "" {
-		if rest, negative := strings.CutPrefix(text, "−"); negative {
-			return "−" + symbol + rest + suffix
+		for _, sign := range []string{"−", "+"} {
+			if rest, signed := strings.CutPrefix(text, sign); signed {
+				return sign + symbol + rest + suffix
+			}
 		}
 		return symbol + text + suffix
 	}
@@ -265,4 +324,22 @@ func Key(k calc.Key, d query.Dim) (short, full string) {
 		s = Number{Decimals: -1}.Value(k.Value)
 	}
 	return s, s
+}
+
+// Day writes the last day before an instant that ends a span: "23 Nov".
+func Day(end time.Time) string { return end.Add(-time.Nanosecond).Format("2 Jan") }
+
+// Years says which years lie in a span: "2023 to 2026"; "" where it is a year or less.
+func Years(r period.Range) string {
+	switch {
+	case r.From.IsZero() && r.To.IsZero():
+		return "All years"
+	case r.From.IsZero():
+		return "All years to " + r.To.Add(-time.Nanosecond).Format("2006")
+	case r.To.IsZero():
+		return "All years from " + r.From.Format("2006")
+	case !r.From.AddDate(1, 0, 1).Before(r.To):
+		return ""
+	}
+	return r.From.Format("2006") + " to " + r.To.Add(-time.Nanosecond).Format("2006")
 }

@@ -172,7 +172,7 @@ func (d Definition) checkDimensions(ds *dataset.Dataset) error {
 			if f.Type == field.Date && dim.Grain != 0 && dim.Grain < period.Day {
 				return problem.New(problem.Invalid, place+".grain", "%s has no time of day, so it cannot be divided by %s.", f.Label, dim.Grain)
 			}
-			if dim.cut() != 0 || dim.Empty || dim.Sort != nil {
+			if dim.cut() != 0 || dim.Empty || dim.Sort != nil && dim.Sort.By != "list" {
 				return problem.New(problem.Invalid, place+".largest", "Steps of a time axis stand in order and are not cut; set a range of dates instead.")
 			}
 		case dim.Grain != 0:
@@ -286,7 +286,10 @@ func (d Definition) compared(ds *dataset.Dataset) (*dataset.Field, int, error) {
 			return ds.Find(dim.Field), i, nil
 		}
 	}
-	name := d.Compare.On
+	name := ""
+	if d.Compare != nil {
+		name = d.Compare.On
+	}
 	if name == "" {
 		name = ds.Date
 	}

@@ -356,3 +356,13 @@ func (e *Extent) within(f *dataset.Field, now time.Time, r period.Range) period.
 	}
 	return out
 }
+
+// Together returns the span of a repeating part's date that the filters set, for saying
+// which years fall together; ok is false where years stand apart.
+func (p *Plan) Together(d Dim) (r period.Range, ok bool) {
+	if _, laid := p.Definition.laid(d.Field); laid || d.Part == 0 {
+		return r, false
+	}
+	r, _, _ = p.where.Span(d.Field, p.column(d.F), p.env())
+	return r, true
+}

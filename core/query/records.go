@@ -24,8 +24,17 @@ type Reference struct {
 	Measure int        `json:"measure"`
 	Keys    []KeyRef   `json:"keys"`          // per dimension; none at all for the whole chart
 	Was     string     `json:"was,omitempty"` // the exact value that the mark shows
+	// Then is the span that a mark of a comparison lies in, instead of the range that the
+	// chart's date is filtered by.
+	Then *Spell `json:"then,omitempty"`
 	// Unreadable is the field of which the records that measures leave out are meant.
 	Unreadable string `json:"unreadable,omitempty"`
+}
+
+// A Spell is a span of time in a reference, half open.
+type Spell struct {
+	From time.Time `json:"from"`
+	To   time.Time `json:"to"`
 }
 
 // A KeyRef is a mark's key in one dimension; the zero KeyRef is any.
@@ -36,6 +45,11 @@ type KeyRef struct {
 	Others bool       `json:"others,omitempty"`
 	Not    []string   `json:"not,omitempty"` // of Others within a group: what was kept there
 	None   bool       `json:"none,omitempty"`
+	// Any stands for any of several values; or, of those that are Lost, for those whose
+	// field Furthest has one of them.
+	Any      []string `json:"any,omitempty"`
+	Lost     []string `json:"lost,omitempty"`
+	Furthest string   `json:"furthest,omitempty"`
 	// Outside stands for what lies outside the span that the reference names.
 	Outside bool `json:"outside,omitempty"`
 	// NotShown stands for links to records that the viewer may not see.
@@ -68,6 +82,16 @@ func (r Reference) Keyed(d Definition, ds *dataset.Dataset) (filter.Condition, e
 			c := filter.Compare(name, filter.Is, *k.Is)
 			c.Part = dims[i].Part
 			parts = append(parts, c)
+		case len(k.Any) > 0:
+			c := filter.Compare(name, filter.OneOf, k.Any...)
+			c.Part = dims[i].Part
+			if k.Furthest != "" && len(k.Lost) > 0 {
+				if _, err := visible(ds, k.Furthest); err != nil {
+					return filter.Condition{}, err
+				}
+				c = filter.Condition{Any: []filter.Condition{c, filter.And(filter.Compare(name, filter.OneOf, k.Lost...), filter.Compare(k.Furthest, filter.OneOf, k.Any...))}}
+			}
+			parts = append(parts, c)
 		case k.NotShown:
 			parts = append(parts, filter.Compare(name, filter.NotShown))
 		case k.None:
@@ -90,6 +114,7 @@ func (r Reference) Keyed(d Definition, ds *dataset.Dataset) (filter.Condition, e
 			parts = append(parts, filter.Compare(name, filter.Filled))
 		case k.Outside:
 			parts = append(parts, filter.Condition{Any: append(between(f, nil, r.From), between(f, r.To, nil)...)})
+		case r.Then != nil && (k.From != nil || k.To != nil): // the span stands for the step
 		case k.From != nil || k.To != nil:
 			parts = append(parts, between(f, k.From, k.To)...)
 		}
@@ -142,7 +167,14 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 	parts := []filter.Condition{keyed}
 	axis := timeAxis(d, ds)
 	placed := axis == nil || !r.unplaced(axis.place)
-	if axis != nil && placed {
+	switch {
+	case r.Then != nil:
+		f, _, err := d.compared(ds)
+		if err != nil || d.Compare == nil {
+			return keyed, problem.New(problem.Conflict, "reference", "The chart has changed since this mark was drawn; load it again.")
+		}
+		parts = append(parts, between(f, &r.Then.From, &r.Then.To)...)
+	case axis != nil && placed:
 		parts = append(parts, between(axis.field, r.From, r.To)...)
 	}
 	if r.Unreadable != "" {
@@ -207,6 +239,11 @@ func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*Rec
 			_, where, _ = where.Span(f.Name, filter.Column{Type: f.Type, Zoned: f.Zoned}, filter.Env{Now: s.Now, Calendar: s.Calendar})
 		}
 		measure = Measure{Aggregate: Count, Field: Records}
+	}
+	if r.Then != nil {
+		if f, _, err := d.compared(ds); err == nil {
+			_, where, _ = where.Span(f.Name, filter.Column{Type: f.Type, Zoned: f.Zoned}, filter.Env{Now: s.Now, Calendar: s.Calendar})
+		}
 	}
 	if r.Unreadable != "" {
 		measure = Measure{Aggregate: Count, Field: Records}

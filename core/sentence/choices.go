@@ -3,6 +3,8 @@ package sentence
 import (
 	"encoding/json"
 	"fmt"
+	"reflect"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -31,6 +33,7 @@ type Menu struct {
 	Part    string
 	Heading string
 	Choices []Choice
+	ds      *dataset.Dataset
 }
 
 func clone(d *chart.Document) *chart.Document {
@@ -45,7 +48,7 @@ func clone(d *chart.Document) *chart.Document {
 func Start(ds *dataset.Dataset, form chart.Form) *chart.Document {
 	d := &chart.Document{Definition: query.Definition{Version: 1, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, Form: form}
 	switch {
-	case form == chart.Records:
+	case form.Lists():
 		for _, f := range ds.Visible() {
 			if len(d.Show) < 7 {
 				d.Show = append(d.Show, f.Name)
@@ -64,7 +67,7 @@ func Start(ds *dataset.Dataset, form chart.Form) *chart.Document {
 func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error) {
 	name, number, _ := strings.Cut(part, ".")
 	i, _ := strconv.Atoi(number)
-	m := &Menu{Part: part}
+	m := &Menu{Part: part, ds: ds}
 	switch name {
 	case "measure":
 		m.measures(d, ds, i)
@@ -92,15 +95,32 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		m.grains(d, ds, i)
 	case "cut":
 		m.cuts(d, number)
+	case "then":
+		m.then(d, i)
+	case "compare":
+		m.compare(d)
+	case "lines":
+		m.lines(d)
+	case "trend":
+		m.trends(d)
+	case "sort":
+		m.sorts(d, number)
 	case "form":
 		m.Heading = "Draw it as"
 		for _, f := range chart.Forms() {
 			c := clone(d)
 			c.Form = f
-			choice := Choice{Label: f.Words(), Document: c, Chosen: d.Form == f}
-			if f == chart.Records && d.Form != f {
+			choice := Choice{Label: f.Words(), Kind: f.Purpose(), Document: c, Chosen: d.Form == f}
+			if f.Lists() && !d.Form.Lists() {
+				c.Across, c.Compare, c.Target, c.Lines, c.Results, c.Trend, c.Forecast = nil, nil, nil, nil, nil, false, 0
 				c.By, c.Split, c.Measures = nil, nil, c.Measures[:min(1, len(c.Measures))]
-			} else if err := d.Fits(f); err != nil {
+				for i := range c.Measures {
+					c.Measures[i].Then = nil
+				}
+				if err := c.Fits(f, ds); err != nil {
+					choice.Why = problem.Of(err).Words
+				}
+			} else if err := d.Fits(f, ds); err != nil {
 				choice.Why = problem.Of(err).Words
 			}
 			m.Choices = append(m.Choices, choice)
@@ -120,24 +140,166 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 func (m *Menu) add(label string, d *chart.Document, change func(*chart.Document)) *Choice {
 	c := clone(d)
 	change(c)
-	settle(c)
+	settle(c, m.ds)
 	m.Choices = append(m.Choices, Choice{Label: label, Document: c})
 	return &m.Choices[len(m.Choices)-1]
 }
 
 // settle keeps what still fits after a change: a form that no longer does gives way to
 // the nearest that does.
-func settle(d *chart.Document) {
-	if d.Form != (chart.Form{}) && d.Fits(d.Form) == nil && !(d.Form == chart.KeyFigures && len(d.By) > 0) {
+func settle(d *chart.Document, ds *dataset.Dataset) {
+	shed(d, ds)
+	if d.Form != (chart.Form{}) && d.Fits(d.Form, ds) == nil && !(d.Form == chart.KeyFigures && len(d.By) > 0) {
 		return
 	}
 	for _, f := range []chart.Form{{Kind: d.Form.Kind, Style: "side by side"}, chart.Columns, chart.Table} {
 		if len(d.Dimensions()) == 0 {
 			f = chart.KeyFigures
 		}
-		if d.Fits(f) == nil {
+		if d.Fits(f, ds) == nil {
 			d.Form = f
 			return
+		}
+	}
+}
+
+// shed takes away what no longer has anything to stand on.
+func shed(d *chart.Document, ds *dataset.Dataset) {
+	if d.Split == nil {
+		d.Across = nil
+	}
+	for i := range d.Measures {
+		if t := d.Measures[i].Then; t != nil {
+			probe := *d
+			probe.Measures = d.Measures[i : i+1]
+			if err := probe.Definition.Check(ds); err != nil && strings.Contains(problem.Of(err).Place, "then") {
+				d.Measures[i].Then = nil
+			}
+		}
+	}
+	if len(d.By) != 1 {
+		d.Trend, d.Forecast = false, 0
+	} else if f := ds.Find(d.By[0].Field); f == nil || !f.Type.Temporal() || d.By[0].Part != 0 {
+		d.Trend, d.Forecast = false, 0
+	}
+	kept := d.Lines[:0]
+	for _, l := range d.Lines {
+		if l.Measure < len(d.Measures) {
+			kept = append(kept, l)
+		}
+	}
+	d.Lines = kept
+	for i := range d.By {
+		if s := d.By[i].Sort; s != nil && (s.Measure >= len(d.Measures) || s.Compared() && d.Compare == nil) {
+			d.By[i].Sort = nil
+		}
+		if i == 0 {
+			d.By[i].Within = false
+		}
+	}
+}
+
+// then offers what can be made of a measure.
+func (m *Menu) then(d *chart.Document, i int) {
+	m.Heading = "Shown as"
+	if i >= len(d.Measures) {
+		return
+	}
+	set := func(label string, t *query.Then) {
+		probe := clone(d)
+		probe.Measures[i].Then = t
+		c := Choice{Label: label, Document: probe, Chosen: reflect.DeepEqual(d.Measures[i].Then, t)}
+		if err := probe.Check(m.ds); err != nil && d.Check(m.ds) == nil {
+			c.Why = problem.Of(err).Words
+		}
+		m.Choices = append(m.Choices, c)
+	}
+	set("as it is", nil)
+	for _, g := range []period.Grain{0, period.Year, period.Quarter, period.Month} {
+		t := &query.Then{RunningTotal: &query.RunningTotal{Restart: g}}
+		set(lower(chart.MadeWords(t)), t)
+	}
+	for _, n := range []int{3, 4, 7, 12} {
+		t := &query.Then{MovingAverage: &query.MovingAverage{Steps: n}}
+		set(lower(chart.MadeWords(t)), t)
+	}
+	for _, t := range []*query.Then{{Share: "everything"}, {Share: "group"}, {Share: "split"}, {Rank: "largest"}, {Rank: "smallest"}, {Difference: "number"}, {Difference: "percent"}} {
+		set(lower(chart.MadeWords(t)), t)
+	}
+	sort.SliceStable(m.Choices, func(a, b int) bool { return m.Choices[a].Why == "" && m.Choices[b].Why != "" })
+}
+
+func (m *Menu) compare(d *chart.Document) {
+	m.Heading = "Compared with"
+	for _, with := range []string{query.YearBefore, query.PeriodBefore} {
+		c := m.add("the "+with, d, func(c *chart.Document) { c.Compare = &query.Comparison{With: with} })
+		c.Chosen = d.Compare != nil && d.Compare.With == with
+		if err := c.Document.Definition.Check(m.ds); err != nil && d.Definition.Check(m.ds) == nil {
+			c.Why = problem.Of(err).Words
+		}
+	}
+	if d.Compare != nil {
+		m.add("Not compared", d, func(c *chart.Document) { c.Compare = nil })
+	}
+}
+
+func (m *Menu) lines(d *chart.Document) {
+	m.Heading = "A line at"
+	for _, at := range query.LineKinds() {
+		l := query.Line{At: at}
+		label := "the " + at
+		if at == "percentile" {
+			l.P, label = "0.9", "the 90th percentile"
+		}
+		c := m.add(label+" of what is shown", d, func(c *chart.Document) { c.Lines = append(c.Lines, l) })
+		c.Chosen = slices.Contains(d.Lines, l)
+	}
+	if len(d.Lines) > 0 {
+		m.add("No line", d, func(c *chart.Document) { c.Lines = nil })
+	}
+}
+
+func (m *Menu) trends(d *chart.Document) {
+	m.Heading = "Where it leads"
+	m.add("its trend", d, func(c *chart.Document) { c.Trend, c.Forecast = true, 0 }).Chosen = d.Trend && d.Forecast == 0
+	for _, n := range []int{3, 6, 12} {
+		m.add(fmt.Sprintf("its trend and a straight-line forecast of %d steps", n), d, func(c *chart.Document) { c.Trend, c.Forecast = true, n }).Chosen = d.Forecast == n
+	}
+	m.add("No trend", d, func(c *chart.Document) { c.Trend, c.Forecast = false, 0 }).Chosen = !d.Trend && d.Forecast == 0
+}
+
+// sorts offers the orders of the split, or of group number.
+func (m *Menu) sorts(d *chart.Document, number string) {
+	m.Heading = "In order of"
+	at := func(c *chart.Document) *query.Dimension {
+		if number == "" {
+			return c.Split
+		}
+		if i, _ := strconv.Atoi(number); i >= 0 && i < len(c.By) {
+			return &c.By[i]
+		}
+		return nil
+	}
+	now := at(d)
+	if now == nil {
+		return
+	}
+	set := func(label string, s *query.Sort) {
+		m.add(label, d, func(c *chart.Document) { at(c).Sort = s }).Chosen = reflect.DeepEqual(now.Sort, s)
+	}
+	set("as usual", nil)
+	set("name", &query.Sort{By: "label"})
+	set("name, last first", &query.Sort{By: "label", Descending: true})
+	if f := m.ds.Find(now.Field); f != nil && len(f.List) > 0 {
+		set("the pick list", &query.Sort{By: "list"})
+	}
+	for i, measured := range d.Measures {
+		label := lower(chart.MeasureLabel(measured, m.ds))
+		set(label+", largest first", &query.Sort{By: "measure", Measure: i, Descending: true})
+		set(label+", smallest first", &query.Sort{By: "measure", Measure: i})
+		if d.Compare != nil {
+			set("change of "+label+", largest first", &query.Sort{By: "change", Measure: i, Descending: true})
+			set("change of "+label+", smallest first", &query.Sort{By: "change", Measure: i})
 		}
 	}
 }
@@ -271,11 +433,26 @@ func (m *Menu) cuts(d *chart.Document, number string) {
 			if others {
 				label += " with others together"
 			}
-			c := m.add(label, d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Others = n, others })
+			c := m.add(label, d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Smallest, dim.Others = n, 0, others })
 			c.Chosen = now.Largest == n && now.Others == others
 		}
 	}
-	m.add("All", d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Others = 0, false }).Chosen = now.Largest == 0
+	for _, n := range []int{5, 10} {
+		m.add(fmt.Sprintf("the smallest %d with others together", n), d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Smallest, dim.Others = 0, n, true }).Chosen = now.Smallest == n
+	}
+	if i, err := strconv.Atoi(number); err == nil && i > 0 && now.Largest+now.Smallest > 0 {
+		if f := m.ds.Find(d.By[i-1].Field); f != nil && !f.Type.Temporal() {
+			label := "so many within each " + lower(f.Label)
+			if now.Within {
+				label = "so many over all"
+			}
+			m.add(label, d, func(c *chart.Document) { dim := at(c); dim.Within = !dim.Within })
+		}
+	}
+	m.add("All", d, func(c *chart.Document) {
+		dim := at(c)
+		dim.Largest, dim.Smallest, dim.Others, dim.Within = 0, 0, false, false
+	}).Chosen = now.Largest+now.Smallest == 0
 }
 
 // conditions offers a range for each date and the listed values of each field; the
@@ -321,7 +498,7 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	unfold := func(label, part string) {
 		m.Choices = append(m.Choices, Choice{Label: label, Document: clone(d), Next: part})
 	}
-	if d.Form != chart.Records {
+	if !d.Form.Lists() {
 		if len(d.By) < query.Most {
 			unfold("another group: per or by …", fmt.Sprintf("by.%d", len(d.By)))
 		}
@@ -341,4 +518,33 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 		}
 	}
 	unfold("only where …", "where")
+	if d.Form.Lists() {
+		return
+	}
+	if d.Compare == nil {
+		unfold("compared with …", "compare")
+	}
+	for i, measured := range d.Measures {
+		if measured.Then == nil && len(d.Dimensions()) > 0 {
+			unfold(lower(chart.MeasureLabel(measured, ds))+" as a running total, share …", fmt.Sprintf("then.%d", i))
+		}
+	}
+	for i, dim := range d.By {
+		if f, err := ds.Field(dim.Field); err == nil && !f.Type.Temporal() && dim.Sort == nil {
+			unfold("in order of … ("+f.Label+")", fmt.Sprintf("sort.%d", i))
+		}
+	}
+	if len(d.By) > 0 {
+		unfold("with a line at …", "lines")
+	}
+	if f := ds.Find(firstField(d)); len(d.By) == 1 && f != nil && f.Type.Temporal() && d.By[0].Part == 0 && !d.Trend {
+		unfold("with its trend or a forecast …", "trend")
+	}
+}
+
+func firstField(d *chart.Document) string {
+	if len(d.By) == 0 {
+		return ""
+	}
+	return d.By[0].Field
 }

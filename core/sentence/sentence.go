@@ -28,7 +28,7 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 	}
 	var out []Phrase
 	plain := func(text string) { out = append(out, Phrase{Text: text}) }
-	if d.Form == chart.Records {
+	if d.Form.Lists() {
 		plain("The")
 		out = append(out, Phrase{Part: "dataset", Text: ds.Title})
 	} else {
@@ -41,6 +41,10 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 			}
 			text := measure(m, ds, i == 0)
 			out = append(out, Phrase{Part: fmt.Sprintf("measure.%d", i), Text: text, Missing: m.Field == "" && m.Name == "" && m.Formula == ""})
+			if m.Then != nil {
+				plain("as")
+				out = append(out, Phrase{Part: fmt.Sprintf("then.%d", i), Text: lower(chart.MadeWords(m.Then))})
+			}
 		}
 		plain("of")
 		out = append(out, Phrase{Part: "dataset", Text: ds.Title})
@@ -61,8 +65,12 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 		default:
 			plain("by")
 			out = append(out, Phrase{Part: fmt.Sprintf("by.%d", i), Text: f.Label})
-			if dim.Largest > 0 {
+			if dim.Largest+dim.Smallest > 0 {
 				out = append(out, Phrase{Part: fmt.Sprintf("cut.%d", i), Text: cut(dim)})
+			}
+			if dim.Sort != nil {
+				plain("in order of")
+				out = append(out, Phrase{Part: fmt.Sprintf("sort.%d", i), Text: order(dim.Sort, d, ds)})
 			}
 		}
 	}
@@ -73,19 +81,51 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 			text, missing = f.Label, false
 		}
 		out = append(out, Phrase{Part: "split", Text: text, Missing: missing})
-		if d.Split.Largest > 0 {
+		if d.Split.Grain != 0 && !missing {
+			text += " per " + d.Split.Grain.String()
+			out[len(out)-1].Text = text
+		}
+		if d.Split.Largest+d.Split.Smallest > 0 {
 			out = append(out, Phrase{Part: "cut", Text: cut(*d.Split)})
 		}
+	}
+	for _, dim := range d.Across {
+		plain("and " + ds.Label(dim.Field))
 	}
 	if d.Where != nil {
 		plain("only where")
 		out = append(out, Phrase{Part: "where", Text: ds.Words(*d.Where)})
 	}
+	if d.Compare != nil {
+		plain("compared with")
+		out = append(out, Phrase{Part: "compare", Text: d.Compare.Words()})
+	}
+	if d.Target != nil {
+		plain("against a target " + target(d.Target))
+	}
+	if len(d.Results) > 0 {
+		plain("only groups " + results(d, ds))
+	}
+	if len(d.Lines) > 0 {
+		plain("with a line at")
+		out = append(out, Phrase{Part: "lines", Text: lines(d.Lines)})
+	}
+	if d.Trend || d.Forecast > 0 {
+		plain("with")
+		text := "its trend"
+		if d.Forecast > 0 {
+			text = fmt.Sprintf("a straight-line forecast of %d steps", d.Forecast)
+			if d.Trend {
+				text = "its trend and " + text
+			}
+		}
+		out = append(out, Phrase{Part: "trend", Text: text})
+	}
 	plain("as")
 	out = append(out, Phrase{Part: "form", Text: d.Form.Words()})
 	for i := range out {
 		part, _, _ := strings.Cut(out[i].Part, ".")
-		out[i].Comma = part == "grain" || part == "cut" || out[i].Part == "" && (out[i].Text == "by" || out[i].Text == "split by" || out[i].Text == "only where" || out[i].Text == "as")
+		out[i].Comma = part == "grain" || part == "cut" || out[i].Part == "" && (out[i].Text == "by" || out[i].Text == "split by" || out[i].Text == "only where" || out[i].Text == "as" || out[i].Text == "compared with" || out[i].Text == "in order of" || out[i].Text == "with" || out[i].Text == "with a line at" || strings.HasPrefix(out[i].Text, "against a target") || strings.HasPrefix(out[i].Text, "only groups"))
 	}
 	return out
 }
@@ -110,13 +150,85 @@ func measure(m query.Measure, ds *dataset.Dataset, first bool) string {
 
 func cut(d query.Dimension) string {
 	text := fmt.Sprintf("the largest %d", d.Largest)
-	if d.Largest == 1 {
+	switch {
+	case d.Largest == 1:
 		text = "the largest"
+	case d.Smallest == 1:
+		text = "the smallest"
+	case d.Smallest > 0:
+		text = fmt.Sprintf("the smallest %d", d.Smallest)
+	}
+	if d.Within {
+		text += " of each"
 	}
 	if d.Others {
 		text += " with others together"
 	}
 	return text
+}
+
+// order says what a dimension is sorted by.
+func order(s *query.Sort, d *chart.Document, ds *dataset.Dataset) string {
+	text := map[string]string{"label": "name", "list": "the pick list", "hand": "your own"}[s.By]
+	if s.ByFigure() && s.Measure < len(d.Measures) {
+		text = lower(chart.MeasureLabel(d.Measures[s.Measure], ds))
+		if s.By != "measure" {
+			text = map[string]string{"before": "what was before of ", "change": "change of ", "percent": "change in percent of "}[s.By] + text
+		}
+		if s.Descending {
+			return text + ", largest first"
+		}
+		return text + ", smallest first"
+	}
+	if s.Descending {
+		text += ", last first"
+	}
+	return text
+}
+
+func target(t *query.Target) string {
+	switch {
+	case t.Constant != "":
+		return "of " + t.Constant.String()
+	case t.Plan != "":
+		return "from " + t.Plan
+	}
+	return "per " + t.Grain.String()
+}
+
+func results(d *chart.Document, ds *dataset.Dataset) string {
+	var parts []string
+	for _, r := range d.Results {
+		if r.Measure >= len(d.Measures) {
+			continue
+		}
+		text := lower(chart.MeasureLabel(d.Measures[r.Measure], ds))
+		if r.Value != "" {
+			text = r.Value + " of " + text
+		}
+		for _, limit := range []struct{ words, number string }{{"above", r.Above.String()}, {"at least", r.AtLeast.String()}, {"below", r.Below.String()}, {"at most", r.AtMost.String()}} {
+			if limit.number != "" {
+				text += " " + limit.words + " " + limit.number
+			}
+		}
+		parts = append(parts, text)
+	}
+	return strings.Join(parts, " and ")
+}
+
+func lines(list []query.Line) string {
+	var parts []string
+	for _, l := range list {
+		switch {
+		case l.Constant != "":
+			parts = append(parts, l.Constant.String())
+		case l.At == "percentile":
+			parts = append(parts, "the percentile "+l.P.String())
+		default:
+			parts = append(parts, "the "+l.At)
+		}
+	}
+	return strings.Join(parts, " and ")
 }
 
 // Text returns the sentence as one line.
@@ -143,7 +255,7 @@ func Title(d *chart.Document, ds *dataset.Dataset) string {
 	if ds == nil {
 		return "New chart"
 	}
-	if d.Form == chart.Records || len(d.Measures) == 0 {
+	if d.Form.Lists() || len(d.Measures) == 0 {
 		return ds.Title
 	}
 	var names []string

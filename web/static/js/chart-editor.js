@@ -14,6 +14,8 @@ const wrong = /** @type {HTMLElement} */ (document.getElementById("wrong"));
 const preview = /** @type {HTMLElement} */ (document.getElementById("preview"));
 const figures = /** @type {HTMLElement} */ (document.getElementById("figures-table"));
 const at = editor.dataset.at ?? "";
+const finish = /** @type {HTMLDetailsElement} */ (document.getElementById("finish"));
+const controls = /** @type {HTMLElement} */ (document.getElementById("finish-controls"));
 let open = "";
 
 const now = () => /** @type {HTMLInputElement} */ (document.getElementById("document")).value;
@@ -59,9 +61,39 @@ async function change(document, fields, back) {
   }
   if (!back) history.add(now());
   history.mark();
+  void refinish();
   say([...sentence.querySelectorAll(".sentence")].map((p) => p.textContent).join(""));
   void answer();
 }
+
+/** Shows the controls of the finish, where they are unfolded. */
+async function refinish() {
+  if (!finish.open) return;
+  const focused = document.activeElement?.id;
+  try {
+    fill(controls, await post("/charts/finish", { document: now() }));
+  } catch (error) {
+    wrong.textContent = /** @type {Error} */ (error).message;
+  }
+  if (focused) document.getElementById(focused)?.focus();
+}
+finish.addEventListener("toggle", () => void refinish());
+controls.addEventListener("change", async (e) => {
+  const input = /** @type {HTMLInputElement} */ (e.target), value = input.type === "checkbox" ? (input.checked ? "yes" : "") : input.value;
+  const said = /** @type {HTMLElement} */ (input.closest(".control")?.querySelector(".wrong"));
+  said.hidden = true;
+  try {
+    fill(sentence, await post("/charts/change", { document: now(), at, path: input.dataset.path ?? "", kind: input.dataset.kind ?? "", value }));
+  } catch (error) {
+    said.textContent = /** @type {Error} */ (error).message; // what was typed stays
+    said.hidden = false;
+    return;
+  }
+  history.add(now());
+  history.mark();
+  void answer();
+  void refinish();
+});
 
 let asked = "";
 async function answer() {

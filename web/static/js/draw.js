@@ -1,29 +1,29 @@
 /**
- * Draws the server's drawing models with ECharts, and lets the keyboard move among
- * marks. It maps the model to options; it computes and formats nothing.
+ * Draws the server's drawing models in SVG, and lets pointer and keyboard move among
+ * marks. What each form looks like is in drawing/; nothing here computes or formats a
+ * number.
  */
+import { axes } from "./drawing/axes.js";
+import { funnel, gauge, heat, scatter } from "./drawing/fields.js";
+import { pies, radar } from "./drawing/round.js";
+import { colour, el, sign } from "./drawing/svg.js";
 
 /**
- * @typedef {{size: number, label: string, exact: string}} Mark
- * @typedef {{name: string, colour: string, measure: number, key?: object, words?: string, marks: (Mark | null)[]}} Series
- * @typedef {{label: string, full: string, partial?: boolean, key: object, words: string}} Group
- * @typedef {{kind: string, stacked: boolean, groups: Group[], series: Series[], axis: {low: number, high: number, ticks: {at: number, label: string}[]}, summary: string, reference: Record<string, any>}} Drawing
+ * @typedef {{size: number, from: number, x?: number, r?: number, low?: number, high?: number, label: string, text?: string, more?: string[], tone?: string, inked?: string, exact: string, run?: {keys: object[], was: string}, then?: object}} Mark
+ * @typedef {{name: string, colour: string, as: string, role?: string, second?: boolean, stack?: boolean, measure: number, of: number, key?: object, words?: string, total?: string, marks: (Mark | null)[]}} Series
+ * @typedef {{label: string, full: string, partial?: boolean, ahead?: boolean, key: object, words: string, colour?: string, rate?: string}} Group
+ * @typedef {{low: number, high: number, log?: boolean, hidden?: boolean, no_grid?: boolean, title?: string, ticks: {at: number, label: string}[]}} Axis
+ * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], bar_width?: number, bridge?: boolean, total?: string, columns?: number, summary: string, reference: Record<string, any>}} Drawing
  * @typedef {{series: number, group: number}} Place
+ * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, id: string, put: (series: number, group: number, x: number, y: number, node: SVGElement) => void}} Stage
  */
 
-/** @type {any} */
-const echarts = /** @type {any} */ (window).echarts;
-
-/** @param {string} name */
-const colour = (name) => getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim();
-
-/** Patterns tell series apart where colour does not: on paper and for some eyes. */
-const shapes = ["circle", "rect", "triangle", "diamond", "emptyCircle", "emptyRect", "emptyTriangle", "emptyDiamond", "roundRect", "pin"];
-
-/** The same shapes in the legend. @type {Record<string, string>} */
-const signs = { circle: "M1.5 5.5a4 4 0 1 0 8 0a4 4 0 1 0-8 0z", rect: "M2 2h7v7H2z", triangle: "M5.500 1.500 10 9.500H1z", diamond: "M5.500 1 10 5.500 5.500 10 1 5.500z" };
-
 /** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void}} Listener */
+
+/** @type {Record<string, (m: Drawing, st: Stage) => void>} */
+const forms = { pie: pies, donut: pies, radar, "heat map": heat, "risk grid": heat, scatter, funnel, gauge };
+
+let numbered = 0;
 
 /** A drawn chart. */
 export class Chart {
@@ -31,52 +31,55 @@ export class Chart {
   constructor(place, listener) {
     this.place = place;
     this.listener = listener;
+    this.id = `chart-${++numbered}`;
     /** @type {Drawing | null} */
     this.model = null;
     /** @type {Place | null} */
     this.at = null;
     /** @type {Set<string>} */
     this.chosen = new Set();
+    /** Series, or slices of a pie, that the legend hides. @type {Set<number>} */
+    this.hidden = new Set();
+    /** @type {Map<string, {x: number, y: number, node: SVGElement}>} */
+    this.places = new Map();
     place.tabIndex = 0;
     place.setAttribute("role", "listbox");
     this.option = document.createElement("div");
-    this.option.id = `mark-${Math.random().toString(36).slice(2)}`;
+    this.option.id = `${this.id}-mark`;
     this.option.className = "visually-hidden";
     this.option.setAttribute("role", "option");
-    this.canvas = document.createElement("div");
-    this.canvas.className = "chart";
+    this.svg = el("svg", { class: "drawing", "aria-hidden": "true" });
     this.tip = document.createElement("div");
     this.tip.className = "tip";
     this.tip.hidden = true;
     this.tip.setAttribute("aria-hidden", "true");
-    place.replaceChildren(this.option, this.canvas, this.tip);
-    this.chart = echarts.init(this.canvas, null, { renderer: "canvas" });
-    this.chart.on("click", (/** @type {any} */ e) => {
-      if (e.componentType !== "series") return;
-      const at = this.placeOf(e);
-      this.pick(at, e.event?.event?.shiftKey || e.event?.event?.ctrlKey || e.event?.event?.metaKey);
+    place.replaceChildren(this.option, this.svg, this.tip);
+    this.svg.addEventListener("click", (e) => {
+      const p = this.under(e);
+      if (p) this.pick(p, e.shiftKey || e.ctrlKey || e.metaKey);
     });
-    this.chart.on("mouseover", (/** @type {any} */ e) => e.componentType === "series" && this.show(this.placeOf(e), e.event?.offsetX, e.event?.offsetY));
-    this.chart.on("mouseout", () => this.hide());
+    this.svg.addEventListener("pointermove", (e) => {
+      const p = this.under(e);
+      if (p) this.show(p, e.offsetX, e.offsetY);
+      else this.hide();
+    });
+    this.svg.addEventListener("pointerleave", () => this.hide());
     place.addEventListener("keydown", (e) => this.key(e));
     place.addEventListener("focus", () => { if (!this.at) this.move(this.first()); });
-    place.addEventListener("blur", () => { this.hide(); this.downplay(); });
+    place.addEventListener("blur", () => { this.hide(); this.mark(null); });
     this.observer = new ResizeObserver(() => this.model && this.layout());
     this.observer.observe(place);
-    this.theme = matchMedia("(prefers-color-scheme: dark)");
-    this.retheme = () => this.model && this.layout();
-    this.theme.addEventListener("change", this.retheme);
+    void document.fonts?.load("12px Figtree").then(() => document.fonts.ready).then(() => this.model && this.layout());
   }
 
   dispose() {
     this.observer.disconnect();
-    this.theme.removeEventListener("change", this.retheme);
-    this.chart.dispose();
   }
 
-  /** @param {any} e @returns {Place} */
-  placeOf(e) {
-    return { series: Number(e.seriesId), group: e.dataIndex };
+  /** The mark under the pointer. @param {Event} e @returns {Place | null} */
+  under(e) {
+    const node = /** @type {Element} */ (e.target).closest("[data-s]");
+    return node ? { series: Number(node.getAttribute("data-s")), group: Number(node.getAttribute("data-g")) } : null;
   }
 
   /** @param {Drawing} model @param {string} title */
@@ -93,50 +96,34 @@ export class Chart {
 
   layout() {
     const m = /** @type {Drawing} */ (this.model);
-    this.chart.resize();
-    const bars = m.kind === "bars", width = this.place.clientWidth;
-    const ink = colour("ink"), soft = colour("soft"), hair = colour("hairline"), paper = colour("paper");
-    const text = { color: soft, fontFamily: "Figtree", fontSize: 12 };
-    const longest = Math.max(1, ...m.groups.map((g) => g.label.length));
-    const category = {
-      type: "category", data: m.groups.map((g) => g.label), inverse: bars, axisTick: { show: false }, axisLine: { lineStyle: { color: ink } },
-      axisLabel: { ...text, hideOverlap: true, overflow: "truncate", width: bars ? Math.min(170, longest * 7) : undefined, interval: bars ? 0 : "auto" },
+    const width = this.place.clientWidth, height = this.place.clientHeight;
+    if (width < 20 || height < 20) return;
+    this.svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
+    const root = el("g");
+    this.places = new Map();
+    /** @type {Stage} */
+    const stage = {
+      root, width, height, hidden: this.hidden, id: this.id,
+      put: (series, group, x, y, node) => {
+        node.setAttribute("data-s", String(series));
+        node.setAttribute("data-g", String(group));
+        this.places.set(`${series} ${group}`, { x, y, node });
+      },
     };
-    const ticks = new Map(m.axis.ticks.map((t) => [t.at.toPrecision(9), t.label]));
-    const step = m.axis.ticks.length > 1 ? m.axis.ticks[1].at - m.axis.ticks[0].at : undefined;
-    const value = {
-      type: "value", min: m.axis.low, max: m.axis.high, interval: step, splitNumber: m.axis.ticks.length,
-      axisLabel: { ...text, formatter: (/** @type {number} */ v) => ticks.get(v.toPrecision(9)) ?? (Math.abs(v) < 1e-9 ? ticks.get((0).toPrecision(9)) ?? "" : ""), hideOverlap: true },
-      splitLine: { lineStyle: { color: hair, width: 1 } },
-    };
-    this.chart.setOption({
-      animation: !matchMedia("(prefers-reduced-motion: reduce)").matches, animationDuration: 160, animationDurationUpdate: 160,
-      grid: { left: bars ? 4 : 18, right: 18, top: 10, bottom: 6, containLabel: true },
-      xAxis: bars ? value : category, yAxis: bars ? category : value,
-      series: m.series.map((s, i) => this.series(s, i, m, { ink, paper, width })),
-    }, { replaceMerge: ["series"] });
+    (forms[m.kind] ?? axes)(m, stage);
+    const hatch = el("pattern", { id: `${this.id}-hatch`, width: 6, height: 6, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" }, [el("rect", { width: 2.2, height: 6, fill: "var(--paper)" })]);
+    this.svg.replaceChildren(el("defs", {}, [hatch]), root);
+    this.colourChosen();
+    if (this.at && this.place.matches(":focus-visible")) this.mark(this.at);
   }
 
-  /** @param {Series} s @param {number} i @param {Drawing} m @param {{ink: string, paper: string, width: number}} look */
-  series(s, i, m, look) {
-    const line = m.kind === "line", base = colour(s.colour);
-    return {
-      id: String(i), type: line ? "line" : "bar", stack: m.stacked ? "all" : undefined, cursor: "pointer",
-      name: s.name, barMaxWidth: 42, barCategoryGap: m.groups.length > 30 ? "18%" : "32%", barGap: "8%",
-      symbol: shapes[i % shapes.length], symbolSize: m.groups.length > 60 ? 4 : 7, showSymbol: true, lineStyle: { width: 2, color: base },
-      itemStyle: { color: base },
-      emphasis: { disabled: false, focus: "none", itemStyle: { color: base, borderColor: look.ink, borderWidth: 2 } },
-      data: s.marks.map((mark, g) => {
-        if (!mark) return { value: null };
-        const faded = this.chosen.size > 0 && !this.chosen.has(this.keyOf({ series: i, group: g }));
-        /** @type {Record<string, any>} */
-        const style = { opacity: faded ? 0.28 : 1 };
-        if (m.stacked) Object.assign(style, { borderColor: look.paper, borderWidth: m.groups.length > 40 ? 0.5 : 1 });
-        if (m.groups[g].partial && !line) style.decal = { symbol: "rect", dashArrayX: [1, 0], dashArrayY: [2, 4], rotation: -0.8, color: look.paper };
-        if (this.chosen.size > 0 && !faded) Object.assign(style, { borderColor: look.ink, borderWidth: 2 });
-        return { value: mark.size, itemStyle: style };
-      }),
-    };
+  /** Fades what is not chosen. */
+  colourChosen() {
+    for (const [name, { node }] of this.places) {
+      const [series, group] = name.split(" ").map(Number), chosen = this.chosen.has(this.keyOf({ series, group }));
+      node.classList.toggle("chosen", chosen);
+      node.classList.toggle("faded", this.chosen.size > 0 && !chosen);
+    }
   }
 
   /** @param {Place} p */
@@ -146,27 +133,30 @@ export class Chart {
 
   /** What a mark stands for. @param {Place} p */
   words(p) {
-    const m = /** @type {Drawing} */ (this.model);
-    return [m.series[p.series].words, m.groups[p.group].words].filter(Boolean).join(", ");
+    const m = /** @type {Drawing} */ (this.model), s = m.series[p.series];
+    const role = s.role && s.role !== "forecast" ? s.name : "";
+    return [role, s.role ? "" : s.words, m.groups[p.group].words].filter(Boolean).join(", ");
   }
 
-  /** The reference that leads to a mark's records. @param {Place} p */
+  /** The reference that leads to a mark's records; null for marks that have none. @param {Place} p */
   reference(p) {
-    const m = /** @type {Drawing} */ (this.model), s = m.series[p.series];
-    const keys = s.key ? [m.groups[p.group].key, s.key] : [m.groups[p.group].key];
-    return { ...m.reference, measure: s.measure, keys, was: this.markAt(p)?.exact };
+    const m = /** @type {Drawing} */ (this.model), s = m.series[p.series], mark = this.markAt(p), group = m.groups[p.group];
+    if (s.role && s.role !== "before" || group.ahead) return null;
+    const own = mark?.run ? (mark.run.keys.length === 1 ? mark.run.keys[0] : { any: mark.run.keys.map((/** @type {any} */ k) => k.is).filter((/** @type {any} */ k) => k !== undefined) }) : group.key;
+    const keys = m.kind === "gauge" ? [] : s.key ? [own, s.key] : [own];
+    return { ...m.reference, measure: s.measure, keys, was: mark?.run ? mark.run.was : mark?.exact, then: mark?.then };
   }
 
   /** @param {Place} p */
   keyOf(p) {
-    const r = this.reference(p);
-    return JSON.stringify([r.measure, r.keys]);
+    const s = /** @type {Drawing} */ (this.model).series[p.series], group = /** @type {Drawing} */ (this.model).groups[p.group];
+    return JSON.stringify([s.measure, s.role ?? "", group.key, s.key]);
   }
 
   /** @param {Place} p @param {boolean} add */
   pick(p, add) {
-    const mark = this.markAt(p);
-    if (!mark) return;
+    const mark = this.markAt(p), s = /** @type {Drawing} */ (this.model).series[p.series];
+    if (!mark || s.role || /** @type {Drawing} */ (this.model).kind === "gauge") return;
     this.at = p;
     const key = this.keyOf(p);
     if (add) {
@@ -177,7 +167,7 @@ export class Chart {
       this.chosen = new Set([key]);
     }
     this.tell();
-    this.layout();
+    this.colourChosen();
   }
 
   tell() {
@@ -187,10 +177,12 @@ export class Chart {
     /** @type {string[]} */
     const words = [];
     m.series.forEach((s, series) => s.marks.forEach((mark, group) => {
-      if (mark && this.chosen.has(this.keyOf({ series, group }))) {
-        marks.push(this.reference({ series, group }));
-        words.push(this.words({ series, group }));
-      }
+      const p = { series, group };
+      if (!mark || s.role || !this.chosen.has(this.keyOf(p))) return;
+      const reference = this.reference(p);
+      if (!reference) return;
+      marks.push({ ...reference, keys: m.kind === "gauge" ? [] : s.key ? [m.groups[group].key, s.key] : [m.groups[group].key] });
+      words.push(this.words(p));
     }));
     this.listener.choose(marks, words.join(" or "));
   }
@@ -199,12 +191,12 @@ export class Chart {
   clear() {
     if (this.chosen.size === 0) return;
     this.chosen.clear();
-    if (this.model) this.layout();
+    if (this.model) this.colourChosen();
   }
 
   first() {
     const m = this.model;
-    for (let g = 0; m && g < m.groups.length; g++) for (let s = 0; s < m.series.length; s++) if (m.series[s].marks[g]) return { series: s, group: g };
+    for (let g = 0; m && g < m.groups.length; g++) for (let s = 0; s < m.series.length; s++) if (this.places.has(`${s} ${g}`)) return { series: s, group: g };
     return null;
   }
 
@@ -214,22 +206,24 @@ export class Chart {
     if (!m || e.altKey || e.target !== this.place) return;
     const at = this.at ?? this.first();
     if (!at) return;
-    const along = m.kind === "bars" ? ["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight"] : ["ArrowLeft", "ArrowRight", "ArrowDown", "ArrowUp"];
+    const upright = m.kind === "bars" || m.kind === "funnel";
+    const along = upright ? ["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight"] : ["ArrowLeft", "ArrowRight", "ArrowDown", "ArrowUp"];
     const which = along.indexOf(e.key);
     if (which >= 0) {
-      const step = which % 2 ? 1 : -1, next = { ...at };
+      const step = (which % 2 ? 1 : -1) * (which > 1 && m.kind === "heat map" ? -1 : 1), next = { ...at };
       do {
         if (which < 2) next.group += step;
         else next.series += step;
-      } while (next.group >= 0 && next.group < m.groups.length && next.series >= 0 && next.series < m.series.length && !this.markAt(next));
-      if (this.markAt(next)) this.move(next);
+      } while (next.group >= 0 && next.group < m.groups.length && next.series >= 0 && next.series < m.series.length && !this.places.has(`${next.series} ${next.group}`));
+      if (this.places.has(`${next.series} ${next.group}`)) this.move(next);
     } else if (e.key === " ") {
       this.pick(at, e.shiftKey || e.ctrlKey);
       this.move(at);
     } else if (e.key === "Home") {
       this.move(this.first());
     } else if ((e.key === "r" || e.key === "R") && !e.ctrlKey && !e.metaKey) {
-      this.listener.records(this.reference(at), this.words(at));
+      const reference = this.reference(at);
+      if (reference) this.listener.records(reference, this.words(at));
     } else {
       return;
     }
@@ -238,22 +232,21 @@ export class Chart {
 
   /** @param {Place | null} p */
   move(p) {
-    const mark = p && this.markAt(p);
-    if (!p || !mark) return;
-    this.downplay();
+    const mark = p && this.markAt(p), placed = p && this.places.get(`${p.series} ${p.group}`);
+    if (!p || !mark || !placed) return;
     this.at = p;
-    this.option.textContent = `${mark.label}, ${this.words(p)}`;
+    this.option.textContent = [mark.label, this.words(p), ...(mark.more ?? [])].filter(Boolean).join(", ");
     this.option.setAttribute("aria-selected", String(this.chosen.has(this.keyOf(p))));
     this.place.setAttribute("aria-activedescendant", this.option.id);
-    this.chart.dispatchAction({ type: "highlight", seriesId: String(p.series), dataIndex: p.group });
-    if (this.place.matches(":focus-visible")) {
-      const x = this.chart.convertToPixel({ seriesId: String(p.series) }, this.model?.kind === "bars" ? [mark.size, p.group] : [p.group, mark.size]);
-      this.show(p, x?.[0] ?? 8, x?.[1] ?? 8);
-    }
+    if (!this.place.matches(":focus-visible")) return;
+    this.mark(p);
+    this.show(p, placed.x, placed.y);
   }
 
-  downplay() {
-    if (this.at) this.chart.dispatchAction({ type: "downplay", seriesId: String(this.at.series), dataIndex: this.at.group });
+  /** Outlines the mark that the keyboard is at. @param {Place | null} p */
+  mark(p) {
+    this.svg.querySelector(".at")?.classList.remove("at");
+    if (p) this.places.get(`${p.series} ${p.group}`)?.node.classList.add("at");
   }
 
   /** @param {Place} p @param {number} x @param {number} y */
@@ -263,37 +256,61 @@ export class Chart {
     const value = document.createElement("b");
     value.textContent = mark.label;
     this.tip.replaceChildren(value, ` ${this.words(p)}`);
+    for (const line of mark.more ?? []) {
+      const more = document.createElement("span");
+      more.textContent = line;
+      this.tip.append(more);
+    }
     this.tip.hidden = false;
     const width = this.place.clientWidth, height = this.place.clientHeight;
-    this.tip.style.left = `${Math.max(0, Math.min(x + 12, width - this.tip.offsetWidth - 4))}px`;
-    this.tip.style.top = `${Math.max(0, Math.min(y + 14, height - this.tip.offsetHeight - 4))}px`;
+    const left = x + 12 + this.tip.offsetWidth > width ? x - 12 - this.tip.offsetWidth : x + 12;
+    this.tip.style.left = `${Math.max(0, Math.min(left, width - this.tip.offsetWidth))}px`;
+    this.tip.style.top = `${Math.max(0, Math.min(y + 14, height - this.tip.offsetHeight))}px`;
   }
 
   hide() {
     this.tip.hidden = true;
   }
 
-  /** The legend, as a list of the page's own. */
+  /** The legend, as a list of the page's own; a click hides or shows a series. */
   legend() {
-    const list = document.createElement("ul");
+    const list = document.createElement("ul"), m = this.model;
     list.className = "legend";
     list.setAttribute("aria-label", "Legend");
-    const m = this.model;
-    if (!m || m.series.length < 2) return list;
-    for (const s of m.series) {
-      const item = document.createElement("li");
-      const box = document.createElementNS("http://www.w3.org/2000/svg", "svg");
-      box.setAttribute("viewBox", "0 0 11 11");
-      box.setAttribute("aria-hidden", "true");
-      const sign = document.createElementNS("http://www.w3.org/2000/svg", "path");
-      const shape = shapes[m.series.indexOf(s) % shapes.length];
-      sign.setAttribute("d", m.kind === "line" ? signs[shape.replace("empty", "").toLowerCase()] ?? signs.circle : "M0 11 4 0h7v11z");
-      sign.style.fill = shape.startsWith("empty") && m.kind === "line" ? "none" : `var(--${s.colour})`;
-      sign.style.stroke = `var(--${s.colour})`;
-      box.append(sign);
-      item.append(box, s.name);
+    if (!m || m.legend === "none") return list;
+    /** @param {SVGElement} shape @param {string} name @param {number | null} at */
+    const add = (shape, name, at) => {
+      const item = document.createElement("li"), box = el("svg", { viewBox: "-6 -6 12 12", "aria-hidden": "true" }, [shape]);
+      if (at === null) {
+        item.append(box, name);
+      } else {
+        const button = document.createElement("button");
+        button.type = "button";
+        button.setAttribute("aria-pressed", String(!this.hidden.has(at)));
+        button.title = this.hidden.has(at) ? `Show ${name}` : `Hide ${name}`;
+        button.append(box, name);
+        button.addEventListener("click", () => {
+          if (!this.hidden.delete(at)) this.hidden.add(at);
+          button.setAttribute("aria-pressed", String(!this.hidden.has(at)));
+          this.layout();
+        });
+        item.append(button);
+      }
       list.append(item);
+    };
+    const block = (/** @type {string} */ c) => el("path", { d: "M-6 6-2-6h8V6z", fill: colour(c) });
+    for (const step of m.key ?? []) add(block(step.tone), step.label, null);
+    if (m.kind === "pie" || m.kind === "donut") {
+      if (m.legend !== "top" || m.series.length > 1) m.groups.forEach((g, i) => add(block(g.colour ?? "c1"), g.label, i));
+      return list;
     }
+    if (m.kind === "heat map" || m.kind === "risk grid" || m.kind === "funnel" || m.kind === "gauge") return list;
+    m.series.forEach((s, i) => {
+      if (s.role === "target" || s.as === "tick") add(el("path", { d: "M-6-1.500h12v3h-12z", fill: colour(s.colour) }), s.name, null);
+      else if (s.role === "before" && s.as === "ghost") add(el("path", { d: "M-5 5v-10h10v10z", class: "ghost", stroke: colour(s.colour), fill: "none" }), s.name, null);
+      else if (s.role) add(el("path", { d: "M-6 0h12", class: `curve ${s.role}`, stroke: colour(s.colour) }), s.name, null);
+      else add(s.as === "line" || s.as === "point" || s.as === "polygon" ? sign(i, colour(s.colour)) : block(s.colour), s.name, i);
+    });
     return list;
   }
 }

@@ -1,9 +1,10 @@
 /** One widget on a sheet or in the chart editor: shows answers, keeps its drawing. */
 import { Chart } from "./draw.js";
 import { fill } from "./api.js";
+import { colour } from "./drawing/svg.js";
 
 /**
- * @typedef {{title: string, form: string, sentence: string, notes?: {words: string, mark?: object}[], fresh: string, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string}} Answer
+ * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object}[], fresh: string, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string}} Answer
  */
 
 export class Widget {
@@ -23,15 +24,33 @@ export class Widget {
   /** A click on a number leads to its records. @param {Event} e */
   click(e) {
     const target = /** @type {HTMLElement} */ (e.target);
+    const fold = /** @type {HTMLElement | null} */ (target.closest("[data-fold]"));
+    if (fold) {
+      open(/** @type {HTMLTableRowElement} */ (fold.closest("tr")), fold);
+      return;
+    }
     const cell = /** @type {HTMLElement | null} */ (target.closest(".cell, .figure"));
     if (!cell || !this.answer) return;
     const row = cell.closest("tr"), column = /** @type {HTMLTableCellElement | null} */ (cell.closest("td"));
-    const head = column && /** @type {HTMLElement} */ (cell.closest("table")?.tHead?.rows[0].cells[column.cellIndex]);
+    const head = column && /** @type {HTMLElement} */ (cell.closest("table")?.querySelector("tr.head")?.children[this.column(column)]);
     const of = (head ?? cell).dataset;
     /** @type {Record<string, any>} */
     const mark = { ...this.answer.whole, measure: Number(of.measure), was: cell.dataset.exact };
-    if (row) mark.keys = [...(JSON.parse(row.dataset.keys ?? "[]") ?? []), ...(of.key ? [JSON.parse(of.key)] : [])];
+    if (row) mark.keys = this.keys(JSON.parse(row.dataset.keys ?? "[]") ?? [], of.keys ? JSON.parse(of.keys) : [], Number(cell.closest("table")?.dataset.by ?? 0));
+    if (cell.dataset.then) mark.then = JSON.parse(cell.dataset.then);
     this.listener.records(mark, [row && of.words, row?.dataset.words].filter(Boolean).join(", "));
+  }
+
+  /** Which column a cell stands in: merged cells to its left leave it where it is. @param {HTMLTableCellElement} td */
+  column(td) {
+    const row = /** @type {HTMLTableRowElement} */ (td.parentElement), head = td.closest("table")?.querySelector("tr.head");
+    return td.cellIndex + Math.max(0, (head?.children.length ?? 0) - row.cells.length);
+  }
+
+  /** The keys of a cell: those of its row, up to where the split begins, and of its column. @param {object[]} row @param {object[]} column @param {number} by */
+  keys(row, column, by) {
+    if (column.length === 0) return row;
+    return [...row, ...Array.from({ length: Math.max(0, by - row.length) }, () => ({})), ...column];
   }
 
   /** The old drawing stays; after a moment a thin line says that something is under way, and after two seconds words. @param {() => void} [stop] */
@@ -66,6 +85,9 @@ export class Widget {
     this.idle();
     this.answer = a;
     this.heading.textContent = a.title;
+    this.heading.classList.toggle("visually-hidden", !!a.no_title);
+    this.words("widget-subtitle", a.subtitle, (p) => this.heading.parentElement?.after(p));
+    this.words("widget-caption", a.caption, (p) => this.place.append(p));
     this.place.querySelector(".widget-notes")?.remove();
     if (a.notes?.length) {
       const notes = document.createElement("p");
@@ -93,10 +115,22 @@ export class Widget {
     fill(this.body, a.html);
     const scroll = this.body.querySelector(".scroll");
     if (scroll) scroll.scrollTop = scrolled;
+    lay(this.body);
+  }
+
+  /** Sets a line of words above or below the drawing. @param {string} name @param {string | undefined} words @param {(p: HTMLElement) => void} put */
+  words(name, words, put) {
+    this.place.querySelector(`.${name}`)?.remove();
+    if (!words) return;
+    const p = document.createElement("p");
+    p.className = name;
+    p.textContent = words;
+    put(p);
   }
 
   /** @param {import("./draw.js").Drawing} model @param {string} title */
   draw(model, title) {
+    this.place.dataset.legend = model.legend;
     if (!this.chart) {
       this.place.dataset.drawn = "yes";
       const legend = document.createElement("div");
@@ -113,6 +147,7 @@ export class Widget {
 
   undraw() {
     delete this.place.dataset.drawn;
+    delete this.place.dataset.legend;
     this.legendPlace?.remove();
     this.chart?.dispose();
     this.chart = null;
@@ -133,5 +168,33 @@ export class Widget {
     button.addEventListener("click", again);
     p.append(button);
     this.body.replaceChildren(p);
+  }
+}
+
+/** Opens or closes a row of a nested table. @param {HTMLTableRowElement} row @param {HTMLElement} button */
+function open(row, button) {
+  const closing = button.getAttribute("aria-expanded") === "true", level = Number(row.dataset.level);
+  button.setAttribute("aria-expanded", String(!closing));
+  /** @type {number} rows below this level stay hidden */
+  let closed = Infinity;
+  for (let next = /** @type {HTMLTableRowElement | null} */ (row.nextElementSibling); next && Number(next.dataset.level) > level; next = /** @type {HTMLTableRowElement | null} */ (next.nextElementSibling)) {
+    const at = Number(next.dataset.level);
+    if (at <= closed) closed = Infinity;
+    next.hidden = closing || at > closed;
+    if (next.querySelector('[data-fold][aria-expanded="false"]') && at < closed) closed = at;
+  }
+}
+
+/** Puts what says where it lies in its place. @param {HTMLElement} body */
+function lay(body) {
+  for (const node of /** @type {NodeListOf<HTMLElement>} */ (body.querySelectorAll("[data-left], [data-top], [data-wide]"))) {
+    if (node.dataset.left) node.style.left = `${node.dataset.left}%`;
+    if (node.dataset.top) node.style.top = `${node.dataset.top}%`;
+    if (node.dataset.wide) node.style.width = `${node.dataset.wide}%`;
+  }
+  for (const node of /** @type {NodeListOf<HTMLElement>} */ (body.querySelectorAll("[data-ground], [data-edge], [data-fill]"))) {
+    if (node.dataset.ground) node.style.background = colour(node.dataset.ground);
+    if (node.dataset.edge) node.style.borderLeftColor = colour(node.dataset.edge);
+    if (node.dataset.fill) node.style.fill = colour(node.dataset.fill);
   }
 }

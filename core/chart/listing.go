@@ -1,0 +1,447 @@
+package chart
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"time"
+
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/format"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+)
+
+// MostListed is how many records a board, a calendar and the like may carry.
+const MostListed = 500
+
+// MostPoints is how many records a plan may carry.
+const MostPoints = 2000
+
+// A Listing is records shown by more than a table: a board, cards, a calendar, a
+// timeline, the latest changes or points on a plan.
+type Listing struct {
+	Form    string       `json:"form"`
+	Columns []ListColumn `json:"columns"`
+	Weeks   [][]ListDay  `json:"weeks,omitempty"` // of a calendar
+	Month   string       `json:"month,omitempty"`
+	Ticks   []Tick       `json:"ticks,omitempty"`   // of a timeline, in percent of its width
+	Today   float64      `json:"today,omitempty"`   // of a timeline, in percent; 0 where it is not shown
+	Picture string       `json:"picture,omitempty"` // of a plan
+	Outline []string     `json:"outline,omitempty"` // of a map: paths on a ground of 100 by High
+	High    float64      `json:"high,omitempty"`
+	Days    []string     `json:"days,omitempty"` // of a calendar, the weekdays' names
+	More    int          `json:"more,omitempty"` // records that are not shown
+	Missing int          `json:"missing,omitempty"`
+}
+
+// A ListColumn is a column of a board, a day of the latest changes, or all cards.
+type ListColumn struct {
+	Name  string     `json:"name"`
+	Count int        `json:"count"`
+	Tone  string     `json:"tone,omitempty"`
+	Cards []ListCard `json:"cards"`
+}
+
+// A ListDay is a day of a calendar.
+type ListDay struct {
+	Label string     `json:"label"`
+	Other bool       `json:"other,omitempty"` // of another month
+	Today bool       `json:"today,omitempty"`
+	Cards []ListCard `json:"cards,omitempty"`
+}
+
+// A ListCard is one record.
+type ListCard struct {
+	Title   string   `json:"title"`
+	Address string   `json:"address,omitempty"`
+	Lines   []string `json:"lines,omitempty"`
+	Picture string   `json:"picture,omitempty"`
+	When    string   `json:"when,omitempty"`
+	From    float64  `json:"from,omitempty"` // of a timeline, in percent
+	Width   float64  `json:"width,omitempty"`
+	X       float64  `json:"x,omitempty"` // of a plan
+	Y       float64  `json:"y,omitempty"`
+	Colour  string   `json:"colour,omitempty"`
+}
+
+// Roles are the fields that a form which lists records takes: for its heading, its dates,
+// its columns, its pictures and places.
+type Roles struct {
+	Heading, From, To, Stage, Picture, Position *dataset.Field
+	Lines                                       []*dataset.Field
+}
+
+// RolesOf finds the fields of a form: those that the finish names, or the first that suit.
+func RolesOf(d *Document, ds *dataset.Dataset) Roles {
+	f := d.finish()
+	dated := func(x *dataset.Field) bool { return x.Type.Temporal() }
+	none := func(*dataset.Field) bool { return false }
+	var r Roles
+	r.Heading = Field(f.Heading, ds, func(x *dataset.Field) bool { return x.IsLink() || x.Type == field.Text && len(x.List) == 0 })
+	if r.Heading == nil {
+		r.Heading = ds.Visible()[0]
+	}
+	usual := dated
+	if ds.Date != "" {
+		usual = func(x *dataset.Field) bool { return x.Name == ds.Date }
+	}
+	switch d.Form {
+	case Board:
+		r.Stage = Field(f.Stage, ds, func(x *dataset.Field) bool { return len(x.List) > 0 })
+	case Calendar, Latest:
+		r.From = Field(f.From, ds, usual)
+	case Timeline:
+		r.From = Field(f.From, ds, usual)
+		r.To = Field(f.To, ds, func(x *dataset.Field) bool { return dated(x) && x != r.From })
+		r.Stage = Field(f.Stage, ds, none)
+	case Cards:
+		r.Picture = Field(f.Picture, ds, none)
+	case Plan:
+		r.Position = Field(f.Position, ds, func(x *dataset.Field) bool { return x.Type == field.Position })
+		r.Stage = Field(f.Stage, ds, none)
+	}
+	for _, name := range d.Show {
+		if x := ds.Find(name); x != nil && x != r.Heading {
+			r.Lines = append(r.Lines, x)
+		}
+	}
+	return r
+}
+
+// Fields returns the fields to be asked for, each once.
+func (r Roles) Fields() (out []*dataset.Field) {
+	seen := map[string]bool{}
+	for _, f := range append([]*dataset.Field{r.Heading, r.From, r.To, r.Stage, r.Picture, r.Position}, r.Lines...) {
+		if f != nil && !seen[f.Name] {
+			seen[f.Name] = true
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// A Listed is what a form that lists records is made from.
+type Listed struct {
+	Plan  *query.RecordsPlan
+	Rows  [][]field.Value // addresses' columns, then the plan's fields
+	Count int64
+	Now   time.Time
+	Cal   period.Calendar
+}
+
+// List makes the listing of a form from records.
+func List(d *Document, ds *dataset.Dataset, l Listed) (*Listing, error) {
+	r := RolesOf(d, ds)
+	w := lister{doc: d, ds: ds, l: l, roles: r, at: map[string]int{}}
+	links := len(ds.LinkColumns())
+	for i, f := range l.Plan.Fields {
+		w.at[f.Name] = links + i
+	}
+	out := &Listing{Form: d.Form.Kind, More: int(l.Count) - len(l.Rows)}
+	switch d.Form {
+	case Board:
+		w.board(out)
+	case Calendar:
+		w.calendar(out)
+	case Timeline:
+		return out, w.timeline(out)
+	case Plan:
+		return out, w.plan(out)
+	case Latest:
+		w.latest(out)
+	default:
+		all := ListColumn{}
+		for _, row := range l.Rows {
+			all.Cards = append(all.Cards, w.card(row))
+		}
+		out.Columns = []ListColumn{all}
+	}
+	return out, nil
+}
+
+type lister struct {
+	doc   *Document
+	ds    *dataset.Dataset
+	l     Listed
+	roles Roles
+	at    map[string]int
+}
+
+func (w *lister) value(row []field.Value, f *dataset.Field) field.Value {
+	if f == nil {
+		return field.Value{}
+	}
+	return row[w.at[f.Name]]
+}
+
+func (w *lister) text(row []field.Value, f *dataset.Field) string {
+	return format.OfField(f).In(f, w.l.Plan.Zone()).Value(w.value(row, f))
+}
+
+// wall is a date of a record as the calendar's clock shows it, in UTC.
+func (w *lister) wall(row []field.Value, f *dataset.Field) (time.Time, bool) {
+	v := w.value(row, f)
+	if f == nil || !v.Type().Temporal() {
+		return time.Time{}, false
+	}
+	if f.Zoned {
+		return w.l.Cal.Wall(v.Time()), true
+	}
+	return v.Time(), true
+}
+
+func (w *lister) card(row []field.Value) ListCard {
+	c := ListCard{Title: w.text(row, w.roles.Heading)}
+	if w.ds.OpenRecord != "" {
+		var values []string
+		for i := range w.ds.LinkColumns() {
+			values = append(values, row[i].Exact())
+		}
+		c.Address = w.ds.Address(values)
+	}
+	for _, f := range w.roles.Lines {
+		if v := w.value(row, f); !v.IsEmpty() {
+			c.Lines = append(c.Lines, f.Label+" "+w.text(row, f))
+		}
+	}
+	if f := w.roles.Picture; f != nil {
+		if v := w.value(row, f).Exact(); strings.HasPrefix(v, "/") && !strings.HasPrefix(v, "//") {
+			c.Picture = v
+		}
+	}
+	if f := w.roles.Stage; f != nil {
+		v := w.value(row, f)
+		c.Colour = "none"
+		if !v.IsEmpty() {
+			name := w.text(row, f)
+			c.Colour = fmt.Sprintf("c%d", Colour(name, f.List)+1)
+			if own := f.Colours[name]; own != "" {
+				c.Colour = own
+			}
+		}
+	}
+	return c
+}
+
+// board puts cards in columns by stage: every value of the list, in its order.
+func (w *lister) board(out *Listing) {
+	f := w.roles.Stage
+	place := map[string]int{}
+	for _, v := range f.List {
+		place[v] = len(out.Columns)
+		out.Columns = append(out.Columns, ListColumn{Name: v})
+	}
+	for _, row := range w.l.Rows {
+		name := "(none)"
+		if v := w.value(row, f); !v.IsEmpty() {
+			name = w.text(row, f)
+		}
+		i, ok := place[name]
+		if !ok {
+			i = len(out.Columns)
+			place[name] = i
+			out.Columns = append(out.Columns, ListColumn{Name: name})
+		}
+		c := w.card(row)
+		out.Columns[i].Tone = c.Colour
+		out.Columns[i].Cards = append(out.Columns[i].Cards, c)
+		out.Columns[i].Count++
+	}
+}
+
+// latest lists records by day, the last first.
+func (w *lister) latest(out *Listing) {
+	for _, row := range w.l.Rows {
+		at, ok := w.wall(row, w.roles.From)
+		if !ok {
+			continue
+		}
+		day := format.Date(at)
+		if n := len(out.Columns); n == 0 || out.Columns[n-1].Name != day {
+			out.Columns = append(out.Columns, ListColumn{Name: day})
+		}
+		c := w.card(row)
+		if w.roles.From.Type == field.Timestamp {
+			c.When = at.Format("15:04")
+		}
+		last := &out.Columns[len(out.Columns)-1]
+		last.Cards = append(last.Cards, c)
+		last.Count++
+	}
+}
+
+// calendar shows the month of the latest record that is not after today's month, or today's.
+func (w *lister) calendar(out *Listing) {
+	today := w.l.Cal.Wall(w.l.Now)
+	month := time.Date(today.Year(), today.Month(), 1, 0, 0, 0, 0, time.UTC)
+	days := map[string][]ListCard{}
+	var latest time.Time
+	for _, row := range w.l.Rows {
+		if at, ok := w.wall(row, w.roles.From); ok {
+			days[at.Format(time.DateOnly)] = append(days[at.Format(time.DateOnly)], w.card(row))
+			if at.After(latest) && at.Before(month.AddDate(0, 1, 0)) {
+				latest = at
+			}
+		}
+	}
+	if !latest.IsZero() && latest.Before(month) {
+		month = time.Date(latest.Year(), latest.Month(), 1, 0, 0, 0, 0, time.UTC)
+	}
+	out.Month = month.Format("January 2006")
+	civil := w.l.Cal.Civil()
+	day := civil.Floor(month, period.Week)
+	for i := range 7 {
+		out.Days = append(out.Days, day.AddDate(0, 0, i).Format("Mon"))
+	}
+	for day.Before(month.AddDate(0, 1, 0)) {
+		var week []ListDay
+		for range 7 {
+			d := ListDay{Label: strconv.Itoa(day.Day()), Other: day.Month() != month.Month(), Today: day.Format(time.DateOnly) == today.Format(time.DateOnly)}
+			if !d.Other {
+				d.Cards = days[day.Format(time.DateOnly)]
+			}
+			week = append(week, d)
+			day = day.AddDate(0, 0, 1)
+		}
+		out.Weeks = append(out.Weeks, week)
+	}
+}
+
+// timeline draws records from their beginning to their end; one that has no end yet goes
+// on to today.
+func (w *lister) timeline(out *Listing) error {
+	type span struct {
+		from, to time.Time
+		open     bool
+		row      []field.Value
+	}
+	today := w.l.Cal.Wall(w.l.Now)
+	var spans []span
+	var low, high time.Time
+	for _, row := range w.l.Rows {
+		from, ok := w.wall(row, w.roles.From)
+		if !ok {
+			out.Missing++
+			continue
+		}
+		to, ended := w.wall(row, w.roles.To)
+		if !ended {
+			to = from
+			if today.After(from) && w.roles.To != nil {
+				to = today
+			}
+		}
+		if to.Before(from) {
+			out.Missing++
+			continue
+		}
+		if w.roles.To != nil && w.roles.To.Type == field.Date && ended {
+			to = to.AddDate(0, 0, 1) // the whole of its last day
+		}
+		if low.IsZero() || from.Before(low) {
+			low = from
+		}
+		if to.After(high) {
+			high = to
+		}
+		spans = append(spans, span{from, to, !ended, row})
+	}
+	if len(spans) == 0 {
+		return problem.New(problem.Invalid, "", "None of these %s has a date in “%s”.", w.ds.Record[1], w.roles.From.Label)
+	}
+	if !low.Before(high) {
+		high = low.AddDate(0, 0, 1)
+	}
+	cal := w.l.Cal.Civil()
+	grain := period.Year
+	for _, g := range period.Grains() {
+		if g < period.Day {
+			continue
+		}
+		if borders, complete := cal.Steps(period.Range{From: low, To: high}, g, 12); complete {
+			grain, low, high = g, borders[0], borders[len(borders)-1]
+			break
+		}
+	}
+	whole := high.Sub(low).Hours()
+	place := func(t time.Time) float64 { return math.Round(1000*100*t.Sub(low).Hours()/whole) / 1000 }
+	borders, _ := cal.Steps(period.Range{From: low, To: high}, grain, 1000)
+	for _, b := range borders[:max(0, len(borders)-1)] {
+		label := b.Format("2 Jan")
+		switch {
+		case grain >= period.Year:
+			label = b.Format("2006")
+		case grain >= period.Month:
+			label = b.Format("Jan 06")
+		}
+		out.Ticks = append(out.Ticks, Tick{place(b), label})
+	}
+	if today.After(low) && today.Before(high) {
+		out.Today = place(today)
+	}
+	all := ListColumn{Count: len(spans)}
+	for _, s := range spans {
+		c := w.card(s.row)
+		c.From, c.Width = place(s.from), math.Max(0.4, place(s.to)-place(s.from))
+		c.When = format.Date(s.from)
+		switch {
+		case s.open && w.roles.To != nil:
+			c.When += ", not ended"
+		case w.roles.To != nil:
+			c.When += " to " + w.text(s.row, w.roles.To)
+		}
+		all.Cards = append(all.Cards, c)
+	}
+	out.Columns = []ListColumn{all}
+	return nil
+}
+
+// plan places records: on a picture by percent of its width and height, on an outline by
+// longitude and latitude.
+func (w *lister) plan(out *Listing) error {
+	f := w.doc.finish()
+	out.Picture = f.Picture
+	var project func(x, y float64) (float64, float64)
+	var err error
+	if len(f.Outline) > 0 {
+		out.Outline, out.High, project, err = outline(f.Outline)
+		if err != nil {
+			return err
+		}
+	}
+	all := ListColumn{}
+	for _, row := range w.l.Rows {
+		x, y, ok := position(w.value(row, w.roles.Position).Exact())
+		if !ok {
+			out.Missing++
+			continue
+		}
+		c := w.card(row)
+		if c.Colour == "" {
+			c.Colour = "c1"
+		}
+		if project != nil {
+			x, y = project(y, x) // positions are latitude, longitude
+		}
+		c.X, c.Y = x, y
+		all.Cards = append(all.Cards, c)
+	}
+	all.Count = len(all.Cards)
+	out.Columns = []ListColumn{all}
+	return nil
+}
+
+// position reads the two numbers of a position.
+func position(s string) (x, y float64, ok bool) {
+	first, second, found := strings.Cut(strings.Trim(s, "()"), ",")
+	if !found {
+		return 0, 0, false
+	}
+	x, err1 := strconv.ParseFloat(strings.TrimSpace(first), 64)
+	y, err2 := strconv.ParseFloat(strings.TrimSpace(second), 64)
+	return x, y, err1 == nil && err2 == nil
+}

@@ -1,0 +1,204 @@
+package sentence
+
+import (
+	"encoding/json"
+	"fmt"
+	"sort"
+	"strings"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+)
+
+// A Control sets one part of a chart's finish.
+type Control struct {
+	Path    string // of the part, as chart.Document.Set takes it
+	Kind    string // text, number, yes, list, pairs or json
+	Label   string
+	Value   string
+	Hint    string
+	Options []Option // for one of several; none for a text
+}
+
+// An Option is a value that a control offers.
+type Option struct{ Value, Label string }
+
+// A Section is the controls of one matter.
+type Section struct {
+	Name     string
+	Controls []Control
+}
+
+// Finish lists the controls of a chart's finish, those that its form has a use for.
+func Finish(d *chart.Document, ds *dataset.Dataset) (out []Section) {
+	f := d.Finishing()
+	add := func(name string, controls ...Control) {
+		var kept []Control
+		for _, c := range controls {
+			if c.Path != "" {
+				kept = append(kept, c)
+			}
+		}
+		if len(kept) > 0 {
+			out = append(out, Section{name, kept})
+		}
+	}
+	when := func(use bool, c Control) Control {
+		if !use {
+			return Control{}
+		}
+		return c
+	}
+	text := func(path, label, value, hint string) Control {
+		return Control{Path: path, Kind: "text", Label: label, Value: value, Hint: hint}
+	}
+	number := func(path, label, value, hint string) Control {
+		return Control{Path: path, Kind: "number", Label: label, Value: value, Hint: hint}
+	}
+	yes := func(path, label string, value bool) Control {
+		v := ""
+		if value {
+			v = "yes"
+		}
+		return Control{Path: path, Kind: "yes", Label: label, Value: v}
+	}
+	one := func(path, label, value string, options ...string) Control {
+		c := Control{Path: path, Kind: "text", Label: label, Value: value, Options: []Option{{"", "as usual"}}}
+		for _, o := range options {
+			c.Options = append(c.Options, Option{o, o})
+		}
+		return c
+	}
+	whole := func(n int) string {
+		if n == 0 {
+			return ""
+		}
+		return fmt.Sprint(n)
+	}
+	kind := d.Form.Kind
+	axes := kind == "columns" || kind == "bars" || kind == "line" || kind == "area" || kind == "columns and lines"
+	figures := !d.Form.Lists()
+	drawn := figures && !d.Form.Tells()
+	add("Words", text("finish.subtitle", "Subtitle", f.Subtitle, ""), text("finish.caption", "Caption", f.Caption, "below the chart"), yes("finish.no_title", "Hide the title", f.NoTitle),
+		when(figures, Control{Path: "finish.names", Kind: "pairs", Label: "Own names", Value: pairs(f.Names), Hint: "in this chart only: rework: done again, care: looked after"}))
+	if figures {
+		var numbers []Control
+		for i, m := range d.Measures {
+			label := chart.MeasureLabel(m, ds)
+			numbers = append(numbers, text(fmt.Sprintf("measures.%d.format", i), "Format of "+lower(label), m.Format, "0, 0.00, 0.0%, compact, plain; then a unit of its own: 0.0 nights"),
+				text(fmt.Sprintf("measures.%d.label", i), "Name of "+lower(label), m.Label, ""))
+		}
+		add("Numbers", numbers...)
+	}
+	add("Labels and legend", when(drawn, Control{Path: "finish.labels", Kind: "list", Label: "On the marks", Value: strings.Join(f.Labels, ", "), Hint: "name, value, share, change; or none"}),
+		when(drawn, Control{Path: "finish.tips", Kind: "list", Label: "In the tip", Value: strings.Join(f.Tips, ", "), Hint: "share, before, change, target, total; or none"}),
+		when(drawn, one("finish.legend", "Legend", f.Legend, "top", "right", "bottom", "none")))
+	axis := func(name, path string, a *chart.AxisFinish, values bool) {
+		if a == nil {
+			a = &chart.AxisFinish{}
+		}
+		add(name, text(path+".title", "Title", a.Title, ""), yes(path+".hidden", "Hide it", a.Hidden),
+			when(values, yes(path+".no_grid", "No lines across", a.NoGrid)), when(values, number(path+".low", "Begins at", a.Low.String(), "bars begin at 0 unless you say otherwise")),
+			when(values, number(path+".high", "Ends at", a.High.String(), "")), when(values, yes(path+".log", "Logarithmic", a.Log)), when(values, text(path+".format", "Format", a.Format, "")))
+	}
+	if axes || d.Form == chart.Scatter || d.Form == chart.Radar {
+		axis("Value axis", "finish.value", f.Value, true)
+	}
+	if axes || d.Form == chart.Scatter || kind == "heat map" || kind == "risk grid" {
+		axis("Category axis", "finish.category", f.Category, d.Form == chart.Scatter)
+	}
+	if d.Form == chart.Combined {
+		axis("Second axis", "finish.second", f.Second, true)
+		var how []Control
+		for i, m := range d.Measures {
+			value := ""
+			if i < len(f.Drawn) {
+				value = f.Drawn[i]
+			}
+			c := one(fmt.Sprintf("finish.drawn.%d", i), chart.MeasureLabel(m, ds), value, "columns", "line", "area", "columns on the second axis", "line on the second axis")
+			if i <= len(f.Drawn) {
+				how = append(how, c)
+			}
+		}
+		add("Drawn as", how...)
+	}
+	add("Colours", when(drawn, Control{Path: "finish.colours", Kind: "pairs", Label: "Colours of values", Value: pairs(f.Colours), Hint: "in this chart only: rework: #1D3557, care: c4"}),
+		when(axes && d.Split == nil, one("finish.palette", "Palette", f.Palette, "one", "by group")),
+		when(kind == "heat map", one("finish.ramp", "Ramp", f.Ramp, chart.Ramps()...)), when(kind == "heat map", yes("finish.reversed", "Turned round", f.Reversed)),
+		when(kind == "columns" || kind == "bars", number("finish.bar_width", "Width of bars", whole(f.BarWidth), "in percent of their room, 10 to 100")),
+		when(kind == "pie" || kind == "donut", number("finish.least", "Small slices", whole(f.Least), "below so many percent, in the colour of Others")),
+		when(kind == "pie" || kind == "donut", number("finish.columns", "Pies beside each other", whole(f.Columns), "")))
+	if figures {
+		goal := ""
+		if d.Target != nil {
+			goal = d.Target.Constant.String()
+		}
+		planned, _ := json.Marshal(d.Target)
+		if d.Target == nil || d.Target.Constant != "" {
+			planned = nil
+		}
+		results, _ := json.Marshal(d.Results)
+		if len(d.Results) == 0 {
+			results = nil
+		}
+		add("Target, lines, gaps", when(d.Target == nil || d.Target.Plan == "" && d.Target.Steps == nil, number("target.constant", "Target", goal, "the same for each group")),
+			Control{Path: "target", Kind: "json", Label: "Target from a plan", Value: string(planned), Hint: `{"plan": "plan-by-month", "measure": {"sum": "planned"}}, or {"grain": "month", "steps": {"2026-01-01": 100}}`},
+			when(len(d.By) > 0, Control{Path: "results", Kind: "json", Label: "Only groups", Value: string(results), Hint: `[{"above": 100}]; totals keep the others`}),
+			when(len(d.By) > 0, one("gaps", "Steps without records", d.Gaps, "gap", "zero", "bridge")), when(len(d.By) > 0, yes("drop_zeros", "Leave out zeros", d.DropZeros)))
+	}
+	bands, cells := "", ""
+	if len(f.Bands) > 0 {
+		b, _ := json.Marshal(f.Bands)
+		bands = string(b)
+	}
+	if len(f.Cells) > 0 {
+		b, _ := json.Marshal(f.Cells)
+		cells = string(b)
+	}
+	add("Scale and bands", when(kind == "gauge", number("finish.low", "Scale begins at", f.Low.String(), "")), when(kind == "gauge", number("finish.high", "Scale ends at", f.High.String(), "")),
+		when(kind == "gauge", yes("finish.percent", "Bands in percent of the scale", f.Percent)),
+		when(kind == "gauge" || kind == "risk grid" || kind == "key figures", Control{Path: "finish.bands", Kind: "json", Label: "Bands", Value: bands, Hint: `[{"from": 0, "name": "slow", "tone": "poor"}, {"from": 50, "name": "good", "tone": "good"}]; tones: good, fair, poor, grave, plain`}),
+		when(kind == "key figures", yes("finish.spark", "A small line under each", f.Spark)))
+	var stages, fields []string
+	if len(d.By) > 0 {
+		if x := ds.Find(d.By[0].Field); x != nil {
+			stages = x.List
+		}
+	}
+	for _, x := range ds.Visible() {
+		fields = append(fields, x.Name)
+	}
+	add("Stages", when(kind == "funnel", Control{Path: "finish.lost", Kind: "list", Label: "Outside the sequence", Value: strings.Join(f.Lost, ", "), Hint: "of " + strings.Join(stages, ", ")}),
+		when(kind == "funnel", one("finish.furthest", "Furthest stage of those", f.Furthest, fields...)), when(kind == "funnel", yes("finish.in_stage", "Count those now in a stage", f.InStage)))
+	add("Tables", when(d.Form.Tells() && kind != "key figures", Control{Path: "finish.cells", Kind: "json", Label: "Cell rules", Value: cells, Hint: `[{"of": 0, "bar": {}}], [{"of": 0, "gradient": {"ramp": "sea", "steps": 5}}], [{"of": 0, "ranges": [{"tone": "good", "sign": "ok"}, {"from": 10, "tone": "poor", "sign": "late"}]}]; empty clears them`}),
+		when(kind == "pivot" || kind == "grouped table", number("finish.open", "Levels open at first", whole(f.Open), "")),
+		when(kind == "table" || kind == "records", yes("finish.merge", "Join repeated cells", f.Merge)), when(d.Form.Tells() && kind != "key figures", yes("finish.no_totals", "No totals", f.NoTotals)))
+	if d.Form.Lists() {
+		role := func(path, label, value string, use bool) Control {
+			return when(use, one(path, label, value, fields...))
+		}
+		add("Records", number("most", "How many", whole(d.Most), ""), Control{Path: "show", Kind: "list", Label: "Fields", Value: strings.Join(d.Show, ", "), Hint: "in order, by commas"},
+			one("order.field", "First by", orderField(d), fields...), yes("order.descending", "Largest or last first", d.Order != nil && d.Order.Descending),
+			role("finish.heading", "Heading", f.Heading, kind != "records"), role("finish.from", "Date it begins", f.From, kind == "calendar" || kind == "timeline" || kind == "latest"),
+			role("finish.to", "Date it ends", f.To, kind == "timeline"), role("finish.stage", "Columns or colours by", f.Stage, kind == "board" || kind == "timeline" || kind == "plan"),
+			role("finish.position", "Position", f.Position, kind == "plan"), when(kind == "cards", one("finish.picture", "Picture", f.Picture, fields...)),
+			when(kind == "plan", text("finish.picture", "Plan's picture", f.Picture, "an address within this site")), when(kind == "plan", Control{Path: "finish.outline", Kind: "json", Label: "Outline of a map", Value: string(f.Outline), Hint: "GeoJSON"}))
+	}
+	return out
+}
+
+func orderField(d *chart.Document) string {
+	if d.Order == nil {
+		return ""
+	}
+	return d.Order.Field
+}
+
+func pairs(m map[string]string) string {
+	var out []string
+	for k, v := range m {
+		out = append(out, k+": "+v)
+	}
+	sort.Strings(out)
+	return strings.Join(out, ", ")
+}

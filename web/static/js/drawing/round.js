@@ -1,0 +1,113 @@
+/** Pies, donuts and radars. */
+import { Room, colour, el, shorten, sign, text, wide } from "./svg.js";
+import { scale } from "./axes.js";
+
+/** @typedef {import("../draw.js").Drawing} Drawing */
+/** @typedef {import("../draw.js").Stage} Stage */
+
+const turn = Math.PI * 2;
+/** @param {number} x @param {number} y @param {number} r @param {number} a an angle from the top, clockwise */
+const point = (x, y, r, a) => [x + r * Math.sin(a), y - r * Math.cos(a)];
+const path = (/** @type {number[]} */ p) => p.map((n) => n.toFixed(2)).join(" ");
+
+/** @param {Drawing} m @param {Stage} st */
+export function pies(m, st) {
+  const shown = m.series.length, alone = shown === 1;
+  const across = m.columns || Math.max(1, Math.min(shown, Math.round(Math.sqrt((shown * st.width) / Math.max(1, st.height)))));
+  const down = Math.ceil(shown / across), w = st.width / across, h = st.height / down;
+  m.series.forEach((s, i) => {
+    const x0 = (i % across) * w, y0 = Math.floor(i / across) * h, named = alone ? 0 : 18;
+    const beside = alone && w > 300;
+    const most = Math.max(0, ...s.marks.map((mark) => wide(mark?.text ?? "")));
+    const r = Math.max(12, Math.min((h - named) / 2 - (alone && !beside ? 22 : 8), beside ? Math.max(w * 0.15, w / 2 - most - 28) : w / 2 - 10));
+    const cx = x0 + w / 2, cy = y0 + named + (h - named) / 2, inner = m.kind === "donut" ? r * 0.58 : 0;
+    if (!alone) st.root.append(text(cx, y0 + 13, shorten(s.name, w - 8, 12, 600), { anchor: "middle", weight: 600, fill: "var(--ink)", full: s.name }));
+    let a = 0;
+    /** @type {{g: number, mid: number, label: string}[]} */
+    const labels = [];
+    const whole = s.marks.reduce((sum, mark, g) => sum + (mark && !st.hidden.has(g) ? mark.size : 0), 0);
+    s.marks.forEach((mark, g) => {
+      if (!mark || st.hidden.has(g) || whole === 0) return;
+      const b = a + (mark.size / whole) * turn, large = b - a > Math.PI ? 1 : 0;
+      const d = b - a > turn - 1e-6
+        ? `M${path(point(cx, cy, r, 0))}A${r} ${r} 0 1 1 ${path(point(cx, cy, r, Math.PI))}A${r} ${r} 0 1 1 ${path(point(cx, cy, r, 0))}${inner ? `M${path(point(cx, cy, inner, 0))}A${inner} ${inner} 0 1 0 ${path(point(cx, cy, inner, Math.PI))}A${inner} ${inner} 0 1 0 ${path(point(cx, cy, inner, 0))}` : ""}Z`
+        : `M${path(point(cx, cy, inner, a))}L${path(point(cx, cy, r, a))}A${r} ${r} 0 ${large} 1 ${path(point(cx, cy, r, b))}L${path(point(cx, cy, inner, b))}${inner ? `A${inner} ${inner} 0 ${large} 0 ${path(point(cx, cy, inner, a))}` : ""}Z`;
+      const slice = el("path", { d, class: "mark slice", "fill-rule": "evenodd", fill: colour(mark.tone ?? m.groups[g].colour ?? "c1") });
+      st.root.append(slice);
+      const mid = (a + b) / 2, [px, py] = point(cx, cy, (r + inner) / 2, mid);
+      st.put(i, g, px, py, slice);
+      if (mark.text) labels.push({ g, mid, label: mark.text });
+      a = b;
+    });
+    if (inner && alone && m.total) {
+      const size = Math.max(11, Math.min(22, (inner * 1.7 * 16) / Math.max(1, wide(m.total, 16, 650))));
+      st.root.append(text(cx, cy + size * 0.35, m.total, { anchor: "middle", size, weight: 650, fill: "var(--ink)" }));
+    } else if (!alone && inner && s.total && wide(s.total, 12, 600) < inner * 1.8) {
+      st.root.append(text(cx, cy + 4, s.total, { anchor: "middle", weight: 600, fill: "var(--ink)" }));
+    }
+    if (beside) sideTexts(st, labels, cx, cy, r, x0, w, y0, h);
+    else if (alone) {
+      const room = new Room(st.width, st.height);
+      for (const l of labels) {
+        const [px, py] = point(cx, cy, r + 10, l.mid), label = shorten(l.label, w * 0.45, 11), tw = wide(label, 11);
+        const x = Math.min(Math.max(px - tw / 2, 2), st.width - tw - 2);
+        if (room.take(x, py - 8, tw, 14)) st.root.append(text(x, py + 4, label, { size: 11, fill: "var(--ink)", halo: true, full: l.label }));
+      }
+    }
+  });
+}
+
+/** Labels beside a pie, pushed apart, each with a thin line to its slice. @param {Stage} st @param {{g: number, mid: number, label: string}[]} labels @param {number} cx @param {number} cy @param {number} r @param {number} x0 @param {number} w @param {number} y0 @param {number} h */
+function sideTexts(st, labels, cx, cy, r, x0, w, y0, h) {
+  for (const right of [true, false]) {
+    const side = labels.filter((l) => l.mid < Math.PI === right).map((l) => ({ ...l, y: point(cx, cy, r + 12, l.mid)[1] })).sort((a, b) => a.y - b.y);
+    const most = Math.floor((h - 4) / 15);
+    while (side.length > most) side.splice(side.indexOf(side.reduce((a, b) => (a.g > b.g ? a : b))), 1);
+    let low = y0 + 10;
+    for (const l of side) {
+      l.y = Math.max(l.y, low);
+      low = l.y + 15;
+    }
+    let high = y0 + h - 4;
+    for (const l of [...side].reverse()) {
+      l.y = Math.min(l.y, high);
+      high = l.y - 15;
+    }
+    for (const l of side) {
+      const [px, py] = point(cx, cy, r + 2, l.mid), x = right ? cx + r + 18 : cx - r - 18;
+      const label = shorten(l.label, right ? x0 + w - x - 6 : x - x0 - 6);
+      st.root.append(el("path", { d: `M${path([px, py])}L${path([x - (right ? 4 : -4), l.y - 4])}`, class: "leader" }), text(x, l.y, label, { anchor: right ? "start" : "end", fill: "var(--ink)", full: l.label }));
+    }
+  }
+}
+
+/** @param {Drawing} m @param {Stage} st */
+export function radar(m, st) {
+  const n = m.groups.length, cx = st.width / 2, cy = st.height / 2 + 2, most = Math.max(...m.groups.map((g) => wide(g.label)));
+  const r = Math.max(20, Math.min(st.height / 2 - 22, st.width / 2 - Math.min(most + 12, st.width * 0.28)));
+  const at = scale(m.axis, 0, r), angle = (/** @type {number} */ g) => (g / n) * turn;
+  const grid = el("g", { class: "grid-lines" });
+  for (const t of m.axis.ticks) {
+    grid.append(el("path", { d: `M${m.groups.map((_, g) => path(point(cx, cy, at(t.at), angle(g)))).join("L")}Z`, class: "web" }));
+    if (r > 60 && t.at > 0) grid.append(text(cx + 4, cy - at(t.at) + 4, t.label, { size: 11, halo: true }));
+  }
+  m.groups.forEach((group, g) => {
+    const [x, y] = point(cx, cy, r, angle(g)), [lx, ly] = point(cx, cy, r + 10, angle(g)), side = Math.sin(angle(g));
+    const anchor = Math.abs(side) < 0.15 ? "middle" : side > 0 ? "start" : "end";
+    const space = anchor === "middle" ? st.width * 0.5 : anchor === "start" ? st.width - lx - 2 : lx - 2;
+    grid.append(el("line", { x1: cx, y1: cy, x2: x, y2: y }), text(lx, ly + 4, shorten(group.label, space), { anchor, fill: "var(--ink)", full: group.full }));
+  });
+  st.root.append(grid);
+  m.series.forEach((s, i) => {
+    if (st.hidden.has(i)) return;
+    const corners = s.marks.map((mark, g) => (mark ? point(cx, cy, at(mark.size), angle(g)) : null));
+    const d = `M${corners.map((p) => path(p ?? [cx, cy])).join("L")}Z`;
+    st.root.append(el("path", { d, fill: colour(s.colour), stroke: colour(s.colour), class: "polygon" }));
+    corners.forEach((p, g) => {
+      if (!p) return;
+      const mark = el("g", { class: "mark point", transform: `translate(${path(p)})` }, [el("circle", { r: 8, class: "hit" }), sign(i, colour(s.colour))]);
+      st.root.append(mark);
+      st.put(i, g, p[0], p[1], mark);
+    });
+  });
+}

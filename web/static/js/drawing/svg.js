@@ -1,0 +1,107 @@
+/** Small helpers for drawing in SVG: elements, colours, text that fits. */
+
+const space = "http://www.w3.org/2000/svg";
+
+/**
+ * @param {string} name @param {Record<string, string | number | undefined>} [attributes] @param {(Node | string)[]} [children]
+ * @returns {SVGElement}
+ */
+export function el(name, attributes = {}, children = []) {
+  const out = document.createElementNS(space, name);
+  for (const [key, value] of Object.entries(attributes)) {
+    if (value === undefined) continue;
+    if (key === "fill" || key === "stroke") out.style.setProperty(key, String(value));
+    else out.setAttribute(key, typeof value === "number" ? String(Math.round(value * 100) / 100) : value);
+  }
+  out.append(...children);
+  return out;
+}
+
+const tones = ["good", "fair", "poor", "grave", "plain"];
+
+/** The colour that a name of the model stands for. @param {string} name */
+export function colour(name) {
+  if (name.startsWith("#")) return name;
+  return tones.includes(name) ? `var(--t-${name})` : `var(--${name})`;
+}
+
+const pen = /** @type {CanvasRenderingContext2D} */ (document.createElement("canvas").getContext("2d"));
+/** @type {Map<string, number>} */
+const widths = new Map();
+
+// Widths that were measured before the type had arrived are not its own.
+void document.fonts?.ready.then(() => widths.clear());
+
+/** How wide a text is. @param {string} s @param {number} [size] @param {number} [weight] */
+export function wide(s, size = 12, weight = 400) {
+  const key = `${weight} ${size} ${s}`;
+  let w = widths.get(key);
+  if (w === undefined) {
+    pen.font = `${weight} ${size}px Figtree, sans-serif`;
+    w = pen.measureText(s).width;
+    if (widths.size > 20000) widths.clear();
+    widths.set(key, w);
+  }
+  return w;
+}
+
+/** Shortens a text to a width; the full one stays in its title. @param {string} s @param {number} room @param {number} [size] @param {number} [weight] */
+export function shorten(s, room, size = 12, weight = 400) {
+  if (wide(s, size, weight) <= room) return s;
+  let low = 0, high = s.length;
+  while (low < high) {
+    const mid = (low + high + 1) >> 1;
+    if (wide(`${s.slice(0, mid)}…`, size, weight) <= room) low = mid;
+    else high = mid - 1;
+  }
+  return low ? `${s.slice(0, low).trimEnd()}…` : "";
+}
+
+/** Breaks a text into at most two lines that fit, or returns null. @param {string} s @param {number} room @param {number} [size] */
+export function lines(s, room, size = 12) {
+  if (wide(s, size) <= room) return [s];
+  const words = s.split(" ");
+  for (let i = words.length - 1; i > 0; i--) {
+    const first = words.slice(0, i).join(" "), second = words.slice(i).join(" ");
+    if (wide(first, size) <= room && wide(second, size) <= room) return [first, second];
+  }
+  return null;
+}
+
+/**
+ * A text. @param {number} x @param {number} y @param {string} s
+ * @param {{anchor?: string, size?: number, weight?: number, fill?: string, full?: string, turn?: number, halo?: boolean}} [o]
+ */
+export function text(x, y, s, o = {}) {
+  const t = el("text", { x, y, "text-anchor": o.anchor, "font-size": o.size ?? 12, "font-weight": o.weight, fill: o.fill ?? "var(--soft)", transform: o.turn ? `rotate(${o.turn} ${Math.round(x * 100) / 100} ${Math.round(y * 100) / 100})` : undefined, class: o.halo ? "halo" : undefined }, [s]);
+  if (o.full && o.full !== s) t.append(el("title", {}, [o.full]));
+  return t;
+}
+
+/** Keeps texts from lying on each other: a text is placed only where it is free. */
+export class Room {
+  /** @param {number} width @param {number} height */
+  constructor(width, height) {
+    this.width = width;
+    this.height = height;
+    /** @type {[number, number, number, number][]} */
+    this.taken = [];
+  }
+
+  /** @param {number} x @param {number} y @param {number} w @param {number} h */
+  take(x, y, w, h) {
+    if (x < 0 || y < 0 || x + w > this.width || y + h > this.height) return false;
+    for (const [a, b, c, d] of this.taken) if (x < a + c && a < x + w && y < b + d && b < y + h) return false;
+    this.taken.push([x, y, w, h]);
+    return true;
+  }
+}
+
+/** Signs tell series apart where colour does not: on paper and for some eyes. */
+export const signs = ["M-4 0a4 4 0 1 0 8 0a4 4 0 1 0-8 0z", "M-3.5-3.5h7v7h-7z", "M0-4.500 4.500 3.500h-9z", "M0-5 4.500 0 0 5-4.500 0z", "M-4.500-3.500h9L0 4.500z", "M-1.500-4.500h3v3h3v3h-3v3h-3v-3h-3v-3h3z", "M-4-4 0-1.500 4-4 1.500 0 4 4 0 1.500-4 4-1.500 0z"];
+
+/** The sign of a series, filled or hollow. @param {number} i @param {string} fill @param {number} [scale] */
+export function sign(i, fill, scale = 1) {
+  const hollow = Math.floor(i / signs.length) % 2 === 1;
+  return el("path", { d: signs[i % signs.length], fill: hollow ? "var(--paper)" : fill, stroke: fill, "stroke-width": 1.5, transform: scale === 1 ? undefined : `scale(${scale})` });
+}
