@@ -114,3 +114,9 @@ func (g geometry) lines() (out [][][2]float64, err error) {
 	}
 	return out, bad
 }
+
+// OutlineOf checks the outline of a chart's map: its paths and how high they are.
+func OutlineOf(d *Document) (paths []string, high float64, err error) {
+	paths, high, _, err = outline(d.finish().Outline)
+	return paths, high, err
+}
