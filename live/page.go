@@ -138,7 +138,7 @@ func (e *Engine) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	if words != "" {
 		out.Heading += ", " + words
 	}
-	if was := ref.Was; was != "" && was != out.Exact {
+	if was := ref.Was; was != "" && was != out.Exact && !(was == "0" && out.Exact == "") { // a sum over no records is shown as 0
 		out.Heading += fmt.Sprintf(" — was %s when the chart was drawn", format.Group(was))
 	}
 	return out, nil

@@ -140,7 +140,7 @@ func (s *Server) answer(c *gin.Context, a *live.Answer) {
 		s.fail(c, err)
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"title": a.Title, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html})
+	c.JSON(http.StatusOK, gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html})
 }
 
 // words says how a widget is worked out, what is left out and how fresh it is.

@@ -141,6 +141,11 @@ func (f Figure) Reached() field.Value { return quotient(f.Shown.Decimal(), f.Tar
 // values where there are none.
 func (t *Table) Cell(group, split int) []field.Value { return t.now.cell(group, split) }
 
+// Has tells whether a group and split has records of its own; others are filled with 0.
+func (t *Table) Has(group, split int) bool {
+	return t.c.marginal(append(append([]Key{}, t.Groups[group]...), t.Splits[split]...), func(int) bool { return true }) != nil
+}
+
 // GroupTotal returns the measures over all splits of a group, from its records.
 func (t *Table) GroupTotal(group int) []field.Value { return t.now.groups[group] }
 

@@ -42,7 +42,7 @@ func (d *drawer) scatter() error {
 		d.split(&series, s, palette)
 		for g := range t.Groups {
 			x, y := t.Figure(g, s, 0), t.Figure(g, s, 1)
-			if x.Shown.IsEmpty() || y.Shown.IsEmpty() {
+			if x.Shown.IsEmpty() || y.Shown.IsEmpty() || !t.Has(g, s) {
 				series.Marks = append(series.Marks, nil)
 				continue
 			}

@@ -118,7 +118,7 @@ export function axes(m, st) {
         const aim = s.role === "target";
         const tick = flat ? el("line", { x1: to, x2: to, y1: middle - half, y2: middle + half }) : el("line", { x1: middle - half, x2: middle + half, y1: to, y2: to });
         tick.setAttribute("class", aim ? "mark aim" : "mark level");
-        tick.style.stroke = colour(s.colour);
+        tick.setAttribute("stroke", colour(s.colour));
         layer.over.append(tick);
         st.put(i, g, flat ? to : middle, flat ? middle : to, tick);
       } else if (mark.text && room.take(middle - wide(mark.text, size) / 2, to - 18, wide(mark.text, size), 14)) {
@@ -244,7 +244,7 @@ function curve(m, x, at, st) {
       mark.append(el("circle", { r: 8, class: "hit" }));
       if (role === "" && s.as === "line" && (!many || run.length === 1)) {
         const shape = sign(s.of, colour(s.colour), m.groups.length > 30 ? 0.7 : 1);
-        if (m.groups[g].partial) shape.style.fill = "var(--paper)";
+        if (m.groups[g].partial) shape.setAttribute("fill", "var(--paper)");
         mark.append(shape);
       } else {
         mark.append(el("circle", { r: role === "forecast" ? 3 : s.as === "area" ? 0 : 2, fill: role === "" ? colour(s.colour) : "var(--paper)", stroke: colour(s.colour), class: "dot" }));

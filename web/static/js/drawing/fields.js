@@ -46,15 +46,19 @@ export function scatter(m, st) {
   const across = /** @type {import("../draw.js").Axis} */ (m.across), ys = thin(m.axis.ticks, st.height, 26);
   const left = Math.max(...ys.map((t) => wide(t.label))) + 10, top = 20, bottom = st.height - (across.title ? 34 : 20), right = st.width - 14;
   const xs = thin(across.ticks, right - left, 60), x = scale(across, left, right), y = scale(m.axis, bottom, top);
-  const grid = el("g", { class: "grid-lines" });
+  const named = new Room(st.width, st.height), grid = el("g", { class: "grid-lines" });
   for (const t of ys) grid.append(el("line", { x1: left, x2: right, y1: y(t.at), y2: y(t.at) }), text(left - 6, y(t.at) + 4, t.label, { anchor: "end" }));
   for (const t of xs) grid.append(el("line", { x1: x(t.at), x2: x(t.at), y1: top, y2: bottom }), text(x(t.at), bottom + 15, t.label, { anchor: "middle" }));
   if (m.axis.title) grid.append(text(2, 11, shorten(m.axis.title, st.width - 4), { full: m.axis.title }));
   if (across.title) grid.append(text(right, st.height - 3, shorten(across.title, right - left), { anchor: "end", full: across.title }));
   st.root.append(grid);
-  const most = Math.max(8, Math.min(28, Math.min(st.width, st.height) / 14)), room = new Room(st.width, st.height), texts = el("g");
+  for (const t of ys) named.take(left - 8 - wide(t.label), y(t.at) - 8, wide(t.label) + 2, 14);
+  for (const t of xs) named.take(x(t.at) - wide(t.label) / 2, bottom + 3, wide(t.label), 14);
+  named.take(0, 0, wide(m.axis.title ?? ""), 14);
+  const most = Math.max(8, Math.min(28, Math.min(st.width, st.height) / 14)), texts = el("g");
   for (const line of m.lines ?? []) {
     st.root.append(el("line", { class: "rule", x1: left, x2: right, y1: y(line.at), y2: y(line.at) }));
+    named.take(right - wide(line.label), y(line.at) - 15, wide(line.label), 14);
     texts.append(text(right, y(line.at) - 4, line.label, { anchor: "end", fill: "var(--ink)", halo: true }));
   }
   const many = m.groups.length * m.series.length > 300;
@@ -71,7 +75,7 @@ export function scatter(m, st) {
     const w = wide(mark.text ?? "", 11);
     if (mark.text) {
       for (const [tx, ty] of [[px + (r || 5) + 3, py + 4], [px - (r || 5) - 3 - w, py + 4], [px - w / 2, py - (r || 5) - 4]]) {
-        if (!room.take(tx, ty - 10, w, 13)) continue;
+        if (!named.take(tx, ty - 10, w, 13)) continue;
         texts.append(text(tx, ty, mark.text, { size: 11, fill: "var(--ink)", halo: true }));
         break;
       }

@@ -10,8 +10,7 @@ export function el(name, attributes = {}, children = []) {
   const out = document.createElementNS(space, name);
   for (const [key, value] of Object.entries(attributes)) {
     if (value === undefined) continue;
-    if (key === "fill" || key === "stroke") out.style.setProperty(key, String(value));
-    else out.setAttribute(key, typeof value === "number" ? String(Math.round(value * 100) / 100) : value);
+    out.setAttribute(key, typeof value === "number" ? String(Math.round(value * 100) / 100) : value);
   }
   out.append(...children);
   return out;

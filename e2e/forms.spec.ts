@@ -1,0 +1,128 @@
+import { expect, test } from "@playwright/test";
+import { complaints, noSeriousProblem, settled, signIn } from "./help";
+
+const pages = ["Columns and bars", "Lines and areas", "Parts and points", "Tables", "Records"];
+
+/** What is wrong with the labels of the drawings: cut off, or lying on each other. */
+const faults = () =>
+  [...document.querySelectorAll("svg.drawing")].flatMap((svg) => {
+    const ground = svg.getBoundingClientRect(), title = svg.closest(".widget")?.querySelector("h2")?.textContent;
+    const texts = [...svg.querySelectorAll("text")].map((t) => ({ t, box: t.getBoundingClientRect(), turned: t.hasAttribute("transform") }));
+    const out: string[] = [];
+    texts.forEach(({ t, box, turned }, i) => {
+      if (box.left < ground.left - 3 || box.right > ground.right + 3 || box.top < ground.top - 3 || box.bottom > ground.bottom + 3) out.push(`${title}: “${t.textContent}” is cut`);
+      for (const other of texts.slice(0, i)) {
+        if (turned || other.turned) continue;
+        const across = Math.min(box.right, other.box.right) - Math.max(box.left, other.box.left), down = Math.min(box.bottom, other.box.bottom) - Math.max(box.top, other.box.top);
+        if (across > 1.5 && down > 5) out.push(`${title}: “${t.textContent}” lies on “${other.t.textContent}”`);
+      }
+    });
+    return out;
+  });
+
+test("each form draws, its labels have room, and everyone can read it: wide, narrow, dark", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  for (const [width, scheme] of [[1280, "light"], [390, "dark"]] as const) {
+    await page.emulateMedia({ colorScheme: scheme });
+    await page.setViewportSize({ width, height: 900 });
+    await page.goto("/dashboards/gallery");
+    for (const name of pages) {
+      await page.getByRole("button", { name, exact: true }).click();
+      await settled(page);
+      await expect(page.locator(".widget .wrong, .widget .nothing")).toHaveCount(0);
+      await page.evaluate(() => document.fonts.ready);
+      await page.waitForTimeout(150);
+      expect(await page.evaluate(faults), `${name}, ${width} wide`).toEqual([]);
+      await noSeriousProblem(page, `${name}, ${scheme}`);
+    }
+  }
+  expect(wrong).toEqual([]);
+});
+
+test("marks of every form lead to their records", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/dashboards/gallery");
+  for (const name of pages.slice(0, 3)) {
+    await page.getByRole("button", { name, exact: true }).click();
+    await settled(page);
+    for (const id of await page.locator(".widget[data-drawn]").evaluateAll((l) => l.map((w) => w.id))) {
+      const chart = page.locator(`#${id} .chart[role=listbox]`);
+      await chart.focus();
+      await page.keyboard.press("Home");
+      const mark = (await page.locator(`#${id} [role=option]`).textContent())!;
+      await page.keyboard.press("r");
+      await expect(page.locator("#drawer")).toBeVisible();
+      await expect(page.locator("#drawer h2"), mark).not.toContainText("when the chart was drawn");
+      await expect(page.locator("#drawer tbody tr").first(), mark).toBeVisible();
+      await page.keyboard.press("Escape");
+      await expect(page.locator("#drawer")).toBeHidden();
+    }
+  }
+});
+
+test("the legend hides a series, rows of a pivot fold, and the finish is set in the editor", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/dashboards/gallery");
+  await settled(page);
+  const stacked = page.locator(".widget", { has: page.locator("h2", { hasText: "Stacked bars" }) });
+  const marks = await stacked.locator(".mark").count();
+  await stacked.getByRole("button", { name: "rework" }).click();
+  await expect(stacked.locator(".mark")).not.toHaveCount(marks);
+  await page.getByRole("button", { name: "Tables", exact: true }).click();
+  await settled(page);
+  const grouped = page.locator(".widget", { has: page.locator("h2", { hasText: "Grouped table" }) });
+  await expect(grouped.locator("tbody tr:visible")).toHaveCount(5);
+  await grouped.getByRole("button", { name: "Ostrey" }).click();
+  await expect(grouped.locator("tbody tr:visible")).toHaveCount(10);
+
+  await page.goto("/charts/edit?dataset=yard-jobs");
+  await settled(page);
+  await page.getByText("Finish", { exact: true }).click();
+  await page.getByLabel("Subtitle").fill("all five yards");
+  await page.keyboard.press("Tab");
+  await expect(page.locator(".widget-subtitle")).toHaveText("all five yards");
+  await page.getByLabel("Begins at").fill("soon");
+  await page.keyboard.press("Tab");
+  await expect(page.getByText("“soon” is not a number.")).toBeVisible();
+  await expect(page.getByLabel("Begins at")).toHaveValue("soon");
+  await page.getByLabel("Target", { exact: true }).fill("900");
+  await page.keyboard.press("Tab");
+  await expect(page.locator(".sentence")).toContainText("against a target of 900");
+  await expect(page.locator(".drawing .aim")).not.toHaveCount(0);
+  await noSeriousProblem(page, "chart editor with the finish unfolded");
+});
+
+test("two thousand marks are drawn and answer", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/charts/edit?dataset=yard-jobs");
+  const [draw, answer] = await page.evaluate(async () => {
+    const { Chart } = await import(/* a module of the page */ ("/static/js/draw.js" as string));
+    const place = document.createElement("div");
+    place.style.cssText = "position:absolute;left:0;top:0;width:1200px;height:600px";
+    document.body.append(place);
+    const groups = Array.from({ length: 200 }, (_, i) => ({ label: `${i}`, full: `${i}`, key: {}, words: `group ${i}` }));
+    const series = Array.from({ length: 10 }, (_, s) => ({ name: `s${s}`, colour: `c${s + 1}`, as: "column", stack: true, measure: 0, of: s, marks: groups.map(() => ({ size: s + 1, from: s, label: "1", exact: "1" })) }));
+    const chart = new Chart(place, { choose: () => {}, records: () => {} });
+    const model = { kind: "columns", style: "stacked", groups, series, axis: { low: 0, high: 10, ticks: [{ at: 0, label: "0" }, { at: 10, label: "10" }] }, category: {}, legend: "top", summary: "", reference: {} };
+    const times: number[] = [], answers: number[] = [];
+    for (let i = 0; i < 7; i++) {
+      const start = performance.now();
+      chart.draw(model, "many");
+      place.getBoundingClientRect();
+      times.push(performance.now() - start);
+    }
+    const mark = place.querySelector(".mark")!;
+    for (let i = 0; i < 20; i++) {
+      const start = performance.now();
+      mark.dispatchEvent(new PointerEvent("pointermove", { bubbles: true, clientX: 100, clientY: 100 }));
+      place.getBoundingClientRect();
+      answers.push(performance.now() - start);
+    }
+    const shown = place.querySelectorAll(".mark").length;
+    if (shown !== 2000) throw new Error(`${shown} marks`);
+    const median = (l: number[]) => l.sort((a, b) => a - b)[l.length >> 1];
+    return [median(times), median(answers)];
+  });
+  console.log(`2,000 marks are drawn in ${draw.toFixed(1)} ms and answer to the pointer in ${answer.toFixed(2)} ms`);
+});
