@@ -19,7 +19,7 @@ export function pies(m, st) {
     const x0 = (i % across) * w, y0 = Math.floor(i / across) * h, named = alone ? 0 : 18;
     const beside = alone && w > 300;
     const most = Math.max(0, ...s.marks.map((mark) => wide(mark?.text ?? "")));
-    const r = Math.max(12, Math.min((h - named) / 2 - (alone && !beside ? 22 : 8), beside ? Math.max(w * 0.15, w / 2 - most - 28) : w / 2 - 10));
+    const r = Math.max(12, Math.min((h - named) / 2 - (alone && !beside ? 22 : 8), beside ? Math.max(w * 0.15, w / 2 - most - 34) : w / 2 - 10));
     const cx = x0 + w / 2, cy = y0 + named + (h - named) / 2, inner = m.kind === "donut" ? r * 0.58 : 0;
     if (!alone) st.root.append(text(cx, y0 + 13, shorten(s.name, w - 8, 12, 600), { anchor: "middle", weight: 600, fill: "var(--ink)", full: s.name }));
     let a = 0;

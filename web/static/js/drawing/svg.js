@@ -37,7 +37,7 @@ export function wide(s, size = 12, weight = 400) {
   let w = widths.get(key);
   if (w === undefined) {
     pen.font = `${weight} ${size}px Figtree, sans-serif`;
-    w = pen.measureText(s).width;
+    w = pen.measureText(s.replace(/\d/g, "0")).width; // figures are tabular
     if (widths.size > 20000) widths.clear();
     widths.set(key, w);
   }
