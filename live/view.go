@@ -47,7 +47,9 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 		}
 	}
 	ds, err := v.Engine.Dataset(v.ctx, doc.Dataset, v.Viewer)
-	return doc, ds, err
+	shared := *doc
+	shared.Shared = v.Doc.Colours
+	return &shared, ds, err
 }
 
 // Chart is Document for dashboard.Reach.

@@ -160,6 +160,16 @@ func (s *Server) publishable(c *gin.Context, d *dashboard.Document) error {
 	return nil
 }
 
+// colour gives the values that the dashboard tells apart their colours.
+func (s *Server) colour(c *gin.Context, d *dashboard.Document) error {
+	v, err := s.engine.NewView(c.Request.Context(), d, 0, caller(c).Viewer, dashboard.State{})
+	if err != nil {
+		return err
+	}
+	d.Colours, err = v.Colours()
+	return err
+}
+
 // documentOf is the chart on a widget; one whose dataset is still to be chosen is a problem.
 func documentOf(v *live.View, w *dashboard.Widget) (*chart.Document, *dataset.Dataset, error) {
 	if w.Chart != nil && w.Chart.Own != nil && w.Chart.Own.Dataset == "" {
@@ -172,6 +182,9 @@ func (s *Server) publish(c *gin.Context) {
 	d, _, err := s.draft(c, c.Param("dashboard"))
 	if err == nil {
 		err = s.publishable(c, d)
+	}
+	if err == nil {
+		err = s.colour(c, d)
 	}
 	number := 0
 	if err == nil {

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"github.com/gin-gonic/gin"
+	"github.com/yuin/goldmark"
 
 	"eskadel/core/format"
 	"eskadel/identity"
@@ -23,10 +24,21 @@ type pages struct {
 	parts *template.Template
 }
 
+// markdown writes what authors typed as HTML: raw HTML and addresses that run something
+// are left out, and web links open beside the page.
+func markdown(text string) (template.HTML, error) {
+	var b bytes.Buffer
+	if err := goldmark.Convert([]byte(text), &b); err != nil {
+		return "", err
+	}
+	return template.HTML(strings.ReplaceAll(b.String(), "<a href=", `<a target="_blank" rel="noopener" href=`)), nil
+}
+
 var functions = template.FuncMap{
-	"json": func(v any) (string, error) { b, err := json.Marshal(v); return string(b), err },
-	"list": func(v ...any) []any { return v },
-	"add":  func(a, b int) int { return a + b },
+	"markdown": markdown,
+	"json":     func(v any) (string, error) { b, err := json.Marshal(v); return string(b), err },
+	"list":     func(v ...any) []any { return v },
+	"add":      func(a, b int) int { return a + b },
 	"about": func(n any) string {
 		switch n := n.(type) {
 		case float64:

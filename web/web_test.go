@@ -156,8 +156,8 @@ type answer struct {
 		Rows []struct {
 			Keys  []query.KeyRef
 			Cells []struct {
-				Text, Exact string
-				Number      bool
+				Text, Exact   string
+				Number, Plain bool
 			}
 		}
 	}

@@ -26,6 +26,9 @@ type Document struct {
 	Filters    []Filter `json:"filters,omitempty"`
 	Pages      []Page   `json:"pages"`
 	ViewersMay []string `json:"viewers_may,omitempty"`
+	// Colours are those of values on every chart: field → value → colour. Publishing gives
+	// one to each value that has none, so that a value keeps its colour from then on.
+	Colours map[string]map[string]string `json:"colours,omitempty"`
 }
 
 // MaySeeRecords is what viewers_may holds when viewers may list the records of marks.
@@ -115,7 +118,7 @@ type Widget struct {
 	ID        string            `json:"id"`
 	At        [4]int            `json:"at"`
 	Chart     *Chart            `json:"chart,omitempty"`
-	Text      string            `json:"text,omitempty"`
+	Text      string            `json:"text,omitempty"`       // in Markdown: words, pictures, web links
 	AnswersTo map[string]string `json:"answers_to,omitempty"` // filter → field; "" for none
 }
 
