@@ -45,14 +45,17 @@ var questions = []question{
 		from yard_job where status <> 'withdrawn' and opened_at >= ` + since + ` at time zone ` + zone + ` and opened_at <= now() group by 1, 2`}},
 	{"starts", "count per month by yard", 0.6, []string{`select date_trunc('month', j.started_on) as month, y.name, count(*) filter (where j.days_late > 0)
 		from yard_job j join yard y on y.id = j.yard_id where j.status <> 'withdrawn' and j.started_on >= ` + since + `::date and j.started_on <= current_date group by 1, 2`}},
-	{"money", "sum per month over a link", 1.1, []string{`select date_trunc('month', i.issued_on) as month, sum(l.net)
-		from invoice_line l join invoice i on i.id = l.invoice_id where i.issued_on >= ` + since + `::date and i.issued_on <= current_date group by 1`}},
+	{"money", "sum per month over a link, and the plan", 1.1, []string{`select date_trunc('month', i.issued_on) as month, sum(l.net)
+		from invoice_line l join invoice i on i.id = l.invoice_id where i.issued_on >= ` + since + `::date and i.issued_on <= current_date group by 1`,
+		`select month, sum(planned) from plan_month where month >= ` + since + `::date and month < date_trunc('month', current_date) + interval '1 month' group by 1`}},
 	{"open", "two counts", 1.1, []string{`select count(*) filter (where status in ('open', 'waiting for parts', 'in hand')), count(*) filter (where status = 'waiting for parts')
 		from yard_job where status <> 'withdrawn' and opened_at >= ` + since + ` at time zone ` + zone + ` and opened_at <= now()`}},
 	{"late", "count and average", 1.1, []string{`select count(*) filter (where days_late between 1 and 365), avg(days_late) filter (where days_late between 1 and 365)
 		from yard_job where status <> 'withdrawn' and opened_at >= ` + since + ` at time zone ` + zone + ` and opened_at <= now()`}},
-	{"revenue", "two sums over a link", 1.1, []string{`select sum(l.net), sum(l.margin) from invoice_line l join invoice i on i.id = l.invoice_id
-		where i.issued_on >= ` + since + `::date and i.issued_on <= current_date`}},
+	{"revenue", "two sums over a link, and those of the year before", 1.1, []string{`select sum(l.net), sum(l.margin) from invoice_line l join invoice i on i.id = l.invoice_id
+		where i.issued_on >= ` + since + `::date and i.issued_on <= current_date`,
+		`select sum(l.net), sum(l.margin) from invoice_line l join invoice i on i.id = l.invoice_id
+		where i.issued_on >= (` + since + ` - interval '1 year')::date and i.issued_on <= (current_date - interval '1 year')::date`}},
 	{"parts", "count by part group", 1.1, []string{`select part_group, count(*) from yard_job
 		where status <> 'withdrawn' and opened_at >= ` + since + ` at time zone ` + zone + ` and opened_at <= now() group by 1 order by 2 desc`}},
 	{"crews", "four measures, one a median, of the largest 8 crews and the others", 1.1, []string{`with d as materialized (

@@ -190,7 +190,7 @@ test("one widget on its own, a narrow screen, and the weight of the first visit"
   const weight = await frame.evaluate(() => performance.getEntriesByType("resource").concat(performance.getEntriesByType("navigation")).reduce((sum, e) => sum + (e as PerformanceResourceTiming).transferSize, 0));
   console.log(`the embedded dashboard weighs ${Math.round(weight / 1000)} kB, compressed, on the first visit`);
   expect(weight).toBeGreaterThan(100_000);
-  expect(weight).toBeLessThan(500_000);
+  expect(weight).toBeLessThan(450_000);
   expect(await frame.evaluate(() => document.documentElement.scrollWidth <= innerWidth), "nothing sticks out").toBe(true);
   await page.evaluate(() => {
     const one = document.createElement("eskadel-dashboard");

@@ -45,8 +45,7 @@ await p.screenshot({ path: `${out}files.png` });
 
 await p.goto(`${eskadel}/dashboards/yard-today`);
 await settled(p);
-const parts = await p.locator("#w-parts canvas").boundingBox();
-await p.mouse.click(parts.x + 120, parts.y + 30);
+await p.locator("#w-parts .mark").first().click();
 await settled(p);
 await p.mouse.move(5, 5);
 await p.screenshot({ path: `${out}reading.png` });
@@ -54,6 +53,15 @@ await p.locator("#w-cost .chart[tabindex]").focus();
 for (const key of ["Home", "ArrowRight", "ArrowRight", "ArrowUp", "r"]) await p.keyboard.press(key);
 await p.waitForSelector("#drawer[open] tbody tr");
 await p.screenshot({ path: `${out}records.png` });
+
+await p.goto(`${eskadel}/dashboards/gallery`);
+await settled(p);
+await p.screenshot({ path: `${out}forms.png` });
+for (const [tab, file] of [["Parts and points", "parts"], ["Tables", "tables"], ["Records", "lists"]]) {
+  await p.click(`[data-page="${tab}"]`);
+  await p.waitForTimeout(1500);
+  await p.screenshot({ path: `${out}${file}.png` });
+}
 
 await p.goto(`${eskadel}/charts/edit?dataset=yard-jobs`);
 const choose = async (part, ...labels) => {
