@@ -87,7 +87,7 @@ func run(ctx context.Context, scale float64, rounds int, only string) error {
 	if err != nil {
 		return err
 	}
-	d, err := demo.Start(ctx, demo.Config{Dir: localpg.Folder(root, fmt.Sprintf("bench-%g", scale)), Scale: scale, Say: func(f string, a ...any) { fmt.Printf(f+"\n", a...) }})
+	d, err := demo.Start(ctx, demo.Config{Dir: localpg.Folder(root, fmt.Sprintf("bench-%g", scale)), Scale: scale, Again: true, Say: func(f string, a ...any) { fmt.Printf(f+"\n", a...) }})
 	if err != nil {
 		return err
 	}

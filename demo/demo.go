@@ -47,6 +47,7 @@ type Config struct {
 	Eskadel  int     // port on 127.0.0.1; 0 for a free one
 	YardDesk int     // port on localhost; 0 for a free one
 	Postgres int     // port; 0 for a free one
+	Again    bool    // put the documents in again, though they are there
 	Say      func(format string, args ...any)
 }
 
@@ -59,6 +60,7 @@ const (
 
 // A Demo is a running demonstration.
 type Demo struct {
+	again    bool
 	Cluster  *localpg.Cluster
 	Eskadel  string // address
 	YardDesk string
@@ -82,7 +84,7 @@ func (d *Demo) Stop() {
 // Start starts PostgreSQL, fills it if it is new, and serves both applications until
 // Stop. The addresses are then ready.
 func Start(ctx context.Context, c Config) (d *Demo, err error) {
-	d = &Demo{}
+	d = &Demo{again: c.Again}
 	ctx, cancel := context.WithCancel(ctx)
 	d.stop = append(d.stop, cancel)
 	defer func() {
@@ -329,7 +331,7 @@ func (d *Demo) load(ctx context.Context) error {
 		for _, f := range files {
 			name := strings.TrimSuffix(f.Name(), ".json")
 			address := "/api/v1/" + kind + "/" + name
-			if _, status, err := c.Do(ctx, http.MethodGet, address, nil); err != nil || status == http.StatusOK {
+			if _, status, err := c.Do(ctx, http.MethodGet, address, nil); err != nil || status == http.StatusOK && !d.again {
 				if err != nil {
 					return err
 				}

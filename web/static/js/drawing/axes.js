@@ -92,6 +92,8 @@ export function axes(m, st) {
   /** The middle of a series' column within its slot. @param {number} place */
   const off = (place) => (place - (places - 1) / 2) * each;
   const placeOf = new Map(columns.map((x, k) => [x.i, k]));
+  // Numbers above columns stand there if there is room for each of them.
+  const roomy = flat || !shown.some((x) => !x.s.stack && x.s.as === "column" && x.s.marks.some((mark) => mark?.text && wide(mark.text, size) > slot - 2));
   const layer = { back: el("g"), marks: el("g"), lines: el("g"), over: el("g") };
   root.append(layer.back, layer.marks, layer.lines, layer.over);
   for (const x of shown) {
@@ -112,7 +114,7 @@ export function axes(m, st) {
         (ghost ? layer.back : layer.marks).append(rect);
         if (m.groups[g].partial && !ghost) layer.marks.append(el("rect", { ...r, class: "hatch", fill: `url(#${st.id}-hatch)` }));
         st.put(i, g, flat ? to : middle + off(place), flat ? middle + off(place) : to, rect);
-        if (mark.text && !ghost) barText(mark.text, r, { flat, up: to > from === flat || to === from, inside: !!s.stack, size, mark, s, room, into: layer.over });
+        if (mark.text && !ghost && (roomy || s.stack)) barText(mark.text, r, { flat, up: to > from === flat || to === from, inside: !!s.stack, size, mark, s, room, into: layer.over });
       } else if (s.as === "tick") {
         const half = Math.max(5, Math.min(slot * 0.48, (each * Math.max(1, places)) / 2 + 4));
         const aim = s.role === "target";
