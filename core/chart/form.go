@@ -135,15 +135,6 @@ func (f Form) Tells() bool {
 // stacks tells whether parts stand on each other.
 func (f Form) stacks() bool { return f.Style == Stacked || f.Style == Whole }
 
-// onAxes tells whether the form has a category axis and a value axis.
-func (f Form) onAxes() bool {
-	switch f.Kind {
-	case "columns", "bars", "line", "area", "columns and lines":
-		return true
-	}
-	return false
-}
-
 func (f Form) MarshalJSON() ([]byte, error) {
 	if f.Style == "" || f.Style == SideBySide {
 		return json.Marshal(f.Kind)
