@@ -165,6 +165,15 @@ func settle(d *chart.Document, ds *dataset.Dataset) {
 
 // shed takes away what no longer has anything to stand on.
 func shed(d *chart.Document, ds *dataset.Dataset) {
+	steps := func(dim query.Dimension) bool {
+		f := ds.Find(dim.Field)
+		return f != nil && f.Type.Temporal() && dim.Part == 0
+	}
+	for _, by := range d.By {
+		if s := d.Split; s != nil && (steps(by) && steps(*s) || by.Field == s.Field && by.Part != 0 && s.Part != 0) {
+			d.Split = nil // a chart has one time axis
+		}
+	}
 	if d.Split == nil {
 		d.Across = nil
 	}
@@ -378,6 +387,11 @@ func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*char
 		if !f.Type.Temporal() && f.Distinct > 12 {
 			dim.Largest, dim.Others = 10, true
 		}
+		for _, by := range d.By {
+			if by.Field == f.Name && by.Part != 0 {
+				dim.Grain = period.Year // years laid over each other
+			}
+		}
 		c := m.add(f.Label, d, func(c *chart.Document) { set(c, dim) })
 		c.Kind, c.Chosen = kind(f), chosen(f)
 		if err := c.Document.Definition.Check(ds); err != nil && !c.Chosen && len(d.Measures) > 0 && d.Definition.Check(ds) == nil {
@@ -523,6 +537,13 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	}
 	if d.Compare == nil {
 		unfold("compared with …", "compare")
+	}
+	if f := ds.Find(firstField(d)); f != nil && f.Type.Temporal() && len(d.By) == 1 && d.By[0].Part == 0 && d.Split == nil {
+		m.add("years laid over each other", d, func(c *chart.Document) {
+			c.By[0] = query.Dimension{Field: f.Name, Part: period.MonthOfYear}
+			c.Split = &query.Dimension{Field: f.Name, Grain: period.Year}
+			c.Measures, c.Compare, c.Target, c.Trend, c.Forecast, c.Form = c.Measures[:1], nil, nil, false, 0, chart.Line
+		})
 	}
 	for i, measured := range d.Measures {
 		if measured.Then == nil && len(d.Dimensions()) > 0 {
