@@ -357,14 +357,19 @@ func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Data
 	if err != nil {
 		return nil, at, err
 	}
-	if _, err := a.Ask(p); err != nil {
+	if d.Asks() {
+		t, err = calc.Ask(p, a)
+		return t, a.at, err
+	}
+	// One question: what was computed from its answer is kept with it.
+	r, err := e.one(ctx, p, v)
+	if err == nil {
+		err = calc.TooMany(r.Rows[0])
+	}
+	if err != nil {
 		return nil, at, err
 	}
-	if first := a.last; !d.Asks() && len(first.Rows[0]) <= query.MostGroups {
-		return first.once(p.Definition, func() *calc.Table { return calc.Compute(p, first.Rows[0]) }), first.At, nil
-	}
-	t, err = calc.Ask(p, a)
-	return t, a.at, err
+	return r.once(p.Definition, func() *calc.Table { return calc.Compute(p, r.Rows[0]) }), r.At, nil
 }
 
 // asking puts the questions of one chart for one viewer.
@@ -373,7 +378,6 @@ type asking struct {
 	ctx     context.Context
 	viewer  rule.Viewer
 	setting query.Setting
-	last    Result
 	at      time.Time // when the oldest answer was read
 }
 
@@ -383,7 +387,6 @@ func (a *asking) Ask(p calc.Plan) ([][]field.Value, error) {
 	if err != nil {
 		return nil, err
 	}
-	a.last = r
 	if a.at.IsZero() || r.At.Before(a.at) {
 		a.at = r.At
 	}

@@ -86,8 +86,16 @@ func Ask(p *query.Plan, ask Asker) (*Table, error) {
 
 func asked(p Plan, ask Asker) ([][]field.Value, error) {
 	rows, err := ask.Ask(p)
-	if err == nil && len(rows) > query.MostGroups {
-		err = problem.New(problem.TooMany, "by", "This divides the records into more than 100,000 groups. Keep the largest few, or divide by something coarser.")
+	if err == nil {
+		err = TooMany(rows)
 	}
 	return rows, err
+}
+
+// TooMany tells in words that a plan's rows are more groups than are computed with.
+func TooMany(rows [][]field.Value) error {
+	if len(rows) > query.MostGroups {
+		return problem.New(problem.TooMany, "by", "This divides the records into more than 100,000 groups. Keep the largest few, or divide by something coarser.")
+	}
+	return nil
 }

@@ -53,13 +53,21 @@ func (c *computing) choose(e *earlier) []keeping {
 			r.now[k.same()] = r.now[k.same()].merge(f.parts, c.p.Columns)
 		}
 		measure, largest := d.Ranked()
+		var was map[string]map[string]parts
+		if d.Sort.Compared() && e != nil && e.whole != nil {
+			was = e.byKey(i, kept)
+		}
 		kept[i] = keeping{}
 		for name, r := range parents {
 			values := map[string]field.Value{}
 			for _, k := range r.keys {
 				v := r.now[k.same()].values(&c.p.Measuring)[measure]
-				if d.Sort.Compared() && e != nil && e.whole != nil {
-					v = ranked(d.Sort.By, v, e.single(i, k, name, kept)[measure])
+				if was != nil {
+					var then field.Value
+					if p := was[name][k.same()]; p != nil {
+						then = p.values(&c.p.Measuring)[measure]
+					}
+					v = ranked(d.Sort.By, v, then)
 				}
 				values[k.same()] = v
 			}

@@ -130,30 +130,26 @@ func (e *earlier) at(keys []Key, chosen func(int) bool) (p parts, ok bool) {
 	}), true
 }
 
-// single returns the measures before over all records of one value of dimension i, within
-// a parent, before anything is cut.
-func (e *earlier) single(i int, k Key, parent string, kept []keeping) []field.Value {
-	none := make([]field.Value, len(e.whole.p.Definition.Measures))
+// byKey merges the records before by the values of dimension i, within its parents, before
+// anything is cut: parent, value → components.
+func (e *earlier) byKey(i int, kept []keeping) map[string]map[string]parts {
 	at := i
 	if e.axis >= 0 && i > e.axis {
 		at--
 	}
-	var sum parts
+	kept = without(kept, e.axis)
+	out := map[string]map[string]parts{}
 	for _, f := range e.whole.cells {
-		if f.keys[at].same() != k.same() {
-			continue
+		keys := f.keys
+		if e.whole.p.Dims[at].Within {
+			keys = append([]Key{}, keys...)
+			e.whole.toOthers(keys[:at], kept)
 		}
-		if d := e.whole.p.Dims[at]; d.Within {
-			keys := append([]Key{}, f.keys...)
-			e.whole.toOthers(keys[:at], without(kept, e.axis))
-			if keys[at-1].same() != parent {
-				continue
-			}
+		parent, key := e.whole.parent(at, keys), keys[at].same()
+		if out[parent] == nil {
+			out[parent] = map[string]parts{}
 		}
-		sum = sum.merge(f.parts, e.whole.p.Columns)
+		out[parent][key] = out[parent][key].merge(f.parts, e.whole.p.Columns)
 	}
-	if sum == nil {
-		return none
-	}
-	return sum.values(&e.whole.p.Measuring)
+	return out
 }

@@ -213,6 +213,7 @@ func (t *Table) fillTargets(spells []spell, additive bool, known map[int]int) {
 	_, r, _ := t.Plan.InForce()
 	span := t.targeted(r)
 	cal := t.targetCalendar()
+	kept := t.Kept()
 	knows := func(from, to int) bool { // all dimensions but the axis are the plan's too
 		for i := from; i < to; i++ {
 			if _, ok := known[i]; !ok && t.Plan.Dims[i].Axis == nil {
@@ -231,7 +232,7 @@ func (t *Table) fillTargets(spells []spell, additive bool, known map[int]int) {
 		sum, days, found := new(big.Rat), int64(0), false
 		for _, p := range spells {
 			both := p.Range.Intersect(within)
-			if !both.From.Before(both.To) || p.days == 0 || !t.planKeys(p, keys, from) {
+			if !both.From.Before(both.To) || p.days == 0 || !p.belongs(keys, from, kept) {
 				continue
 			}
 			found = true
@@ -254,7 +255,7 @@ func (t *Table) fillTargets(spells []spell, additive bool, known map[int]int) {
 	// A rate of several values together is in no plan.
 	together := additive || len(known) == 0
 	for g, group := range t.Groups {
-		if knows(0, by) && (additive || by == len(t.Plan.Dims) || len(known) == 0 || knows(0, by) && !t.splitKnown(known)) {
+		if knows(0, by) && (additive || by == len(t.Plan.Dims) || !t.splitKnown(known)) {
 			s.groups[g][m] = place(group, 0, by)
 		}
 		if !knows(by, len(t.Plan.Dims)) {
@@ -286,14 +287,15 @@ func (t *Table) splitKnown(known map[int]int) bool {
 	return false
 }
 
-// planKeys tells whether a spell belongs to some keys of the chart.
-func (t *Table) planKeys(p spell, keys []Key, from int) bool {
+// belongs tells whether the spell belongs to some keys of the chart, the first of which is
+// that of dimension from; kept are the values that Others leaves out, by dimension.
+func (p spell) belongs(keys []Key, from int, kept [][]string) bool {
 	for i, k := range keys {
 		mine, ok := p.keys[i+from]
 		switch {
 		case !ok:
 		case k.Kind == Others:
-			if mine.Kind != One || slices.Contains(t.Kept()[i+from], mine.Value.Exact()) {
+			if mine.Kind != One || slices.Contains(kept[i+from], mine.Value.Exact()) {
 				return false
 			}
 		case mine.same() != k.same():

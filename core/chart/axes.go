@@ -49,7 +49,7 @@ func (d *drawer) axes() error {
 	palette := d.colours()
 	for s := range t.Splits {
 		for m, measure := range t.Plan.Definition.Measures {
-			series := Series{Name: d.own(ShownLabel(measure, d.ds)), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m}
+			series := Series{Name: d.finish.own(ShownLabel(measure, d.ds)), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m}
 			series.As, series.Second = d.drawnAs(m)
 			series.Stack = d.doc.Form.stacks() || d.doc.Form == Combined && d.doc.Split != nil && series.As == "column"
 			series.Of = len(d.Series)
@@ -93,14 +93,6 @@ func (d *drawer) axes() error {
 	d.target()
 	d.trends()
 	return d.scales()
-}
-
-// own is a series' name in this chart.
-func (d *drawer) own(name string) string {
-	if own := d.finish.Names[name]; own != "" {
-		return own
-	}
-	return name
 }
 
 // running notes where the records of a running figure begin.
@@ -170,10 +162,7 @@ func (d *drawer) before() {
 	if d.t.Compared == nil {
 		return
 	}
-	label := d.doc.Compare.Words()
-	if cut := d.t.Compared.Pairing.Cut; !cut.IsZero() {
-		label += ", to " + format.Day(cut)
-	}
+	label := compared(d.t)
 	add := func(s Series, at func(g int) field.Value, m int) {
 		s.Role, s.Stack = Before, false
 		s.Marks = nil
@@ -369,13 +358,13 @@ func (d *drawer) scales() error {
 		}
 	}
 	if of[1].any {
-		axis, err := ticked(of[1].low, of[1].high, zero(of[1]), d.formats[of[1].measure], d.finish.Second, d.own(ShownLabel(d.t.Plan.Definition.Measures[of[1].measure], d.ds)))
+		axis, err := ticked(of[1].low, of[1].high, zero(of[1]), d.formats[of[1].measure], d.finish.Second, d.finish.own(ShownLabel(d.t.Plan.Definition.Measures[of[1].measure], d.ds)))
 		if err != nil {
 			return err
 		}
 		d.Second = &axis
 		if d.Axis.Title == "" {
-			d.Axis.Title = d.own(ShownLabel(d.t.Plan.Definition.Measures[of[0].measure], d.ds))
+			d.Axis.Title = d.finish.own(ShownLabel(d.t.Plan.Definition.Measures[of[0].measure], d.ds))
 		}
 	}
 	if c := d.finish.Category; c != nil {

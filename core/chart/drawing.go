@@ -113,7 +113,6 @@ type RunFrom struct {
 type CategoryAxis struct {
 	Title  string `json:"title,omitempty"`
 	Hidden bool   `json:"hidden,omitempty"`
-	Grid   bool   `json:"grid,omitempty"`
 	Time   bool   `json:"time,omitempty"`
 }
 
@@ -340,7 +339,7 @@ func (d *drawer) groups() {
 	by := d.t.Plan.Dims[0]
 	d.Category.Time = by.Axis != nil
 	for _, g := range d.t.Groups {
-		short, full := d.name(g[0], by)
+		short, full := d.finish.key(g[0], by)
 		if g[0].Partial {
 			full += ", in part"
 		}
@@ -348,16 +347,33 @@ func (d *drawer) groups() {
 	}
 }
 
-// name is how a key is called in this chart.
-func (d *drawer) name(k calc.Key, dim query.Dim) (short, full string) {
+// key is how a key is called in this chart.
+func (f *Finish) key(k calc.Key, dim query.Dim) (short, full string) {
 	short, full = format.Key(k, dim)
-	if own := d.finish.Names[full]; own != "" {
+	if own := f.Names[full]; own != "" {
 		return own, own
 	}
-	if own := d.finish.Names[short]; own != "" {
+	if own := f.Names[short]; own != "" {
 		return own, own
 	}
 	return short, full
+}
+
+// own is how a series or a measure is called in this chart.
+func (f *Finish) own(name string) string {
+	if own := f.Names[name]; own != "" {
+		return own
+	}
+	return name
+}
+
+// compared says what figures are compared with: "the year before, to 23 Nov".
+func compared(t *calc.Table) string {
+	words := t.Plan.Definition.Compare.Words()
+	if cut := t.Compared.Pairing.Cut; !cut.IsZero() {
+		words += ", to " + format.Day(cut)
+	}
+	return words
 }
 
 // split fills in what a series of a split value is called and coloured.
@@ -367,7 +383,7 @@ func (d *drawer) split(s *Series, i int, palette []string) {
 		return
 	}
 	k := d.t.Splits[i][0]
-	s.Name, _ = d.name(k, d.t.Plan.Dims[by])
+	s.Name, _ = d.finish.key(k, d.t.Plan.Dims[by])
 	s.Colour = palette[i]
 	ref := k.Ref()
 	s.Key, s.Words = &ref, phrase(d.t.Plan.Dims[by], k)

@@ -36,11 +36,9 @@ func Figures(t, along *calc.Table, doc *Document) []Figure {
 	for i, m := range t.Plan.Definition.Measures {
 		f := t.TotalFigure(i)
 		fig := Figure{Label: MeasureLabel(m, t.Plan.Dataset), Text: formats[i].Value(f.Shown), Exact: f.Base.Exact(), Measure: i}
-		if own := doc.finish().Names[fig.Label]; own != "" {
-			fig.Label = own
-		}
+		fig.Label = doc.finish().own(fig.Label)
 		if t.Compared != nil {
-			fig.compare(f, formats[i], t, doc)
+			fig.compare(f, formats[i], t)
 		}
 		if a := t.Targets; a != nil && a.Measure == i && !f.Target.IsEmpty() {
 			n := formats[i]
@@ -62,7 +60,7 @@ func Figures(t, along *calc.Table, doc *Document) []Figure {
 	return out
 }
 
-func (fig *Figure) compare(f calc.Figure, n format.Number, t *calc.Table, doc *Document) {
+func (fig *Figure) compare(f calc.Figure, n format.Number, t *calc.Table) {
 	percent := format.Percent()
 	percent.Signed = true
 	switch v := f.Percent(); {
@@ -80,11 +78,7 @@ func (fig *Figure) compare(f calc.Figure, n format.Number, t *calc.Table, doc *D
 	if f.Before.IsEmpty() {
 		return
 	}
-	fig.Since = "on " + strings.TrimPrefix(doc.Compare.Words(), "in ")
-	if cut := t.Compared.Pairing.Cut; !cut.IsZero() {
-		fig.Since += ", to " + format.Day(cut)
-	}
-	fig.Since += ": " + n.Value(f.Before)
+	fig.Since = "on " + strings.TrimPrefix(compared(t), "in ") + ": " + n.Value(f.Before)
 	fig.Was = f.Before.Exact()
 	span := t.Compared.Pairing.Total
 	fig.Then = &query.Spell{From: span.From, To: span.To}

@@ -141,15 +141,14 @@ func MakeGrid(t *calc.Table, doc *Document, version int) *Grid {
 func (w *gridder) divide(split, levels int) {
 	p := w.t.Plan
 	by := len(p.Definition.By)
-	names := (&drawer{finish: w.finish})
 	for m, measure := range p.Definition.Measures {
-		label := names.own(ShownLabel(measure, p.Dataset))
+		label := w.finish.own(ShownLabel(measure, p.Dataset))
 		h := Heading{Label: label, Number: true, Measure: m}
 		if p.Definition.Split != nil && levels > 0 {
 			var parts, words []string
 			for l := 0; l < levels; l++ {
 				k := w.t.Splits[split][l]
-				name, _ := names.name(k, p.Dims[by+l])
+				name, _ := w.finish.key(k, p.Dims[by+l])
 				parts, words = append(parts, name), append(words, phrase(p.Dims[by+l], k))
 				h.Keys = append(h.Keys, k.Ref())
 			}
@@ -171,11 +170,8 @@ func (w *gridder) divide(split, levels int) {
 			w.columns = append(w.columns, column{h, split, levels, shows, m})
 		}
 		if w.t.Compared != nil {
-			words := strings.ToUpper(w.doc.Compare.Words()[:1]) + w.doc.Compare.Words()[1:]
-			if cut := w.t.Compared.Pairing.Cut; !cut.IsZero() {
-				words += ", to " + format.Day(cut)
-			}
-			more("before", words)
+			words := compared(w.t)
+			more("before", strings.ToUpper(words[:1])+words[1:])
 			more("percent", "Change")
 		}
 		if a := w.t.Targets; a != nil && a.Withheld == "" && a.Measure == m {
@@ -230,9 +226,8 @@ func (w *gridder) cell(n int, c column, f calc.Figure, level int) Cell {
 func (w *gridder) row(group []calc.Key) Row {
 	var r Row
 	var words []string
-	names := (&drawer{finish: w.finish})
 	for d, k := range group {
-		_, full := names.name(k, w.t.Plan.Dims[d])
+		_, full := w.finish.key(k, w.t.Plan.Dims[d])
 		if k.Partial {
 			full += ", in part"
 		}
@@ -348,7 +343,6 @@ func (w *gridder) upper(g *Grid, across int) {
 	if several && across > 0 {
 		levels = across
 	}
-	names := (&drawer{finish: w.finish})
 	for l := 0; l < levels; l++ {
 		row := HeadRow{Cells: []SpanHeading{{"", 1}}}
 		last := ""
@@ -356,7 +350,7 @@ func (w *gridder) upper(g *Grid, across int) {
 			label := ""
 			switch {
 			case l < c.levels:
-				label, _ = names.name(w.t.Splits[c.split][l], p.Dims[by+l])
+				label, _ = w.finish.key(w.t.Splits[c.split][l], p.Dims[by+l])
 			case l == c.levels:
 				label = "In all"
 			}
@@ -379,13 +373,13 @@ func (w *gridder) upper(g *Grid, across int) {
 	for i := range w.columns {
 		c := &w.columns[i]
 		m := p.Definition.Measures[c.measure]
-		label := names.own(ShownLabel(m, p.Dataset))
+		label := w.finish.own(ShownLabel(m, p.Dataset))
 		switch {
 		case several && c.shows != "":
 			label = map[string]string{"before": "Before", "percent": "Change", "target": "Target", "reached": "Reached"}[c.shows]
 		case several:
 		case c.levels == across && across > 0:
-			label, _ = names.name(w.t.Splits[c.split][across-1], p.Dims[by+across-1])
+			label, _ = w.finish.key(w.t.Splits[c.split][across-1], p.Dims[by+across-1])
 		case c.levels == 0 && across == 0:
 		default:
 			label = "In all"

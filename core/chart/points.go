@@ -76,12 +76,12 @@ func (d *drawer) scatter() error {
 		d.Series = append(d.Series, series)
 	}
 	near := func(i int) bool { return low[i] <= 0 || low[i] < (high[i]-low[i])*2 }
-	across, err := ticked(low[0], high[0], near(0), d.formats[0], d.finish.Category, d.own(ShownLabel(d.doc.Measures[0], d.ds)))
+	across, err := ticked(low[0], high[0], near(0), d.formats[0], d.finish.Category, d.finish.own(ShownLabel(d.doc.Measures[0], d.ds)))
 	if err != nil {
 		return err
 	}
 	d.Across = &across
-	d.Axis, err = ticked(low[1], high[1], near(1), d.formats[1], d.finish.Value, d.own(ShownLabel(d.doc.Measures[1], d.ds)))
+	d.Axis, err = ticked(low[1], high[1], near(1), d.formats[1], d.finish.Value, d.finish.own(ShownLabel(d.doc.Measures[1], d.ds)))
 	for _, l := range t.Lines {
 		if !l.Value.IsEmpty() && l.Measure == 1 {
 			d.Lines = append(d.Lines, Rule{At: size(l.Value), Label: lineLabel(l) + " " + d.lineFormat(l).Value(l.Value)})
@@ -130,7 +130,7 @@ func (d *drawer) heat() error {
 	}
 	risk := d.doc.Form == RiskGrid
 	for s := range t.Splits {
-		series := Series{Name: d.own(ShownLabel(d.doc.Measures[0], d.ds)), As: "cell", Of: s}
+		series := Series{Name: d.finish.own(ShownLabel(d.doc.Measures[0], d.ds)), As: "cell", Of: s}
 		d.split(&series, s, palette)
 		for g := range t.Groups {
 			f := t.Figure(g, s, 0)
@@ -241,7 +241,7 @@ func (d *drawer) radar() error {
 	low, high := 0.0, 0.0
 	for s := range t.Splits {
 		for m, measure := range t.Plan.Definition.Measures {
-			series := Series{Name: d.own(ShownLabel(measure, d.ds)), Colour: fmt.Sprintf("c%d", m%10+1), As: "polygon", Measure: m, Of: len(d.Series)}
+			series := Series{Name: d.finish.own(ShownLabel(measure, d.ds)), Colour: fmt.Sprintf("c%d", m%10+1), As: "polygon", Measure: m, Of: len(d.Series)}
 			d.split(&series, s, palette)
 			for g := range t.Groups {
 				mark := d.mark(t.Figure(g, s, m), m)

@@ -93,7 +93,7 @@ export function funnel(m, st) {
   const value = Math.max(...s.marks.map((mark) => wide(mark?.label ?? "", 13, 600))) + 10, room = Math.max(20, st.width - left - value - (rated && gap < 15 ? 56 : 0));
   s.marks.forEach((mark, g) => {
     if (!mark) return;
-    const y = 2 + g * each + (rated && g ? 0 : 0), w = Math.max(mark.size > 0 ? 1.5 : 0, (mark.size / most) * room);
+    const y = 2 + g * each, w = Math.max(mark.size > 0 ? 1.5 : 0, (mark.size / most) * room);
     const next = s.marks[g + 1], to = next ? Math.max(next.size > 0 ? 1.5 : 0, (next.size / most) * room) : w;
     const bar = el("rect", { x: left, y, width: w, height: h, class: "mark", fill: colour(mark.tone ?? s.colour) });
     if (next && gap >= 4) st.root.append(el("path", { d: `M${left} ${y + h}H${left + w}L${left + to} ${y + each}H${left}Z`, fill: colour(s.colour), class: "between" }));
