@@ -353,6 +353,10 @@ func (e *Engine) one(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, e
 // Table computes a definition for a viewer; at is when its records were read.
 func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
 	a := &asking{engine: e, ctx: ctx, viewer: v, setting: s}
+	if len(d.Also) > 0 {
+		t, err = calc.Answer(d, ds, s, a)
+		return t, a.at, err
+	}
 	p, err := query.BuildAsking(d, ds, s, func(ep *query.ExtentPlan) (source.Rows, error) { return a.Ask(ep) })
 	if err != nil {
 		return nil, at, err
@@ -398,10 +402,24 @@ func (a *asking) Dataset(name string) (*dataset.Dataset, error) {
 	return a.engine.Dataset(a.ctx, name, a.viewer)
 }
 
+// sets finds datasets as a viewer knows them.
+type sets struct {
+	engine *Engine
+	ctx    context.Context
+	viewer rule.Viewer
+}
+
+func (s sets) Dataset(name string) (*dataset.Dataset, error) {
+	return s.engine.Dataset(s.ctx, name, s.viewer)
+}
+
+// Sets finds the datasets that a chart speaks of besides its own, as a viewer knows them.
+func (e *Engine) Sets(ctx context.Context, v rule.Viewer) query.Sets { return sets{e, ctx, v} }
+
 // Setting is the chart's setting without its filters.
 func (a *asking) Setting(ds *dataset.Dataset) query.Setting {
 	s := a.setting
-	s.Filters = filter.Condition{}
+	s.Filters, s.Beside = filter.Condition{}, nil
 	return s
 }
 

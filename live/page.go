@@ -114,13 +114,20 @@ func (v *View) Records(id string, ref query.Reference, words string, page int, s
 	if err != nil {
 		return nil, err
 	}
+	if setting.Beside, _, err = v.beside(id, doc); err != nil {
+		return nil, err
+	}
 	return v.Engine.Drawer(v.ctx, doc, ds, v.Viewer, setting, ref, words, page, sort, down)
 }
 
 // Drawer lists the records behind a mark of a chart, with the mark's measure computed
 // from them on the same snapshot. If that is no longer what the mark shows, it says so.
 func (e *Engine) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref query.Reference, words string, page int, sort string, down bool) (*Page, error) {
-	p, err := query.NewRecords(doc.Computed(), ds, s, ref)
+	d, ds, s, ref, err := doc.Computed().Behind(ref, ds, s, e.Sets(ctx, v))
+	if err != nil {
+		return nil, err
+	}
+	p, err := query.NewRecords(d, ds, s, ref)
 	if err != nil {
 		return nil, err
 	}

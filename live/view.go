@@ -48,7 +48,7 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 	}
 	ds, err := v.Engine.Dataset(v.ctx, doc.Dataset, v.Viewer)
 	shared := *doc
-	shared.Shared = v.Doc.Colours
+	shared.Shared, shared.Sets = v.Doc.Colours, v.Engine.Sets(v.ctx, v.Viewer)
 	return &shared, ds, err
 }
 
@@ -113,6 +113,27 @@ func (v *View) asked(id string) (w *dashboard.Widget, doc *chart.Document, ds *d
 	return
 }
 
+// beside is what reaches the datasets beside a widget's own, in order, and in words what
+// does not.
+func (v *View) beside(id string, doc *chart.Document) (out []filter.Condition, missed []string, err error) {
+	w, err := v.Doc.Widget(id)
+	for i := 0; err == nil && i < len(doc.Also); i++ {
+		var set *dataset.Dataset
+		if set, err = v.Engine.Dataset(v.ctx, doc.Also[i].Dataset, v.Viewer); err != nil {
+			break
+		}
+		var r dashboard.Reach
+		if r, err = v.Doc.Reach(&dashboard.Widget{ID: w.ID}, set, v.State, v.Viewer.Attributes, v, ""); err != nil {
+			break
+		}
+		out = append(out, r.Condition)
+		for _, m := range r.Missed {
+			missed = append(missed, "Not narrowed by “"+m+"”: "+set.Title+" have no such field.")
+		}
+	}
+	return out, missed, err
+}
+
 // Parts say what of a drawn chart is wanted; they cost time.
 type Parts int
 
@@ -134,10 +155,18 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 	if err != nil {
 		return nil, err
 	}
+	beside, missed, err := v.beside(id, doc)
+	if err != nil {
+		return nil, err
+	}
+	setting.Beside = beside
 	a, err := v.Engine.Answer(v.ctx, doc, ds, v.Viewer, setting, v.Version, parts)
 	if a != nil {
 		for _, m := range reach.Missed {
 			a.Notes = append(a.Notes, Note{Words: "Not narrowed by “" + m + "”: " + ds.Title + " have no such field."})
+		}
+		for _, words := range missed {
+			a.Notes = append(a.Notes, Note{Words: words})
 		}
 		if a.Nothing != "" && len(v.State.Narrow) > 0 {
 			a.Nothing = "Nothing found for “" + v.State.Narrow[len(v.State.Narrow)-1].Words + "”."
@@ -163,7 +192,10 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	}
 	a.Fresh = e.fresh(ds, at)
 	a.Whole = t.Reference(version, 0, nil)
-	a.Notes = append(a.Notes, notes(t, version)...)
+	a.Notes = append(a.Notes, notes(t, version, 0)...)
+	for i, other := range t.Beside() {
+		a.Notes = append(a.Notes, notes(other, version, i+1)...)
+	}
 	if t.IsEmpty() && doc.Form != chart.KeyFigures && doc.Form != chart.Gauge {
 		a.Nothing = "Nothing found: no " + ds.Record[1] + " meet what is set."
 		return a, nil
@@ -223,8 +255,8 @@ func (e *Engine) fresh(ds *dataset.Dataset, at time.Time) string {
 	return words + ", live"
 }
 
-// notes says what a chart leaves out.
-func notes(t *calc.Table, version int) []Note {
+// notes says what a chart leaves out; of the dataset beside with a number from 1, or its own.
+func notes(t *calc.Table, version, beside int) []Note {
 	var out []Note
 	ds := t.Plan.Dataset
 	for _, u := range t.Unplaced {
@@ -240,6 +272,7 @@ func notes(t *calc.Table, version int) []Note {
 			"unreadable": "%s %s whose “%s” cannot be read %s left out of its figures.",
 		}[u.Why]
 		mark := u.Reference(t, version)
+		mark.Beside = beside
 		out = append(out, Note{fmt.Sprintf(why, format.Count(u.Count), records, label, are), &mark})
 	}
 	if t.Dropped > 0 {
@@ -267,7 +300,7 @@ func (v *View) Tables(widgets []dashboard.Widget) (map[string]map[string]bool, e
 	out := map[string]map[string]bool{}
 	var failed error
 	for i := range widgets {
-		_, ds, err := v.Document(&widgets[i])
+		doc, ds, err := v.Document(&widgets[i])
 		if err != nil {
 			failed = errors.Join(failed, err)
 			continue
@@ -276,8 +309,16 @@ func (v *View) Tables(widgets []dashboard.Widget) (map[string]map[string]bool, e
 			continue
 		}
 		tables := map[string]bool{}
-		for _, t := range ds.Tables() {
-			tables[id(ds.Source, t)] = true
+		of := []*dataset.Dataset{ds}
+		for _, b := range doc.Also {
+			if set, err := v.Engine.Dataset(v.ctx, b.Dataset, v.Viewer); err == nil {
+				of = append(of, set)
+			}
+		}
+		for _, ds := range of {
+			for _, t := range ds.Tables() {
+				tables[id(ds.Source, t)] = true
+			}
 		}
 		out[widgets[i].ID] = tables
 	}

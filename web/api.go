@@ -117,6 +117,9 @@ func (s *Server) apiRun(c *gin.Context) {
 	if err == nil {
 		err = problem.At("filters", query.CheckCondition(in.Filters, ds))
 	}
+	if err == nil {
+		err = problem.At("definition", in.Definition.CheckBeside(ds, sets{s, c}))
+	}
 	var t *calc.Table
 	if err == nil {
 		v := caller(c).Viewer

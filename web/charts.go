@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
@@ -144,8 +145,30 @@ func (s *Server) posted(c *gin.Context) (*chart.Document, *dataset.Dataset, erro
 	if d.Dataset == "" {
 		return d, nil, nil
 	}
+	d.Sets = sets{s, c}
 	ds, err := s.usable(c, d.Dataset)
 	return d, ds, err
+}
+
+// sets finds the datasets that the person may use in charts.
+type sets struct {
+	server  *Server
+	request *gin.Context
+}
+
+func (s sets) Dataset(name string) (*dataset.Dataset, error) {
+	return s.server.usable(s.request, name)
+}
+
+// all returns every dataset that the person may use.
+func (s sets) all() (out []*dataset.Dataset, err error) {
+	kept, err := s.server.store.Datasets(s.request.Request.Context())
+	for _, k := range kept {
+		if ds, err := s.Dataset(k.Name); err == nil {
+			out = append(out, ds)
+		}
+	}
+	return out, err
 }
 
 func (s *Server) sentenceOf(c *gin.Context, d *chart.Document) (gin.H, error) {
@@ -155,6 +178,7 @@ func (s *Server) sentenceOf(c *gin.Context, d *chart.Document) (gin.H, error) {
 		if ds, err = s.usable(c, d.Dataset); err != nil {
 			return nil, err
 		}
+		d.Sets = sets{s, c}
 	}
 	document, err := json.Marshal(d)
 	if err != nil {
@@ -171,16 +195,7 @@ func (s *Server) chartMenu(c *gin.Context) {
 		return
 	}
 	part := c.PostForm("part")
-	if part == "dataset" || ds == nil {
-		m, err := s.datasetMenu(c, d)
-		if err != nil {
-			s.fail(c, err)
-			return
-		}
-		s.part(c, http.StatusOK, "choices", m)
-		return
-	}
-	m, err := sentence.Choices(d, ds, part)
+	m, err := s.menu(c, d, ds, part)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -188,26 +203,22 @@ func (s *Server) chartMenu(c *gin.Context) {
 	s.part(c, http.StatusOK, "choices", m)
 }
 
-// datasetMenu offers every dataset; choosing one starts a chart that shows something at once.
-func (s *Server) datasetMenu(c *gin.Context, d *chart.Document) (*sentence.Menu, error) {
-	sets, err := s.store.Datasets(c.Request.Context())
-	if err != nil {
+// menu is what a phrase of the sentence may become; which datasets there are only the
+// server knows.
+func (s *Server) menu(c *gin.Context, d *chart.Document, ds *dataset.Dataset, part string) (*sentence.Menu, error) {
+	beside, err := strconv.Atoi(strings.TrimPrefix(part, "also."))
+	other := err == nil && strings.HasPrefix(part, "also.")
+	if part != "dataset" && ds != nil && !other {
+		return sentence.Choices(d, ds, part)
+	}
+	all, err := sets{s, c}.all()
+	switch {
+	case err != nil:
 		return nil, err
+	case other && ds != nil:
+		return sentence.Others(d, ds, beside, all), nil
 	}
-	m := &sentence.Menu{Part: "dataset", Heading: "Which records?"}
-	for _, k := range sets {
-		ds, err := s.usable(c, k.Name)
-		if err != nil {
-			continue
-		}
-		doc := sentence.Start(ds, d.Form)
-		doc.Title = d.Title
-		if d.Dataset == ds.Name {
-			doc = d
-		}
-		m.Choices = append(m.Choices, sentence.Choice{Label: ds.Title, Kind: ds.Record[1], Chosen: d.Dataset == ds.Name, Document: doc})
-	}
-	return m, nil
+	return sentence.Datasets(d, ds, all), nil
 }
 
 // chartChange renders the sentence of a changed chart and, if it has a place, keeps it there.
@@ -258,7 +269,12 @@ func (s *Server) chartFinish(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.part(c, http.StatusOK, "finish", sentence.Finish(d, ds))
+	all, err := sets{s, c}.all()
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.part(c, http.StatusOK, "finish", sentence.Finish(d, ds, all))
 }
 
 func (s *Server) keepOnWidget(c *gin.Context, at place, d *chart.Document) error {

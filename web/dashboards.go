@@ -153,8 +153,14 @@ func (s *Server) publishable(c *gin.Context, d *dashboard.Document) error {
 		if err := doc.Check(ds); err != nil {
 			return problem.At(w.ID, err)
 		}
-		if err := rule.Publishable(ds); err != nil {
-			return problem.At(w.ID, err)
+		of := []*dataset.Dataset{ds}
+		for i := range doc.Also {
+			of = append(of, doc.Other(i))
+		}
+		for _, ds := range of {
+			if err := rule.Publishable(ds); err != nil {
+				return problem.At(w.ID, err)
+			}
 		}
 	}
 	return nil

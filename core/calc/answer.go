@@ -22,61 +22,94 @@ type Asker interface {
 	Setting(*dataset.Dataset) query.Setting // without filters
 }
 
-// Answer computes a definition whole: its own question, and those that comparisons and
-// targets need besides.
+// Answer computes a definition whole: its own question, and those that comparisons,
+// targets and other datasets need besides.
 func Answer(d query.Definition, ds *dataset.Dataset, s query.Setting, ask Asker) (*Table, error) {
-	p, err := query.BuildAsking(d, ds, s, func(e *query.ExtentPlan) ([][]field.Value, error) { return ask.Ask(e) })
-	if err != nil {
-		return nil, err
-	}
-	return Ask(p, ask)
-}
-
-// Ask computes a plan and all that its definition needs besides.
-func Ask(p *query.Plan, ask Asker) (*Table, error) {
-	rows, err := asked(p, ask)
-	if err != nil {
-		return nil, err
-	}
-	c := group(p, rows)
-	d := p.Definition
-	for i, dim := range p.Dims {
-		if !dim.Empty || !dim.F.IsLink() {
-			continue
-		}
-		if c.linked == nil {
-			c.linked = map[int][]Key{}
-		}
-		linked := query.NewLinked(p, dim.F)
-		rows, err := ask.Ask(linked)
+	extent := func(e *query.ExtentPlan) ([][]field.Value, error) { return ask.Ask(e) }
+	if len(d.Also) == 0 {
+		p, err := query.BuildAsking(d, ds, s, extent)
 		if err != nil {
 			return nil, err
 		}
-		for _, r := range rows {
-			c.linked[i] = append(c.linked[i], Key{Kind: One, Value: r[0], Label: r[1].Exact(), Begun: true}.named())
-		}
+		return Ask(p, ask)
+	}
+	shared, err := query.BuildShared(d, ds, s, ask, func(e *query.ExtentPlan) (*query.Extent, error) {
+		rows, err := extent(e)
+		return e.Read(rows), err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return together(shared, ask)
+}
+
+// Ask computes a plan and all that its definition needs besides, but for other datasets.
+func Ask(p *query.Plan, ask Asker) (*Table, error) {
+	c, e, err := computed(p, ask, nil)
+	if err != nil {
+		return nil, err
+	}
+	return finished(c, e, ask)
+}
+
+// computed asks for a plan's records and those that they are compared with, and cuts
+// them. kept, where given, says what a cut keeps.
+func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, error) {
+	if kept != nil && p.Rolled {
+		p.Keep(kept)
+	}
+	rows, err := asked(p, ask)
+	if err != nil {
+		return nil, nil, err
+	}
+	c := group(p, rows)
+	if err := c.listLinked(ask); err != nil {
+		return nil, nil, err
 	}
 	var e *earlier
-	if d.Compare != nil {
+	if p.Definition.Compare != nil {
 		plan, err := p.Earlier()
-		if err != nil {
-			return nil, problem.At("compare", err)
+		if err == nil && plan != nil {
+			e, err = c.bring(plan, func(p Plan) ([][]field.Value, error) { return asked(p, ask) })
 		}
-		if plan != nil {
-			if e, err = c.bring(plan, func(p Plan) ([][]field.Value, error) { return asked(p, ask) }); err != nil {
-				return nil, err
-			}
+		if err != nil {
+			return nil, nil, problem.At("compare", err)
 		}
 	}
 	if !p.Rolled {
-		kept := c.choose(e)
-		c.cut(kept)
+		keep := keepings(kept)
+		if kept == nil {
+			keep = c.choose(e)
+		}
+		c.cut(keep)
 		if e != nil {
-			e.cut(kept)
+			e.cut(keep)
 		}
 	}
+	return c, e, nil
+}
+
+// listLinked asks for what the dimensions that show empty groups could hold.
+func (c *computing) listLinked(ask Asker) error {
+	for i, dim := range c.p.Dims {
+		if !dim.Empty || !dim.F.IsLink() {
+			continue
+		}
+		rows, err := ask.Ask(query.NewLinked(c.p, dim.F))
+		if err != nil {
+			return err
+		}
+		for _, r := range rows {
+			c.list(i, Key{Kind: One, Value: r[0], Label: r[1].Exact(), Begun: true}.named())
+		}
+	}
+	return nil
+}
+
+// finished makes the table of what was computed.
+func finished(c *computing, e *earlier, ask Asker) (*Table, error) {
 	t := c.table(e)
-	if d.Target != nil {
+	if c.p.Definition.Target != nil {
 		if err := t.target(ask); err != nil {
 			return nil, problem.At("target", err)
 		}

@@ -21,7 +21,9 @@ type computing struct {
 	steps    []Key            // of the time axis
 	count    int              // of dimensions
 	unplaced []Unplaced
-	linked   map[int][]Key // of dimensions that show empty groups: every linked record
+	extra    map[int][]Key // values that a dimension has besides those of its records
+	groups   [][]Key       // the groups, where they are given; nil where they follow from the records
+	found    bool          // a dataset beside has records, so that what has none is filled
 }
 
 // Compute makes a plan's table from the rows its statement returned, without what needs
@@ -172,4 +174,12 @@ func mask(keys []Key, chosen func(int) bool) string {
 // marginal returns the components over the records that share the chosen keys.
 func (c *computing) marginal(keys []Key, chosen func(int) bool) parts {
 	return c.marg[mask(keys, chosen)]
+}
+
+// list adds a value to those of a dimension, whether records have it or not.
+func (c *computing) list(dim int, k Key) {
+	if c.extra == nil {
+		c.extra = map[int][]Key{}
+	}
+	c.extra[dim] = append(c.extra[dim], k)
 }

@@ -10,6 +10,22 @@ import (
 // none, the values.
 type keeping map[string]map[string]bool
 
+// keepings reads what is kept as a reference names it; nil where a dimension is not cut.
+func keepings(kept [][]string) []keeping {
+	out := make([]keeping, len(kept))
+	for i, values := range kept {
+		if values == nil {
+			continue
+		}
+		among := map[string]bool{}
+		for _, v := range values {
+			among["="+v] = true
+		}
+		out[i] = keeping{"": among}
+	}
+	return out
+}
+
 // parent names what a cut of dimension i is within.
 func (c *computing) parent(i int, keys []Key) string {
 	if !c.p.Dims[i].Within {

@@ -16,8 +16,10 @@ import (
 func (c *computing) table(e *earlier) *Table {
 	d := c.p.Definition
 	by := len(d.By)
-	t := &Table{Plan: c.p, Unplaced: c.unplaced, c: c, e: e, empty: len(c.cells) == 0}
-	t.Groups = c.combinations(0, by, e)
+	t := &Table{Plan: c.p, Unplaced: c.unplaced, c: c, e: e, empty: len(c.cells) == 0 && !c.found}
+	if t.Groups = c.groups; t.Groups == nil {
+		t.Groups = c.combinations(0, by, e)
+	}
 	t.Splits = c.combinations(by, c.count, e)
 	t.now = c.fill(t, func(keys []Key, chosen func(int) bool) (parts, bool) { return c.marginal(keys, chosen), true })
 	if e != nil {
@@ -228,10 +230,9 @@ func (c *computing) values(dim int, e *earlier) []Key {
 	}
 	seen := map[string]bool{}
 	var keys, last []Key
-	for _, f := range c.cells {
-		k := f.keys[dim]
+	take := func(k Key) {
 		if seen[k.same()] {
-			continue
+			return
 		}
 		seen[k.same()] = true
 		switch {
@@ -242,40 +243,42 @@ func (c *computing) values(dim int, e *earlier) []Key {
 			last = append(last, k)
 		}
 	}
+	for _, f := range c.cells {
+		take(f.keys[dim])
+	}
+	for _, k := range c.listed(dim) {
+		take(k)
+	}
 	sort.Slice(last, func(i, j int) bool { return last[i].Kind < last[j].Kind })
 	if d.Part != 0 && (d.Sort == nil || !d.Sort.ByFigure()) {
 		return append(c.repeating(d, seen), last...)
-	}
-	if d.Empty && len(c.cells) > 0 {
-		for _, k := range c.listed(dim) {
-			if !seen[k.same()] {
-				keys = append(keys, k)
-			}
-		}
 	}
 	c.sort(dim, keys, e)
 	return append(keys, last...)
 }
 
-// listed returns every value that a dimension could have: its list, or the linked records
-// that the viewer may see.
+// listed returns the values that a dimension has besides those of its records: its list, or
+// the linked records that the viewer may see, where it shows empty groups; and what
+// datasets beside have.
 func (c *computing) listed(dim int) (out []Key) {
 	d := c.p.Dims[dim]
-	if d.F.IsLink() {
-		return c.linked[dim]
+	if len(c.cells) == 0 && c.count > 0 && d.Empty {
+		return nil
 	}
-	for _, v := range d.F.List {
-		if value, err := field.Parse(d.F.KeyType(), v); err == nil {
-			out = append(out, Key{Kind: One, Value: value, Begun: true}.named())
+	if d.Empty && !d.F.IsLink() {
+		for _, v := range d.F.List {
+			if value, err := field.Parse(d.F.KeyType(), v); err == nil {
+				out = append(out, Key{Kind: One, Value: value, Begun: true}.named())
+			}
 		}
 	}
-	return out
+	return append(out, c.extra[dim]...)
 }
 
 // repeating puts the values of a repeating part into the calendar's order, with those
 // that no record has in between.
 func (c *computing) repeating(d query.Dim, seen map[string]bool) []Key {
-	if len(c.cells) == 0 {
+	if len(seen) == 0 {
 		return nil
 	}
 	var out []Key

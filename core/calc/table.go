@@ -108,6 +108,7 @@ type Table struct {
 	shown  *sheet // now with what is made of the measures; the same sheet when that is nothing
 	before *sheet // was with what is made of the measures
 	empty  bool
+	beside []*Table // of the datasets beside, with the same groups
 }
 
 // A Figure is all that a table knows of one measure in one place.
@@ -157,22 +158,26 @@ func (t *Table) Total() []field.Value { return t.now.total }
 
 // Figure returns one measure of a group and split.
 func (t *Table) Figure(group, split, measure int) Figure {
-	return t.figure(func(s *sheet) []field.Value { return s.cell(group, split) }, measure)
+	of, m := t.of(measure)
+	return of.figure(func(s *sheet) []field.Value { return s.cell(group, split) }, m)
 }
 
 // GroupFigure returns one measure over all splits of a group.
 func (t *Table) GroupFigure(group, measure int) Figure {
-	return t.figure(func(s *sheet) []field.Value { return s.groups[group] }, measure)
+	of, m := t.of(measure)
+	return of.figure(func(s *sheet) []field.Value { return s.groups[group] }, m)
 }
 
 // SplitFigure returns one measure over all groups of a split.
 func (t *Table) SplitFigure(split, measure int) Figure {
-	return t.figure(func(s *sheet) []field.Value { return s.splits[split] }, measure)
+	of, m := t.of(measure)
+	return of.figure(func(s *sheet) []field.Value { return s.splits[split] }, m)
 }
 
 // TotalFigure returns one measure over all placed records.
 func (t *Table) TotalFigure(measure int) Figure {
-	return t.figure(func(s *sheet) []field.Value { return s.total }, measure)
+	of, m := t.of(measure)
+	return of.figure(func(s *sheet) []field.Value { return s.total }, m)
 }
 
 func (t *Table) figure(at func(*sheet) []field.Value, m int) Figure {

@@ -48,8 +48,8 @@ func (d *drawer) axes() error {
 	d.groups()
 	palette := d.colours()
 	for s := range t.Splits {
-		for m, measure := range t.Plan.Definition.Measures {
-			series := Series{Name: d.finish.own(ShownLabel(measure, d.ds)), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m}
+		for m := range d.of {
+			series := Series{Name: d.name(m), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m}
 			series.As, series.Second = d.drawnAs(m)
 			series.Stack = d.doc.Form.stacks() || d.doc.Form == Combined && d.doc.Split != nil && series.As == "column"
 			series.Of = len(d.Series)
@@ -60,12 +60,12 @@ func (d *drawer) axes() error {
 				if mark != nil {
 					d.running(mark, g, s, m)
 					var usual []string
-					if len(t.Groups) <= 12 && len(t.Splits)*len(t.Plan.Definition.Measures) == 1 && d.doc.Form != Line {
+					if len(t.Groups) <= 12 && len(t.Splits)*len(d.of) == 1 && d.doc.Form != Line {
 						usual = []string{"value"}
 					}
-					share := calc.Share(f.Base, t.GroupTotal(g)[m])
+					share := calc.Share(f.Base, t.GroupFigure(g, m).Base)
 					if len(t.Splits) == 1 {
-						share = calc.Share(f.Base, t.Total()[m])
+						share = calc.Share(f.Base, t.TotalFigure(m).Base)
 					}
 					d.labelled(mark, f, d.Groups[g].Label, share, usual...)
 				}
@@ -97,7 +97,7 @@ func (d *drawer) axes() error {
 
 // running notes where the records of a running figure begin.
 func (d *drawer) running(mark *Mark, g, s, m int) {
-	then := d.t.Plan.Definition.Measures[m].Then
+	then := d.of[m].Then
 	if then == nil || then.RunningTotal == nil && then.MovingAverage == nil {
 		return
 	}
@@ -109,13 +109,13 @@ func (d *drawer) running(mark *Mark, g, s, m int) {
 	var sum field.Value
 	for i := first; i <= g; i++ {
 		run.Keys = append(run.Keys, d.t.Groups[i][0].Ref())
-		sum = calc.Sum(sum, d.t.Cell(i, s)[m])
+		sum = calc.Sum(sum, d.t.Figure(i, s, m).Base)
 	}
 	if k := d.t.Groups[first][0]; k.Kind == calc.Step {
 		to := d.t.Groups[g][0].To
 		run.Keys = []query.KeyRef{{From: &k.From, To: &to}}
 	}
-	if d.t.Plan.Definition.Measures[m].Additive() {
+	if d.of[m].Additive() {
 		run.Was = sum.Exact()
 	}
 	mark.Run = run
@@ -172,8 +172,9 @@ func (d *drawer) before() {
 				s.Marks = append(s.Marks, nil)
 				continue
 			}
-			span := d.t.Compared.Pairing.Total
-			if r, ok := d.t.Partner(d.t.Groups[g][0]); ok {
+			home := d.t.Home(m)
+			span := home.Compared.Pairing.Total
+			if r, ok := home.Partner(home.Groups[g][0]); ok {
 				span = r
 			}
 			s.Marks = append(s.Marks, &Mark{Size: size(v), Label: d.formats[m].Value(v), Exact: v.Exact(), Then: &query.Spell{From: span.From, To: span.To}})
@@ -184,13 +185,13 @@ func (d *drawer) before() {
 		return
 	}
 	if d.doc.Form.stacks() {
-		for m := range d.t.Plan.Definition.Measures {
+		for m := range d.of {
 			add(Series{Name: "In all, " + label, Colour: "ink", As: "tick", Measure: m, Of: -1}, func(g int) field.Value { return d.t.GroupFigure(g, m).Before }, m)
 		}
 		return
 	}
 	for i, s := range append([]Series{}, d.Series...) {
-		split := i / len(d.t.Plan.Definition.Measures)
+		split := i / len(d.of)
 		s.Name += ", " + label
 		if s.As == "column" {
 			s.As = "ghost"
@@ -240,7 +241,7 @@ func (d *drawer) target() {
 func (d *drawer) trends() {
 	ahead := 0
 	for _, trend := range d.t.Trends {
-		of := trend.Split * len(d.t.Plan.Definition.Measures)
+		of := trend.Split * len(d.of)
 		base := d.Series[of]
 		line := func(name, role string) Series {
 			return Series{Name: name, Colour: base.Colour, As: "line", Role: role, Of: of, Marks: make([]*Mark, len(d.Groups))}
@@ -358,13 +359,13 @@ func (d *drawer) scales() error {
 		}
 	}
 	if of[1].any {
-		axis, err := ticked(of[1].low, of[1].high, zero(of[1]), d.formats[of[1].measure], d.finish.Second, d.finish.own(ShownLabel(d.t.Plan.Definition.Measures[of[1].measure], d.ds)))
+		axis, err := ticked(of[1].low, of[1].high, zero(of[1]), d.formats[of[1].measure], d.finish.Second, d.name(of[1].measure))
 		if err != nil {
 			return err
 		}
 		d.Second = &axis
 		if d.Axis.Title == "" {
-			d.Axis.Title = d.finish.own(ShownLabel(d.t.Plan.Definition.Measures[of[0].measure], d.ds))
+			d.Axis.Title = d.name(of[0].measure)
 		}
 	}
 	if c := d.finish.Category; c != nil {

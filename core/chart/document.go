@@ -23,6 +23,8 @@ type Document struct {
 	Finish *Finish  `json:"finish,omitempty"`
 	// Shared are the colours that values have on every chart of the dashboard: field → value → colour.
 	Shared map[string]map[string]string `json:"-"`
+	// Sets finds the datasets beside the chart's own; nil where nobody looks at them.
+	Sets query.Sets `json:"-"`
 }
 
 // An Order says which records come first.
@@ -71,6 +73,18 @@ func (d *Document) scaled(dim query.Dimension) query.Dimension {
 	return dim
 }
 
+// Other is the dataset beside with number i; nil where nobody looks at it, or may.
+func (d *Document) Other(i int) *dataset.Dataset {
+	if d.Sets == nil || i >= len(d.Also) {
+		return nil
+	}
+	set, err := d.Sets.Dataset(d.Also[i].Dataset)
+	if err != nil {
+		return nil
+	}
+	return set
+}
+
 // Read reads a chart document, without looking at its dataset.
 func Read(data []byte) (*Document, error) {
 	var d Document
@@ -106,6 +120,11 @@ func (d *Document) Check(ds *dataset.Dataset) error {
 	if err := d.Definition.Check(ds); err != nil {
 		return err
 	}
+	if d.Sets != nil {
+		if err := d.CheckBeside(ds, d.Sets); err != nil {
+			return err
+		}
+	}
 	for _, name := range d.Show {
 		if f, err := ds.Field(name); err != nil || f.Hidden {
 			return problem.New(problem.NotFound, "show", "%s has no field “%s”.", ds.Title, name)
@@ -140,6 +159,8 @@ func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 		return nil
 	}
 	switch {
+	case len(d.Also) > 0 && !f.besides():
+		return no("%s shows one dataset: take away the others, or take columns, lines, bars, a table or key figures.", name)
 	case f.Lists():
 		if len(dims) > 0 || len(d.Measures) > 1 {
 			return no("%s shows single records: take away the groups and all measures but one first.", name)
@@ -198,11 +219,11 @@ func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 			return no("A funnel follows stages in order: divide by a field that has a pick list.")
 		}
 		return additive()
-	case f == Combined && len(d.Measures) < 2 && d.Split == nil:
+	case f == Combined && d.Width() < 2 && d.Split == nil:
 		return no("Columns and lines draw two measures or more: add another.")
 	case f == Radar && d.Split == nil && len(d.Measures) > 1 && len(d.By) == 0:
 		return no("A radar needs a group for its spokes.")
-	case f.Kind == "area" && f.stacks() && d.Split == nil && len(d.Measures) == 1, f.stacks() && d.Split == nil && len(d.Measures) == 1:
+	case f.stacks() && d.Split == nil && d.Width() == 1:
 		return no("There is nothing to stack: split by another field first.")
 	case f.stacks():
 		for _, m := range d.Measures {

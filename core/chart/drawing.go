@@ -244,8 +244,8 @@ func lower(s string) string {
 // Formats returns how each measure's numbers are written, as computed from records.
 func Formats(t *calc.Table) []format.Number {
 	var out []format.Number
-	for _, m := range t.Plan.Definition.Measures {
-		out = append(out, format.Of(m, t.Plan.Dataset))
+	for _, m := range t.Measures() {
+		out = append(out, format.Of(m.Measure, m.Data))
 	}
 	return out
 }
@@ -253,8 +253,8 @@ func Formats(t *calc.Table) []format.Number {
 // shownFormats returns how what is shown of each measure is written.
 func shownFormats(t *calc.Table) []format.Number {
 	var out []format.Number
-	for _, m := range t.Plan.Definition.Measures {
-		out = append(out, format.Shown(m, t.Plan.Dataset))
+	for _, m := range t.Measures() {
+		out = append(out, format.Shown(m.Measure, m.Data))
 	}
 	return out
 }
@@ -267,6 +267,23 @@ type drawer struct {
 	finish  *Finish
 	formats []format.Number
 	ds      *dataset.Dataset
+	of      []calc.Measured // the chart's measures and those of the datasets beside
+}
+
+// name is what a measure is called in this chart.
+func (d *drawer) name(m int) string { return d.finish.named(d.of, m) }
+
+// named is what a measure among several is called; of another dataset than the first's
+// with that dataset's title, where the name alone could be any's.
+func (f *Finish) named(of []calc.Measured, m int) string {
+	label := ShownLabel(of[m].Measure, of[m].Data)
+	for i, other := range of {
+		if i != m && other.Data != of[m].Data && ShownLabel(other.Measure, other.Data) == label {
+			label += " of " + lower(of[m].Data.Title)
+			break
+		}
+	}
+	return f.own(label)
 }
 
 // Draw makes the drawing of a table in the document's form. version is that of the
@@ -275,11 +292,11 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 	if err := doc.Fits(doc.Form, t.Plan.Dataset); err != nil {
 		return nil, problem.At("form", err)
 	}
-	d := &drawer{Drawing: &Drawing{Kind: doc.Form.Kind, Style: doc.Form.Style, Reference: t.Reference(version, 0, nil)}, t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t), ds: t.Plan.Dataset}
+	d := &drawer{Drawing: &Drawing{Kind: doc.Form.Kind, Style: doc.Form.Style, Reference: t.Reference(version, 0, nil)}, t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t), ds: t.Plan.Dataset, of: t.Measures()}
 	d.BarWidth, d.Columns, d.Bridge = d.finish.BarWidth, d.finish.Columns, t.Plan.Definition.Gaps == query.GapsBridged
-	for _, m := range t.Plan.Definition.Measures {
-		if !m.Type(d.ds).Numeric() {
-			return nil, problem.New(problem.Invalid, "form", "%s is a date, which has no height; a table shows it.", MeasureLabel(m, d.ds))
+	for _, m := range d.of {
+		if !m.Type(m.Data).Numeric() {
+			return nil, problem.New(problem.Invalid, "form", "%s is a date, which has no height; a table shows it.", MeasureLabel(m.Measure, m.Data))
 		}
 	}
 	if err := d.tooMany(); err != nil {
@@ -326,7 +343,7 @@ func (d *drawer) tooMany() error {
 		most, what, n = MostSpokes, "spokes", len(t.Groups)
 	case Scatter, HeatMap, RiskGrid:
 	default:
-		n *= len(t.Plan.Definition.Measures)
+		n *= len(d.of)
 	}
 	if n > most {
 		return problem.New(problem.TooMany, "by", "This chart would have %s %s, more than the %s it can carry. A larger grain, a shorter range or the largest few show it.", format.Count(int64(n)), what, format.Count(int64(most)))
@@ -422,12 +439,12 @@ func (d *drawer) tips(f calc.Figure, m int) (lines []string) {
 			lines = append(lines, signed.Value(f.Change())+" ("+percent.Value(f.Percent())+")")
 		case w == "target" && !f.Target.IsEmpty():
 			lines = append(lines, "target "+d.formats[m].Value(f.Target)+", "+format.Percent().Value(f.Reached())+" reached")
-		case w == "share" && d.doc.Measures[m].Additive():
-			if s := calc.Share(f.Base, d.t.Total()[m]); !s.IsEmpty() {
+		case w == "share" && d.of[m].Additive():
+			if s := calc.Share(f.Base, d.t.TotalFigure(m).Base); !s.IsEmpty() {
 				lines = append(lines, format.Percent().Value(s)+" of the whole")
 			}
 		case w == "total":
-			lines = append(lines, "of "+Formats(d.t)[m].Value(d.t.Total()[m])+" in all")
+			lines = append(lines, "of "+Formats(d.t)[m].Value(d.t.TotalFigure(m).Base)+" in all")
 		}
 	}
 	return lines

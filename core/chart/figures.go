@@ -33,12 +33,12 @@ type Figure struct {
 func Figures(t, along *calc.Table, doc *Document) []Figure {
 	var out []Figure
 	formats := Formats(t)
-	for i, m := range t.Plan.Definition.Measures {
+	for i, m := range t.Measures() {
 		f := t.TotalFigure(i)
-		fig := Figure{Label: MeasureLabel(m, t.Plan.Dataset), Text: formats[i].Value(f.Shown), Exact: f.Base.Exact(), Measure: i}
+		fig := Figure{Label: MeasureLabel(m.Measure, m.Data), Text: formats[i].Value(f.Shown), Exact: f.Base.Exact(), Measure: i}
 		fig.Label = doc.finish().own(fig.Label)
-		if t.Compared != nil {
-			fig.compare(f, formats[i], t)
+		if home := t.Home(i); home.Compared != nil {
+			fig.compare(f, formats[i], home)
 		}
 		if a := t.Targets; a != nil && a.Measure == i && !f.Target.IsEmpty() {
 			n := formats[i]
@@ -52,7 +52,7 @@ func Figures(t, along *calc.Table, doc *Document) []Figure {
 				}
 			}
 		}
-		if along != nil {
+		if along != nil && i < len(along.Plan.Definition.Measures) {
 			fig.Spark = spark(along, i)
 		}
 		out = append(out, fig)

@@ -132,6 +132,15 @@ func (f Form) Tells() bool {
 	return f == Table || f == Grouped || f == Pivot || f == KeyFigures
 }
 
+// besides tells whether the form can show several datasets on one axis.
+func (f Form) besides() bool {
+	switch f {
+	case Columns, Bars, StackedColumns, StackedBars, Line, Area, StackedArea, Combined, Radar, Table, KeyFigures:
+		return true
+	}
+	return false
+}
+
 // stacks tells whether parts stand on each other.
 func (f Form) stacks() bool { return f.Style == Stacked || f.Style == Whole }
 

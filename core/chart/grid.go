@@ -72,7 +72,7 @@ const MostCells = 5000
 
 // TooLarge tells in words that a table has more cells than it may carry.
 func TooLarge(t *calc.Table) error {
-	if n := len(t.Groups) * len(t.Splits) * len(t.Plan.Definition.Measures); n > MostCells {
+	if n := len(t.Groups) * len(t.Splits) * t.Plan.Definition.Width(); n > MostCells {
 		return problem.New(problem.TooMany, "by", "This table would have %s cells, more than the %s it can carry. The largest few, or a coarser group, show it.", format.Count(int64(n)), format.Count(MostCells))
 	}
 	return nil
@@ -86,6 +86,7 @@ type gridder struct {
 	formats []format.Number
 	looks   []*looking // per column of numbers
 	columns []column
+	of      []calc.Measured
 }
 
 // A column of numbers: a split value's or a total's figure of a measure.
@@ -99,7 +100,7 @@ type column struct {
 
 // MakeGrid lays a table out as text: a row per group, a column per split and measure.
 func MakeGrid(t *calc.Table, doc *Document, version int) *Grid {
-	w := &gridder{t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t)}
+	w := &gridder{t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t), of: t.Measures()}
 	g := &Grid{Reference: t.Reference(version, 0, nil), By: len(t.Plan.Definition.By)}
 	p := t.Plan
 	for _, d := range p.Dims[:len(p.Definition.By)] {
@@ -141,8 +142,8 @@ func MakeGrid(t *calc.Table, doc *Document, version int) *Grid {
 func (w *gridder) divide(split, levels int) {
 	p := w.t.Plan
 	by := len(p.Definition.By)
-	for m, measure := range p.Definition.Measures {
-		label := w.finish.own(ShownLabel(measure, p.Dataset))
+	for m := range w.of {
+		label := w.finish.named(w.of, m)
 		h := Heading{Label: label, Number: true, Measure: m}
 		if p.Definition.Split != nil && levels > 0 {
 			var parts, words []string
@@ -153,7 +154,7 @@ func (w *gridder) divide(split, levels int) {
 				h.Keys = append(h.Keys, k.Ref())
 			}
 			h.Label, h.Words = strings.Join(parts, ", "), strings.Join(words, ", ")
-			if len(p.Definition.Measures) > 1 {
+			if len(w.of) > 1 {
 				h.Label += ", " + label
 			}
 		}
@@ -161,9 +162,9 @@ func (w *gridder) divide(split, levels int) {
 		more := func(shows, words string) {
 			h := h
 			h.Shows, h.Label = shows, words
-			if len(p.Definition.Measures) > 1 || levels > 0 {
+			if len(w.of) > 1 || levels > 0 {
 				h.Label = h.Label + ", " + lower(words)
-				if levels == 0 || len(p.Definition.Measures) > 1 {
+				if levels == 0 || len(w.of) > 1 {
 					h.Label = label + ", " + lower(words)
 				}
 			}
@@ -262,7 +263,7 @@ func Merge(rows []Row, columns int) {
 // MakePivot lays a table out with a row per group and level, totals of every level from
 // records, and columns for each level of the split.
 func MakePivot(t *calc.Table, doc *Document, version int) *Grid {
-	w := &gridder{t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t)}
+	w := &gridder{t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t), of: t.Measures()}
 	p := t.Plan
 	by, across := len(p.Definition.By), len(p.Dims)-len(p.Definition.By)
 	g := &Grid{Reference: t.Reference(version, 0, nil), Nested: by > 1, By: by}

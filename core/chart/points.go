@@ -240,8 +240,8 @@ func (d *drawer) radar() error {
 	palette := d.colours()
 	low, high := 0.0, 0.0
 	for s := range t.Splits {
-		for m, measure := range t.Plan.Definition.Measures {
-			series := Series{Name: d.finish.own(ShownLabel(measure, d.ds)), Colour: fmt.Sprintf("c%d", m%10+1), As: "polygon", Measure: m, Of: len(d.Series)}
+		for m := range d.of {
+			series := Series{Name: d.name(m), Colour: fmt.Sprintf("c%d", m%10+1), As: "polygon", Measure: m, Of: len(d.Series)}
 			d.split(&series, s, palette)
 			for g := range t.Groups {
 				mark := d.mark(t.Figure(g, s, m), m)

@@ -10,7 +10,7 @@ import (
 
 // Set returns the document with one of its parts set, as a form's control does it: path
 // names the part ("finish.value.title", "measures.0.format"), kind how the text is to be
-// read: text, number, yes, list (by commas), pairs (name: value, by commas) or json. An
+// read: text, number, yes, list (by commas), numbers, pairs (name: value, by commas), numbers by name, or json. An
 // empty value takes the part away, and what is empty then goes with it.
 func (d *Document) Set(path, kind, value string) (*Document, error) {
 	value = strings.TrimSpace(value)
@@ -34,11 +34,31 @@ func (d *Document) Set(path, kind, value string) (*Document, error) {
 			}
 		}
 		v = list
-	case "pairs":
+	case "numbers":
+		var list []any
+		for _, part := range strings.Split(value, ",") {
+			if part = strings.TrimSpace(part); part == "" {
+				continue
+			}
+			if _, err := strconv.ParseFloat(part, 64); err != nil {
+				return nil, problem.New(problem.Invalid, path, "“%s” is not a number.", part)
+			}
+			list = append(list, json.Number(part))
+		}
+		v = list
+	case "pairs", "numbers by name":
 		pairs := map[string]any{}
 		for _, part := range strings.Split(value, ",") {
 			if name, text, ok := strings.Cut(part, ":"); ok {
-				pairs[strings.TrimSpace(name)] = strings.TrimSpace(text)
+				text = strings.TrimSpace(text)
+				pairs[strings.TrimSpace(name)] = text
+				if kind == "pairs" {
+					continue
+				}
+				if _, err := strconv.ParseFloat(text, 64); err != nil {
+					return nil, problem.New(problem.Invalid, path, "“%s” is not a number.", text)
+				}
+				pairs[strings.TrimSpace(name)] = json.Number(text)
 			} else if strings.TrimSpace(part) != "" {
 				return nil, problem.New(problem.Invalid, path, "“%s” is not a pair such as “name: value”; pairs are parted by commas.", strings.TrimSpace(part))
 			}
@@ -68,7 +88,11 @@ func (d *Document) Set(path, kind, value string) (*Document, error) {
 	if err != nil {
 		return nil, err
 	}
-	return Read(b)
+	out, err := Read(b)
+	if err == nil {
+		out.Shared, out.Sets = d.Shared, d.Sets
+	}
+	return out, err
 }
 
 // put sets a part; nil takes it away, together with what is left empty by that.

@@ -73,6 +73,7 @@ type Definition struct {
 	Lines     []Line            `json:"lines,omitempty"`
 	Trend     bool              `json:"trend,omitempty"`
 	Forecast  int               `json:"forecast,omitempty"` // so many steps ahead
+	Also      []Beside          `json:"also,omitempty"`     // measures of other datasets on the same axis
 }
 
 // Dimensions returns the groups and the levels of the split as one list.
@@ -86,7 +87,7 @@ func (d Definition) Dimensions() []Dimension {
 
 // Asks tells whether the definition needs more questions than one.
 func (d Definition) Asks() bool {
-	asks := d.Compare != nil || d.Target != nil
+	asks := d.Compare != nil || d.Target != nil || len(d.Also) > 0
 	for _, dim := range d.Dimensions() {
 		asks = asks || dim.Empty
 	}
@@ -129,6 +130,9 @@ func (d Definition) Check(ds *dataset.Dataset) error {
 		if err != nil {
 			return problem.At(fmt.Sprintf("measures[%d]", i), err)
 		}
+	}
+	if err := d.checkBeside(); err != nil {
+		return err
 	}
 	if err := d.checkDimensions(ds); err != nil {
 		return err

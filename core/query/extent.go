@@ -79,5 +79,5 @@ func (e *ExtentPlan) Read(rows [][]field.Value) *Extent {
 		return &Extent{}
 	}
 	r := rows[0]
-	return &Extent{r[0].Time(), r[1].Time(), r[2].Time(), r[3].Time(), true}
+	return &Extent{Low: r[0].Time(), High: r[1].Time(), Quarter1: r[2].Time(), Quarter3: r[3].Time(), Any: true}
 }

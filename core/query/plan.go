@@ -18,6 +18,7 @@ type Setting struct {
 	Now      time.Time
 	Calendar period.Calendar
 	Filters  filter.Condition
+	Beside   []filter.Condition // what reaches the datasets beside instead, in order
 	Viewer   filter.Attributes
 	Settings map[string]string // values that the viewer has set, by name
 }
@@ -307,10 +308,7 @@ func (p *Plan) axis(dim *Dim, extent *Extent) (*Axis, error) {
 	if !dim.F.Planned() {
 		// What has not happened yet cannot be placed: a record counts up to now, and a
 		// date without a time up to the end of today.
-		end := now.Add(time.Microsecond)
-		if dim.F.Type == field.Date {
-			end = cal.Midnight(now, 1)
-		}
+		end := p.Setting.placeable(dim.F)
 		for i, b := range a.Placed {
 			if !b.Before(end) {
 				a.Placed = append(a.Placed[:i:i], end)
@@ -326,6 +324,7 @@ func (p *Plan) axis(dim *Dim, extent *Extent) (*Axis, error) {
 type Extent struct {
 	Low, High, Quarter1, Quarter3 time.Time
 	Any                           bool
+	beyond                        bool // now does not end it, since another dataset goes on
 }
 
 // within returns the records' span without outliers, where r leaves an end open: more
@@ -344,7 +343,7 @@ func (e *Extent) within(f *dataset.Field, now time.Time, r period.Range) period.
 			high = at
 		}
 	}
-	if !f.Planned() && high.After(now) {
+	if !f.Planned() && !e.beyond && high.After(now) {
 		high = now
 	}
 	out := period.Range{From: low, To: high.Add(time.Microsecond)}

@@ -22,8 +22,11 @@ type Reference struct {
 	To      *time.Time `json:"to,omitempty"`
 	Kept    [][]string `json:"kept,omitempty"` // per dimension that is cut
 	Measure int        `json:"measure"`
-	Keys    []KeyRef   `json:"keys"`          // per dimension; none at all for the whole chart
-	Was     string     `json:"was,omitempty"` // the exact value that the mark shows
+	// Beside is the number, from 1, of the dataset beside that the reference is of, whose
+	// measure and keys it names then.
+	Beside int      `json:"beside,omitempty"`
+	Keys   []KeyRef `json:"keys"`          // per dimension; none at all for the whole chart
+	Was    string   `json:"was,omitempty"` // the exact value that the mark shows
 	// Then is the span that a mark of a comparison lies in, instead of the range that the
 	// chart's date is filtered by.
 	Then *Spell `json:"then,omitempty"`
@@ -67,7 +70,7 @@ func stamp(f *dataset.Field, t time.Time) string {
 // chooses: without what the axis could place and without the measure's own condition.
 func (r Reference) Keyed(d Definition, ds *dataset.Dataset) (filter.Condition, error) {
 	dims := d.Dimensions()
-	if len(r.Keys) > len(dims) || r.Measure < 0 || r.Measure >= len(d.Measures) {
+	if len(r.Keys) > len(dims) || r.Measure < 0 || r.Measure >= d.Width() {
 		return filter.Condition{}, problem.New(problem.Conflict, "reference", "The chart has changed since this mark was drawn; load it again.")
 	}
 	var parts []filter.Condition
@@ -184,6 +187,8 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 			return keyed, problem.New(problem.Conflict, "reference", "The chart has changed since this was drawn; load it again.")
 		}
 		parts = append(parts, c)
+	} else if r.Measure >= len(d.Measures) {
+		return keyed, problem.New(problem.Conflict, "reference", "This mark is of another dataset.")
 	} else if m := d.Measures[r.Measure]; m.Where != nil && placed {
 		parts = append(parts, *m.Where)
 	}

@@ -24,6 +24,8 @@ type Choice struct {
 	Kind     string // of a field: text, number, date …; "" otherwise
 	Chosen   bool   // it is what the phrase says now
 	Why      string // why it cannot be chosen; "" when it can
+	Lost     string // what choosing it leaves out; "" for nothing
+	Drawn    bool   // choosing it draws a form, of which a small picture can be shown
 	Document *chart.Document
 	Next     string // the part to unfold once this is chosen, "" for none
 }
@@ -40,6 +42,7 @@ func clone(d *chart.Document) *chart.Document {
 	out := &chart.Document{}
 	b, _ := json.Marshal(d)
 	_ = json.Unmarshal(b, out)
+	out.Shared, out.Sets = d.Shared, d.Sets
 	return out
 }
 
@@ -69,6 +72,8 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 	i, _ := strconv.Atoi(number)
 	m := &Menu{Part: part, ds: ds}
 	switch name {
+	case "also":
+		return m, m.beside(d, number)
 	case "measure":
 		m.measures(d, ds, i)
 	case "of":
@@ -110,7 +115,7 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		for _, f := range chart.Forms() {
 			c := clone(d)
 			c.Form = f
-			choice := Choice{Label: f.Words(), Kind: f.Purpose(), Document: c, Chosen: d.Form == f}
+			choice := Choice{Label: f.Words(), Kind: f.Purpose(), Document: c, Chosen: d.Form == f, Drawn: !f.Lists() && !f.Tells()}
 			if f.Lists() && !d.Form.Lists() {
 				c.Across, c.Compare, c.Target, c.Lines, c.Results, c.Trend, c.Forecast = nil, nil, nil, nil, nil, false, 0
 				c.By, c.Split, c.Measures = nil, nil, c.Measures[:min(1, len(c.Measures))]
@@ -125,6 +130,7 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 			}
 			m.Choices = append(m.Choices, choice)
 		}
+		m.fitting()
 	case "where":
 		m.Heading = "Only where"
 		m.conditions(d, ds)
@@ -143,6 +149,11 @@ func (m *Menu) add(label string, d *chart.Document, change func(*chart.Document)
 	settle(c, m.ds)
 	m.Choices = append(m.Choices, Choice{Label: label, Document: c})
 	return &m.Choices[len(m.Choices)-1]
+}
+
+// fitting puts what cannot be chosen last.
+func (m *Menu) fitting() {
+	sort.SliceStable(m.Choices, func(i, j int) bool { return m.Choices[i].Why == "" && m.Choices[j].Why != "" })
 }
 
 // settle keeps what still fits after a change: a form that no longer does gives way to
@@ -235,7 +246,7 @@ func (m *Menu) then(d *chart.Document, i int) {
 	for _, t := range []*query.Then{{Share: "everything"}, {Share: "group"}, {Share: "split"}, {Rank: "largest"}, {Rank: "smallest"}, {Difference: "number"}, {Difference: "percent"}} {
 		set(lower(chart.MadeWords(t)), t)
 	}
-	sort.SliceStable(m.Choices, func(a, b int) bool { return m.Choices[a].Why == "" && m.Choices[b].Why != "" })
+	m.fitting()
 }
 
 func (m *Menu) compare(d *chart.Document) {
@@ -398,8 +409,7 @@ func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*char
 			c.Why = problem.Of(err).Words
 		}
 	}
-	// What cannot be chosen comes last.
-	sort.SliceStable(m.Choices, func(i, j int) bool { return m.Choices[i].Why == "" && m.Choices[j].Why != "" })
+	m.fitting()
 }
 
 func (m *Menu) grains(d *chart.Document, ds *dataset.Dataset, i int) {
@@ -534,6 +544,9 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	unfold("only where …", "where")
 	if d.Form.Lists() {
 		return
+	}
+	if d.Sets != nil && len(d.By) <= 1 && d.Split == nil && len(d.Also) < query.MostBeside && d.Width() < query.Most {
+		unfold("another dataset beside it …", fmt.Sprintf("also.%d", len(d.Also)))
 	}
 	if d.Compare == nil {
 		unfold("compared with …", "compare")

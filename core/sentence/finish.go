@@ -1,7 +1,6 @@
 package sentence
 
 import (
-	"encoding/json"
 	"fmt"
 	"sort"
 	"strings"
@@ -13,11 +12,13 @@ import (
 // A Control sets one part of a chart's finish.
 type Control struct {
 	Path    string // of the part, as chart.Document.Set takes it
-	Kind    string // text, number, yes, list, pairs or json
+	Kind    string // as Set reads it: text, number, yes, list, pairs, json …; or a button, or a row of others
 	Label   string
 	Value   string
 	Hint    string
-	Options []Option // for one of several; none for a text
+	Text    string    // of a button
+	Options []Option  // for one of several; none for a text
+	Row     []Control // that stand beside each other
 }
 
 // An Option is a value that a control offers.
@@ -29,13 +30,14 @@ type Section struct {
 	Controls []Control
 }
 
-// Finish lists the controls of a chart's finish, those that its form has a use for.
-func Finish(d *chart.Document, ds *dataset.Dataset) (out []Section) {
+// Finish lists the controls of a chart's finish, those that its form has a use for. plans
+// are the datasets that a target could be taken from.
+func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (out []Section) {
 	f := d.Finishing()
 	add := func(name string, controls ...Control) {
 		var kept []Control
 		for _, c := range controls {
-			if c.Path != "" {
+			if c.Path != "" || c.Row != nil {
 				kept = append(kept, c)
 			}
 		}
@@ -55,12 +57,8 @@ func Finish(d *chart.Document, ds *dataset.Dataset) (out []Section) {
 	number := func(path, label, value, hint string) Control {
 		return Control{Path: path, Kind: "number", Label: label, Value: value, Hint: hint}
 	}
-	yes := func(path, label string, value bool) Control {
-		v := ""
-		if value {
-			v = "yes"
-		}
-		return Control{Path: path, Kind: "yes", Label: label, Value: v}
+	tick := func(path, label string, value bool) Control {
+		return Control{Path: path, Kind: "yes", Label: label, Value: yes(value)}
 	}
 	one := func(path, label, value string, options ...string) Control {
 		c := Control{Path: path, Kind: "text", Label: label, Value: value, Options: []Option{{"", "as usual"}}}
@@ -79,7 +77,7 @@ func Finish(d *chart.Document, ds *dataset.Dataset) (out []Section) {
 	axes := kind == "columns" || kind == "bars" || kind == "line" || kind == "area" || kind == "columns and lines"
 	figures := !d.Form.Lists()
 	drawn := figures && !d.Form.Tells()
-	add("Words", text("finish.subtitle", "Subtitle", f.Subtitle, ""), text("finish.caption", "Caption", f.Caption, "below the chart"), yes("finish.no_title", "Hide the title", f.NoTitle),
+	add("Words", text("finish.subtitle", "Subtitle", f.Subtitle, ""), text("finish.caption", "Caption", f.Caption, "below the chart"), tick("finish.no_title", "Hide the title", f.NoTitle),
 		when(figures, Control{Path: "finish.names", Kind: "pairs", Label: "Own names", Value: pairs(f.Names), Hint: "in this chart only: rework: done again, care: looked after"}))
 	if figures {
 		var numbers []Control
@@ -97,9 +95,9 @@ func Finish(d *chart.Document, ds *dataset.Dataset) (out []Section) {
 		if a == nil {
 			a = &chart.AxisFinish{}
 		}
-		add(name, text(path+".title", "Title", a.Title, ""), yes(path+".hidden", "Hide it", a.Hidden),
-			when(values, yes(path+".no_grid", "No lines across", a.NoGrid)), when(values, number(path+".low", "Begins at", a.Low.String(), "bars begin at 0 unless you say otherwise")),
-			when(values, number(path+".high", "Ends at", a.High.String(), "")), when(values, yes(path+".log", "Logarithmic", a.Log)), when(values, text(path+".format", "Format", a.Format, "")))
+		add(name, text(path+".title", "Title", a.Title, ""), tick(path+".hidden", "Hide it", a.Hidden),
+			when(values, tick(path+".no_grid", "No lines across", a.NoGrid)), when(values, number(path+".low", "Begins at", a.Low.String(), "bars begin at 0 unless you say otherwise")),
+			when(values, number(path+".high", "Ends at", a.High.String(), "")), when(values, tick(path+".log", "Logarithmic", a.Log)), when(values, text(path+".format", "Format", a.Format, "")))
 	}
 	if axes || d.Form == chart.Scatter || d.Form == chart.Radar {
 		axis("Value axis", "finish.value", f.Value, true)
@@ -124,41 +122,22 @@ func Finish(d *chart.Document, ds *dataset.Dataset) (out []Section) {
 	}
 	add("Colours", when(drawn, Control{Path: "finish.colours", Kind: "pairs", Label: "Colours of values", Value: pairs(f.Colours), Hint: "in this chart only: rework: #1D3557, care: c4"}),
 		when(axes && d.Split == nil, one("finish.palette", "Palette", f.Palette, "one", "by group")),
-		when(kind == "heat map", one("finish.ramp", "Ramp", f.Ramp, chart.Ramps()...)), when(kind == "heat map", yes("finish.reversed", "Turned round", f.Reversed)),
+		when(kind == "heat map", one("finish.ramp", "Ramp", f.Ramp, chart.Ramps()...)), when(kind == "heat map", tick("finish.reversed", "Turned round", f.Reversed)),
 		when(kind == "columns" || kind == "bars", number("finish.bar_width", "Width of bars", whole(f.BarWidth), "in percent of their room, 10 to 100")),
 		when(kind == "pie" || kind == "donut", number("finish.least", "Small slices", whole(f.Least), "below so many percent, in the colour of Others")),
 		when(kind == "pie" || kind == "donut", number("finish.columns", "Pies beside each other", whole(f.Columns), "")))
 	if figures {
-		goal := ""
-		if d.Target != nil {
-			goal = d.Target.Constant.String()
-		}
-		planned, _ := json.Marshal(d.Target)
-		if d.Target == nil || d.Target.Constant != "" {
-			planned = nil
-		}
-		results, _ := json.Marshal(d.Results)
-		if len(d.Results) == 0 {
-			results = nil
-		}
-		add("Target, lines, gaps", when(d.Target == nil || d.Target.Plan == "" && d.Target.Steps == nil, number("target.constant", "Target", goal, "the same for each group")),
-			Control{Path: "target", Kind: "json", Label: "Target from a plan", Value: string(planned), Hint: `{"plan": "plan-by-month", "measure": {"sum": "planned"}}, or {"grain": "month", "steps": {"2026-01-01": 100}}`},
-			when(len(d.By) > 0, Control{Path: "results", Kind: "json", Label: "Only groups", Value: string(results), Hint: `[{"above": 100}]; totals keep the others`}),
-			when(len(d.By) > 0, one("gaps", "Steps without records", d.Gaps, "gap", "zero", "bridge")), when(len(d.By) > 0, yes("drop_zeros", "Leave out zeros", d.DropZeros)))
+		add("Target", targetRows(d, ds, plans)...)
 	}
-	bands, cells := "", ""
-	if len(f.Bands) > 0 {
-		b, _ := json.Marshal(f.Bands)
-		bands = string(b)
-	}
-	if len(f.Cells) > 0 {
-		b, _ := json.Marshal(f.Cells)
-		cells = string(b)
+	if figures && len(d.By) > 0 {
+		add("Groups and gaps", append(resultRows(d, ds), one("gaps", "Steps without records", d.Gaps, "gap", "zero", "bridge"), tick("drop_zeros", "Leave out zeros", d.DropZeros))...)
 	}
 	add("Scale and bands", when(kind == "gauge", number("finish.low", "Scale begins at", f.Low.String(), "")), when(kind == "gauge", number("finish.high", "Scale ends at", f.High.String(), "")),
-		when(kind == "gauge", yes("finish.percent", "Bands in percent of the scale", f.Percent)),
-		when(kind == "gauge" || kind == "risk grid" || kind == "key figures", Control{Path: "finish.bands", Kind: "json", Label: "Bands", Value: bands, Hint: `[{"from": 0, "name": "slow", "tone": "poor"}, {"from": 50, "name": "good", "tone": "good"}]; tones: good, fair, poor, grave, plain`}),
-		when(kind == "key figures", yes("finish.spark", "A small line under each", f.Spark)))
+		when(kind == "gauge", tick("finish.percent", "Bands in percent of the scale", f.Percent)),
+		when(kind == "key figures", tick("finish.spark", "A small line under each", f.Spark)))
+	if kind == "gauge" || kind == "risk grid" || kind == "key figures" {
+		add("Bands", bandRows(f)...)
+	}
 	var stages, fields []string
 	if len(d.By) > 0 {
 		if x := ds.Find(d.By[0].Field); x != nil {
@@ -169,16 +148,18 @@ func Finish(d *chart.Document, ds *dataset.Dataset) (out []Section) {
 		fields = append(fields, x.Name)
 	}
 	add("Stages", when(kind == "funnel", Control{Path: "finish.lost", Kind: "list", Label: "Outside the sequence", Value: strings.Join(f.Lost, ", "), Hint: "of " + strings.Join(stages, ", ")}),
-		when(kind == "funnel", one("finish.furthest", "Furthest stage of those", f.Furthest, fields...)), when(kind == "funnel", yes("finish.in_stage", "Count those now in a stage", f.InStage)))
-	add("Tables", when(d.Form.Tells() && kind != "key figures", Control{Path: "finish.cells", Kind: "json", Label: "Cell rules", Value: cells, Hint: `[{"of": 0, "bar": {}}], [{"of": 0, "gradient": {"ramp": "sea", "steps": 5}}], [{"of": 0, "ranges": [{"tone": "good", "sign": "ok"}, {"from": 10, "tone": "poor", "sign": "late"}]}]; empty clears them`}),
-		when(kind == "pivot" || kind == "grouped table", number("finish.open", "Levels open at first", whole(f.Open), "")),
-		when(kind == "table" || kind == "records", yes("finish.merge", "Join repeated cells", f.Merge)), when(d.Form.Tells() && kind != "key figures", yes("finish.no_totals", "No totals", f.NoTotals)))
+		when(kind == "funnel", one("finish.furthest", "Furthest stage of those", f.Furthest, fields...)), when(kind == "funnel", tick("finish.in_stage", "Count those now in a stage", f.InStage)))
+	add("Tables", when(kind == "pivot" || kind == "grouped table", number("finish.open", "Levels open at first", whole(f.Open), "")),
+		when(kind == "table" || kind == "records", tick("finish.merge", "Join repeated cells", f.Merge)), when(d.Form.Tells() && kind != "key figures", tick("finish.no_totals", "No totals", f.NoTotals)))
+	if d.Form.Tells() && kind != "key figures" {
+		add("Cell rules", cellRows(d, ds)...)
+	}
 	if d.Form.Lists() {
 		role := func(path, label, value string, use bool) Control {
 			return when(use, one(path, label, value, fields...))
 		}
 		add("Records", number("most", "How many", whole(d.Most), ""), Control{Path: "show", Kind: "list", Label: "Fields", Value: strings.Join(d.Show, ", "), Hint: "in order, by commas"},
-			one("order.field", "First by", orderField(d), fields...), yes("order.descending", "Largest or last first", d.Order != nil && d.Order.Descending),
+			one("order.field", "First by", orderField(d), fields...), tick("order.descending", "Largest or last first", d.Order != nil && d.Order.Descending),
 			role("finish.heading", "Heading", f.Heading, kind != "records"), role("finish.from", "Date it begins", f.From, kind == "calendar" || kind == "timeline" || kind == "latest"),
 			role("finish.to", "Date it ends", f.To, kind == "timeline"), role("finish.stage", "Columns or colours by", f.Stage, kind == "board" || kind == "timeline" || kind == "plan"),
 			role("finish.position", "Position", f.Position, kind == "plan"), when(kind == "cards", one("finish.picture", "Picture", f.Picture, fields...)),

@@ -48,6 +48,7 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 		}
 		plain("of")
 		out = append(out, Phrase{Part: "dataset", Text: ds.Title})
+		out = append(out, beside(d)...)
 	}
 	for i, dim := range d.By {
 		f, err := ds.Field(dim.Field)
@@ -125,7 +126,7 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 	out = append(out, Phrase{Part: "form", Text: d.Form.Words()})
 	for i := range out {
 		part, _, _ := strings.Cut(out[i].Part, ".")
-		out[i].Comma = part == "grain" || part == "cut" || out[i].Part == "" && (out[i].Text == "by" || out[i].Text == "split by" || out[i].Text == "only where" || out[i].Text == "as" || out[i].Text == "compared with" || out[i].Text == "in order of" || out[i].Text == "with" || out[i].Text == "with a line at" || strings.HasPrefix(out[i].Text, "against a target") || strings.HasPrefix(out[i].Text, "only groups"))
+		out[i].Comma = part == "grain" || part == "cut" || out[i].Part == "" && (out[i].Text == "by" || out[i].Text == "split by" || out[i].Text == "only where" || out[i].Text == "as" || out[i].Text == "beside" || out[i].Text == "compared with" || out[i].Text == "in order of" || out[i].Text == "with" || out[i].Text == "with a line at" || strings.HasPrefix(out[i].Text, "against a target") || strings.HasPrefix(out[i].Text, "only groups"))
 	}
 	return out
 }
@@ -270,6 +271,11 @@ func Title(d *chart.Document, ds *dataset.Dataset) string {
 			names = append(names, f.Label)
 		default:
 			names = append(names, m.Aggregate.Words()+" of "+lower(f.Label))
+		}
+	}
+	for i, b := range d.Also {
+		if set := d.Other(i); set != nil {
+			names = append(names, Title(&chart.Document{Definition: query.Definition{Measures: b.Measures}, Form: d.Form}, set))
 		}
 	}
 	title := strings.Join(names, ", ")

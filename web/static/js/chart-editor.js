@@ -3,6 +3,7 @@
  * the whole document it would make, so choosing is replacing.
  */
 import { fill, post, say } from "./api.js";
+import { Chart } from "./draw.js";
 import { Drawer } from "./drawer.js";
 import { History } from "./history.js";
 import { Widget } from "./widget.js";
@@ -38,7 +39,31 @@ async function unfold(part) {
     return;
   }
   sentence.querySelectorAll("[data-part]").forEach((p) => p.setAttribute("aria-expanded", String(p.getAttribute("data-part") === part)));
+  void picture();
   /** @type {HTMLElement | null} */ (choices.querySelector(".chosen:not(:disabled)") ?? choices.querySelector("button:not(:disabled)"))?.focus();
+}
+
+/** Draws this chart small in each form that it could take. */
+async function picture() {
+  for (const place of /** @type {NodeListOf<HTMLElement>} */ (choices.querySelectorAll(".thumb"))) {
+    if (!place.isConnected) return;
+    const document = /** @type {HTMLElement} */ (place.closest(".choice")).dataset.document ?? "";
+    try {
+      const { drawing } = await post("/charts/answer", { document }, { json: true });
+      if (drawing) new Chart(place, { choose: () => {}, records: () => {} }).draw(bare(drawing), "");
+      else place.remove();
+    } catch {
+      place.remove(); // the form says why when it is chosen
+    }
+  }
+}
+
+/** A drawing without its words. @param {import("./draw.js").Drawing} m */
+function bare(m) {
+  for (const axis of [m.axis, m.second, m.across, m.category]) if (axis) Object.assign(axis, { hidden: true, title: "" });
+  for (const g of m.groups) Object.assign(g, { label: "", rate: "" });
+  for (const s of m.series) for (const mark of s.marks) if (mark) Object.assign(mark, { text: "", label: "" });
+  return { ...m, lines: [], total: "" };
 }
 
 function fold() {
@@ -78,8 +103,17 @@ async function refinish() {
   if (focused) document.getElementById(focused)?.focus();
 }
 finish.addEventListener("toggle", () => void refinish());
-controls.addEventListener("change", async (e) => {
-  const input = /** @type {HTMLInputElement} */ (e.target), value = input.type === "checkbox" ? (input.checked ? "yes" : "") : input.value;
+controls.addEventListener("change", (e) => {
+  const input = /** @type {HTMLInputElement} */ (e.target);
+  void set(input, input.type === "checkbox" ? (input.checked ? "yes" : "") : input.value);
+});
+controls.addEventListener("click", (e) => {
+  const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button[data-path]"));
+  if (button) void set(button, button.dataset.value ?? "");
+});
+
+/** Sets the part of the chart that a control is for. @param {HTMLElement} input @param {string} value */
+async function set(input, value) {
   const said = /** @type {HTMLElement} */ (input.closest(".control")?.querySelector(".wrong"));
   said.hidden = true;
   try {
@@ -93,6 +127,27 @@ controls.addEventListener("change", async (e) => {
   history.mark();
   void answer();
   void refinish();
+}
+
+/** Says what a choice has left out. @param {string} words */
+function note(words) {
+  const p = document.createElement("p");
+  p.className = "hint lost";
+  p.textContent = `${words} Undo brings it back.`;
+  sentence.append(p);
+  say(words);
+}
+
+// A click on an axis, the legend or the title opens its part of the finish.
+preview.addEventListener("click", async (e) => {
+  const target = /** @type {Element} */ (e.target);
+  const section = target.closest("[data-finish]")?.getAttribute("data-finish") ?? (target.closest(".legend") ? "Labels and legend" : target.closest("h2") ? "Words" : "");
+  if (!section) return;
+  finish.open = true;
+  await refinish();
+  const part = controls.querySelector(`[data-section="${section}"]`);
+  part?.scrollIntoView({ block: "center" });
+  if (!target.closest(".legend")) /** @type {HTMLElement | null} */ (part?.querySelector("input, select, textarea"))?.focus();
 });
 
 let asked = "";
@@ -123,8 +178,9 @@ sentence.addEventListener("change", (e) => {
 choices.addEventListener("click", async (e) => {
   const choice = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest(".choice"));
   if (!choice) return;
-  const next = choice.dataset.next ?? "", document = choice.dataset.document ?? "", part = open;
+  const next = choice.dataset.next ?? "", document = choice.dataset.document ?? "", part = open, lost = choice.dataset.lost;
   await change(document, {});
+  if (lost && !wrong.textContent) note(lost);
   if (open !== part) return; // another phrase has been unfolded meanwhile
   if (next) await unfold(next);
   else fold();

@@ -68,20 +68,21 @@ export function axes(m, st) {
   const other = m.second ? scale(m.second, box.bottom, box.top) : along;
   const slot = flat ? (box.bottom - box.top) / n : (box.right - box.left) / n;
   const at = (/** @type {number} */ g) => (flat ? box.top : box.left) + slot * (g + 0.5);
-  const grid = el("g", { class: "grid-lines" });
+  const grid = el("g", { class: "grid-lines" }), values = el("g", { "data-finish": "Value axis" }), seconds = el("g", { "data-finish": "Second axis" }), names = el("g", { "data-finish": "Category axis" });
   for (const t of ticks) {
     const v = along(t.at);
     if (!m.axis.no_grid) grid.append(flat ? el("line", { x1: v, x2: v, y1: box.top, y2: box.bottom }) : el("line", { x1: box.left, x2: box.right, y1: v, y2: v }));
-    if (!m.axis.hidden) grid.append(flat ? text(v, box.bottom + 15, t.label, { anchor: "middle", size }) : text(box.left - 6, v + 4, t.label, { anchor: "end", size }));
+    if (!m.axis.hidden) values.append(flat ? text(v, box.bottom + 15, t.label, { anchor: "middle", size }) : text(box.left - 6, v + 4, t.label, { anchor: "end", size }));
   }
-  if (m.second && !m.second.hidden) for (const t of thin(m.second.ticks, height, 26)) grid.append(text(box.right + 6, other(t.at) + 4, t.label, { size }));
-  if (m.axis.title && !flat) grid.append(text(2, 11, shorten(m.axis.title, m.second ? width / 2 - 8 : width - 8, size), { size, full: m.axis.title }));
-  if (m.axis.title && flat) grid.append(text((box.left + box.right) / 2, height - 3, shorten(m.axis.title, width - 8, size), { anchor: "middle", size, full: m.axis.title }));
-  if (m.second?.title) grid.append(text(width - 4, 11, shorten(m.second.title, width / 2 - 8, size), { anchor: "end", size, full: m.second.title }));
+  if (m.second && !m.second.hidden) for (const t of thin(m.second.ticks, height, 26)) seconds.append(text(box.right + 6, other(t.at) + 4, t.label, { size }));
+  if (m.axis.title && !flat) values.append(text(2, 11, shorten(m.axis.title, m.second ? width / 2 - 8 : width - 8, size), { size, full: m.axis.title }));
+  if (m.axis.title && flat) values.append(text((box.left + box.right) / 2, height - 3, shorten(m.axis.title, width - 8, size), { anchor: "middle", size, full: m.axis.title }));
+  if (m.second?.title) seconds.append(text(width - 4, 11, shorten(m.second.title, width / 2 - 8, size), { anchor: "end", size, full: m.second.title }));
   const zero = along(Math.min(Math.max(0, m.axis.low), m.axis.high));
   grid.append(flat ? el("line", { class: "base", x1: zero, x2: zero, y1: box.top, y2: box.bottom }) : el("line", { class: "base", x1: box.left, x2: box.right, y1: zero, y2: zero }));
-  if (!hideCategory) grid.append(...(flat ? sideLabels(m, box, slot, size, at) : lowerLabels(m, box, labels, size, at, height)));
-  if (m.category.title && !flat) grid.append(text((box.left + box.right) / 2, height - 3, shorten(m.category.title, box.right - box.left, size), { anchor: "middle", size }));
+  if (!hideCategory) names.append(...(flat ? sideLabels(m, box, slot, size, at) : lowerLabels(m, box, labels, size, at, height)));
+  if (m.category.title && !flat) names.append(text((box.left + box.right) / 2, height - 3, shorten(m.category.title, box.right - box.left, size), { anchor: "middle", size }));
+  grid.append(values, seconds, names);
   root.append(grid);
 
   const heaps = standing(m, st.hidden);

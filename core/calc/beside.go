@@ -1,0 +1,94 @@
+package calc
+
+import (
+	"fmt"
+
+	"eskadel/core/dataset"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+)
+
+// A Measured is a measure of a table with the dataset that it is of.
+type Measured struct {
+	query.Measure
+	Data *dataset.Dataset
+}
+
+// Measures returns the measures of a table: the chart's own, then those of the datasets
+// beside, as their numbers count them.
+func (t *Table) Measures() (out []Measured) {
+	for _, m := range t.Plan.Definition.Measures {
+		out = append(out, Measured{m, t.Plan.Dataset})
+	}
+	for _, b := range t.beside {
+		out = append(out, b.Measures()...)
+	}
+	return out
+}
+
+// Home is the table that measure number m is of: the table itself or one beside.
+func (t *Table) Home(m int) *Table { home, _ := t.of(m); return home }
+
+// of finds the table of a measure, and the measure's number there.
+func (t *Table) of(m int) (*Table, int) {
+	if i, measure := t.Plan.Definition.Of(m); i >= 0 && i < len(t.beside) {
+		return t.beside[i], measure
+	}
+	return t, m
+}
+
+// Beside are the tables of the datasets beside, group by group the same as the table.
+func (t *Table) Beside() []*Table { return t.beside }
+
+// together computes a chart and the datasets beside it on one axis: what the chart's cut
+// keeps is kept of each, and without a cut the axis has the values of all.
+func together(p *query.Shared, ask Asker) (*Table, error) {
+	c, e, err := computed(p.Plan, ask, nil)
+	if err != nil {
+		return nil, err
+	}
+	others := make([]*computing, len(p.Others))
+	before := make([]*earlier, len(p.Others))
+	for i, other := range p.Others {
+		if others[i], before[i], err = computed(other, ask, c.kept()); err != nil {
+			return nil, problem.At(fmt.Sprintf("also[%d]", i), err)
+		}
+	}
+	if len(p.Dims) == 1 && p.Dims[0].Axis == nil {
+		for _, other := range others {
+			for _, f := range other.cells {
+				c.list(0, f.keys[0])
+			}
+		}
+	}
+	for _, other := range others {
+		c.found = c.found || len(other.cells) > 0
+	}
+	for _, other := range others {
+		other.found = c.found || len(c.cells) > 0
+	}
+	t, err := finished(c, e, ask)
+	if err != nil {
+		return nil, err
+	}
+	place := map[string]int{} // of each step
+	for i, k := range c.steps {
+		place[k.same()] = i
+	}
+	for i, other := range others {
+		if len(p.Dims) == 1 {
+			other.groups = make([][]Key, len(t.Groups))
+			for g, keys := range t.Groups {
+				other.groups[g] = []Key{keys[0]}
+				if keys[0].Kind == Step {
+					other.groups[g][0] = Key{Kind: Step, From: keys[0].From, To: keys[0].To}.named()
+					if at, ok := p.Step(i, place[keys[0].same()]); ok {
+						other.groups[g][0] = other.steps[at]
+					}
+				}
+			}
+		}
+		t.beside = append(t.beside, other.table(before[i]))
+	}
+	return t, nil
+}

@@ -1,0 +1,274 @@
+package sentence
+
+import (
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/query"
+)
+
+// asJSON writes a part of a document as an option or a button carries it.
+func asJSON(v any) string { b, _ := json.Marshal(v); return string(b) }
+
+// row is controls that stand beside each other, the last of which takes them all away.
+func row(label, path string, controls ...Control) Control {
+	return Control{Kind: "row", Label: label, Row: append(controls, Control{Path: path, Kind: "button", Label: "take away " + label, Text: "take away"})}
+}
+
+// adding is a button that sets a part.
+func adding(label, path string, v any) Control {
+	return Control{Path: path, Kind: "button", Label: label, Text: label, Value: asJSON(v)}
+}
+
+func choose(path, kind, label, value string, options ...Option) Control {
+	return Control{Path: path, Kind: kind, Label: label, Value: value, Options: options}
+}
+
+func tones(path, value string) Control {
+	c := choose(path, "text", "colour", value)
+	for _, t := range chart.Tones() {
+		c.Options = append(c.Options, Option{t, t})
+	}
+	for i := 1; i <= 10; i++ {
+		c.Options = append(c.Options, Option{fmt.Sprintf("c%d", i), fmt.Sprintf("colour %d", i)})
+	}
+	if !slices.ContainsFunc(c.Options, func(o Option) bool { return o.Value == value }) {
+		c.Options = append(c.Options, Option{value, value})
+	}
+	return c
+}
+
+// after is a number above the last of some, for a further row.
+func after(list []json.Number) json.Number {
+	if len(list) == 0 {
+		return "0"
+	}
+	x, _ := list[len(list)-1].Float64()
+	step := 10.0
+	if len(list) > 1 {
+		if before, _ := list[len(list)-2].Float64(); x > before {
+			step = x - before
+		}
+	}
+	return json.Number(fmt.Sprint(x + step))
+}
+
+// bandRows are the controls of the bands of a scale.
+func bandRows(f chart.Finish) (out []Control) {
+	var from []json.Number
+	for i, b := range f.Bands {
+		path := fmt.Sprintf("finish.bands.%d", i)
+		out = append(out, row(fmt.Sprintf("band %d", i+1), path,
+			Control{Path: path + ".from", Kind: "number", Label: "from", Value: b.From.String()},
+			Control{Path: path + ".name", Kind: "text", Label: "name", Value: b.Name}, tones(path+".tone", b.Tone)))
+		from = append(from, b.From)
+	}
+	tone := chart.Tones()[min(len(f.Bands), len(chart.Tones())-1)]
+	return append(out, adding("add a band", fmt.Sprintf("finish.bands.%d", len(f.Bands)), chart.Band{From: after(from), Name: "band " + fmt.Sprint(len(f.Bands)+1), Tone: tone}))
+}
+
+// measured are the chart's measures as options, by their numbers.
+func measured(d *chart.Document, ds *dataset.Dataset) (out []Option) {
+	for i, m := range d.Measures {
+		out = append(out, Option{fmt.Sprint(i), chart.ShownLabel(m, ds)})
+	}
+	for i, b := range d.Also {
+		for _, m := range b.Measures {
+			if set := d.Other(i); set != nil {
+				out = append(out, Option{fmt.Sprint(len(out)), chart.ShownLabel(m, set)})
+			}
+		}
+	}
+	return out
+}
+
+// cellRows are the controls of the rules by which cells look.
+func cellRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
+	rules := d.Finishing().Cells
+	for i, r := range rules {
+		path := fmt.Sprintf("finish.cells.%d", i)
+		bar, ramp, spans := chart.CellRule{Measure: r.Measure, Bar: &chart.CellBar{}, Levels: r.Levels}, chart.CellRule{Measure: r.Measure, Gradient: &chart.Gradient{Ramp: "sea"}, Levels: r.Levels},
+			chart.CellRule{Measure: r.Measure, Ranges: []chart.Range{{Tone: "good", Sign: "low"}, {From: "10", Tone: "poor", Sign: "high"}}, Levels: r.Levels}
+		kinds := []Option{{asJSON(bar), "a bar"}, {asJSON(spans), "colours by ranges"}, {asJSON(ramp), "a gradient"}}
+		now := 0
+		switch {
+		case r.Gradient != nil:
+			now = 2
+		case len(r.Ranges) > 0:
+			now = 1
+		}
+		kinds[now].Value = asJSON(r)
+		head := row(fmt.Sprintf("rule %d", i+1), path, choose(path+".of", "number", "column", fmt.Sprint(r.Measure), measured(d, ds)...), choose(path, "json", "shown by", asJSON(r), kinds...))
+		if d.Form == chart.Pivot || d.Form == chart.Grouped {
+			var levels []string
+			for _, l := range r.Levels {
+				levels = append(levels, fmt.Sprint(l))
+			}
+			head.Row = slices.Insert(head.Row, 2, Control{Path: path + ".levels", Kind: "numbers", Label: "levels, 0 the finest", Value: strings.Join(levels, ", ")})
+		}
+		out = append(out, head)
+		switch {
+		case r.Gradient != nil:
+			var ramps []Option
+			for _, name := range chart.Ramps() {
+				ramps = append(ramps, Option{name, name})
+			}
+			steps := ""
+			if r.Gradient.Steps > 0 {
+				steps = fmt.Sprint(r.Gradient.Steps)
+			}
+			out = append(out, Control{Kind: "row", Label: "gradient", Row: []Control{choose(path+".gradient.ramp", "text", "ramp", r.Gradient.Ramp, ramps...),
+				{Path: path + ".gradient.steps", Kind: "number", Label: "steps", Value: steps}, {Path: path + ".gradient.reversed", Kind: "yes", Label: "turned round", Value: yes(r.Gradient.Reversed)}}})
+		case r.Bar != nil:
+			out = append(out, Control{Kind: "row", Label: "bar", Row: []Control{{Path: path + ".bar.most", Kind: "number", Label: "full at", Value: r.Bar.Most.String()},
+				{Path: path + ".bar.hide_number", Kind: "yes", Label: "number only on hover", Value: yes(r.Bar.HideNumber)}}})
+		}
+		if r.Bar != nil || len(r.Ranges) > 0 {
+			out = append(out, rangeRows(path, r)...)
+		}
+	}
+	out = append(out, adding("add a rule", fmt.Sprintf("finish.cells.%d", len(rules)), chart.CellRule{Bar: &chart.CellBar{}}))
+	if len(rules) > 0 {
+		out = append(out, Control{Path: "finish.cells", Kind: "button", Label: "clear all rules", Text: "clear all rules"})
+	}
+	return out
+}
+
+// rangeRows are the controls of the ranges that colour cells or their bars.
+func rangeRows(path string, r chart.CellRule) (out []Control) {
+	var from []json.Number
+	for j, span := range r.Ranges {
+		at := fmt.Sprintf("%s.ranges.%d", path, j)
+		first := span.From.String()
+		if j == 0 && first == "" {
+			first = ""
+		}
+		out = append(out, row(fmt.Sprintf("range %d", j+1), at, Control{Path: at + ".from", Kind: "number", Label: "from", Value: first}, tones(at+".tone", span.Tone), Control{Path: at + ".sign", Kind: "text", Label: "sign or word", Value: span.Sign}))
+		from = append(from, span.From)
+	}
+	out = append(out, adding("add a range", fmt.Sprintf("%s.ranges.%d", path, len(r.Ranges)), chart.Range{From: after(from), Tone: "fair"}))
+	if len(r.Ranges) > 0 {
+		out = append(out, Control{Path: path + ".percent", Kind: "yes", Label: "Ranges in percent of the largest", Value: yes(r.Percent)})
+	}
+	return out
+}
+
+func yes(v bool) string {
+	if v {
+		return "yes"
+	}
+	return ""
+}
+
+// comparing lists how a condition on results compares.
+var comparing = []Option{{"above", "above"}, {"at_least", "at least"}, {"below", "below"}, {"at_most", "at most"}}
+
+// resultRows are the controls of the conditions on results.
+func resultRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
+	for i, r := range d.Results {
+		path := fmt.Sprintf("results.%d", i)
+		limits := map[string]json.Number{"above": r.Above, "at_least": r.AtLeast, "below": r.Below, "at_most": r.AtMost}
+		now := "above"
+		for _, o := range comparing {
+			if limits[o.Value] != "" {
+				now = o.Value
+				break
+			}
+		}
+		var how []Option
+		for _, o := range comparing {
+			other := query.Result{Measure: r.Measure, Value: r.Value}
+			*map[string]*json.Number{"above": &other.Above, "at_least": &other.AtLeast, "below": &other.Below, "at_most": &other.AtMost}[o.Value] = limits[now]
+			how = append(how, Option{asJSON(other), o.Label})
+			if o.Value == now {
+				how[len(how)-1].Value = asJSON(r)
+			}
+		}
+		one := row(fmt.Sprintf("condition %d", i+1), path, choose(path+".of", "number", "only groups whose", fmt.Sprint(r.Measure), measured(d, ds)[:len(d.Measures)]...),
+			choose(path, "json", "is", asJSON(r), how...), Control{Path: path + "." + now, Kind: "number", Label: "number", Value: limits[now].String()})
+		if d.Compare != nil {
+			one.Row = slices.Insert(one.Row, 1, choose(path+".value", "text", "taken as", r.Value, Option{"", "figure"}, Option{"change", "change"}, Option{"percent", "change in percent"}))
+		}
+		out = append(out, one)
+	}
+	return append(out, adding("only groups above …", fmt.Sprintf("results.%d", len(d.Results)), query.Result{Above: "0"}))
+}
+
+// targetRows are the controls of what the chart should reach. plans are the datasets that
+// could hold a plan.
+func targetRows(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (out []Control) {
+	t := d.Target
+	if t == nil {
+		t = &query.Target{}
+	}
+	constant, steps := query.Target{Constant: "100", Measure: t.Measure}, map[string]any{"grain": "month", "of": t.Measure, "steps": map[string]int{"2026-01-01": 100}}
+	kinds := []Option{{"", "none"}, {asJSON(constant), "the same for each group"}, {asJSON(steps), "numbers for each period"}}
+	now := 0
+	switch {
+	case t.Constant != "":
+		now = 1
+	case t.Steps != nil:
+		now = 2
+	}
+	for _, p := range plans {
+		for _, f := range p.Visible() {
+			if f.Type.Numeric() && !f.IsLink() && p.Date != "" && p.Name != d.Dataset {
+				kinds = append(kinds, Option{asJSON(query.Target{Plan: p.Name, Planned: &query.Measure{Aggregate: query.Sum, Field: f.Name}, Measure: t.Measure}), "from " + lower(p.Title)})
+				if t.Plan == p.Name {
+					now = len(kinds) - 1
+				}
+				break
+			}
+		}
+	}
+	value := ""
+	if d.Target != nil {
+		value = asJSON(d.Target)
+		kinds[now].Value = value
+	}
+	out = append(out, choose("target", "json", "Target", value, kinds...))
+	if d.Target == nil {
+		return out
+	}
+	var more []Control
+	if len(d.Measures) > 1 {
+		more = append(more, choose("target.of", "number", "of", fmt.Sprint(t.Measure), measured(d, ds)[:len(d.Measures)]...))
+	}
+	switch {
+	case t.Constant != "":
+		more = append(more, Control{Path: "target.constant", Kind: "number", Label: "number", Value: t.Constant.String()})
+	case t.Steps != nil:
+		var grains []Option
+		for _, g := range []string{"day", "week", "month", "quarter", "half-year", "year"} {
+			grains = append(grains, Option{g, g})
+		}
+		var typed []string
+		for _, day := range slices.Sorted(maps.Keys(t.Steps)) {
+			typed = append(typed, day+": "+t.Steps[day].String())
+		}
+		more = append(more, choose("target.grain", "text", "per", t.Grain.String(), grains...), Control{Path: "target.steps", Kind: "numbers by name", Label: "first day: number, …", Value: strings.Join(typed, ", ")})
+	default:
+		for _, p := range plans {
+			if p.Name != t.Plan {
+				continue
+			}
+			var fields []Option
+			for _, f := range p.Visible() {
+				for _, a := range []query.Aggregate{query.Sum, query.Average} {
+					if f.Type.Numeric() && !f.IsLink() {
+						m := query.Measure{Aggregate: a, Field: f.Name}
+						fields = append(fields, Option{asJSON(m), chart.MeasureLabel(m, p)})
+					}
+				}
+			}
+			more = append(more, choose("target.measure", "json", "planned", asJSON(t.Planned), fields...))
+		}
+	}
+	more = append(more, Control{Path: "target.label", Kind: "text", Label: "called", Value: t.Label})
+	return append(out, Control{Kind: "row", Label: "target", Row: more})
+}
