@@ -63,7 +63,7 @@ func (v *View) main() (*dashboard.Widget, *dataset.Dataset, error) {
 
 // Line makes the reading line: what is shown, and of how many records.
 func (v *View) Line() (*Line, error) {
-	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings) > 0}
+	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks) > 0}
 	w, ds, err := v.main()
 	if err != nil || ds == nil {
 		return l, err

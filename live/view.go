@@ -48,6 +48,9 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 	}
 	ds, err := v.Engine.Dataset(v.ctx, doc.Dataset, v.Viewer)
 	shared := *doc
+	if look, ok := v.State.Looks[w.ID]; ok && err == nil {
+		shared.Definition = shared.Looked(look, ds)
+	}
 	shared.Shared, shared.Sets = v.Doc.Colours, v.Engine.Sets(v.ctx, v.Viewer)
 	return &shared, ds, err
 }
@@ -98,6 +101,10 @@ type Answer struct {
 	Nothing  string          `json:"nothing,omitempty"` // why there is nothing to show
 	Whole    query.Reference `json:"whole"`             // leads to all records of the chart
 	Text     string          `json:"text,omitempty"`
+	Host     string          `json:"-"` // what comes before the paths of pictures
+	Grain    string          `json:"grain,omitempty"`  // of the time axis
+	Grains   []string        `json:"grains,omitempty"` // that it could have instead
+	Closer   bool            `json:"closer,omitempty"` // only a part of the range is shown
 }
 
 // asked is what a question about a widget needs: its chart, and what governs it. The
@@ -127,9 +134,7 @@ func (v *View) beside(id string, doc *chart.Document) (out []filter.Condition, m
 			break
 		}
 		out = append(out, r.Condition)
-		for _, m := range r.Missed {
-			missed = append(missed, "Not narrowed by “"+m+"”: "+set.Title+" have no such field.")
-		}
+		missed = append(missed, r.Missed...)
 	}
 	return out, missed, err
 }
@@ -162,15 +167,13 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 	setting.Beside = beside
 	a, err := v.Engine.Answer(v.ctx, doc, ds, v.Viewer, setting, v.Version, parts)
 	if a != nil {
-		for _, m := range reach.Missed {
-			a.Notes = append(a.Notes, Note{Words: "Not narrowed by “" + m + "”: " + ds.Title + " have no such field."})
-		}
-		for _, words := range missed {
+		for _, words := range append(reach.Missed, missed...) {
 			a.Notes = append(a.Notes, Note{Words: words})
 		}
 		if a.Nothing != "" && len(v.State.Narrow) > 0 {
 			a.Nothing = "Nothing found for “" + v.State.Narrow[len(v.State.Narrow)-1].Words + "”."
 		}
+		a.Closer = v.State.Looks[id].Part != nil
 	}
 	return a, err
 }
@@ -192,6 +195,14 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	}
 	a.Fresh = e.fresh(ds, at)
 	a.Whole = t.Reference(version, 0, nil)
+	for _, dim := range t.Plan.Dims {
+		if dim.Axis != nil && len(dim.Axis.Borders) > 0 {
+			a.Grain = dim.Axis.Grain.String()
+			for _, g := range dim.Offered() {
+				a.Grains = append(a.Grains, g.String())
+			}
+		}
+	}
 	a.Notes = append(a.Notes, notes(t, version, 0)...)
 	for i, other := range t.Beside() {
 		a.Notes = append(a.Notes, notes(other, version, i+1)...)

@@ -200,7 +200,28 @@ func (s *Server) chartMenu(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.part(c, http.StatusOK, "choices", m)
+	of := gin.H{"Menu": m}
+	if path, set, where := s.conditioned(d, ds, part); set != nil {
+		of["Where"] = gin.H{"Path": path, "Value": where, "Choices": datasetFields(set), "Dataset": set.Name}
+	}
+	s.part(c, http.StatusOK, "choices", of)
+}
+
+// conditioned tells where in the document the condition stands that a part of the sentence
+// is, the dataset it is on and what it is now; no dataset where the part is none.
+func (s *Server) conditioned(d *chart.Document, ds *dataset.Dataset, part string) (path string, on *dataset.Dataset, where *filter.Condition) {
+	if ds == nil {
+		return "", nil, nil
+	}
+	if part == "where" {
+		return part, ds, d.Where
+	}
+	for i, b := range d.Also {
+		if path = fmt.Sprintf("also.%d.where", i); part == path {
+			return path, d.Other(i), b.Where
+		}
+	}
+	return "", nil, nil
 }
 
 // menu is what a phrase of the sentence may become; which datasets there are only the

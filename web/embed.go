@@ -31,7 +31,7 @@ func (s *Server) frame(c *gin.Context) {
 			return
 		}
 	}
-	c.Header("Content-Security-Policy", policy(strings.Join(origins, " ")))
+	s.pictured(c, strings.Join(origins, " "))
 	c.Header("Cross-Origin-Opener-Policy", "unsafe-none")
 	s.page(c, http.StatusOK, "frame", "Eskadel", gin.H{"App": app.Name, "Dashboard": c.Param("dashboard"), "PageTitle": c.Query("page"), "Widget": c.Query("widget"), "Origins": origins})
 }

@@ -22,9 +22,10 @@ import (
 const sessionCookie = "eskadel_session"
 
 // policy is the content security policy of every page. Nothing inline runs, nothing
-// comes from elsewhere. frames says which pages may show this one in a frame.
-func policy(frames string) string {
-	return "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors " + frames
+// comes from elsewhere but pictures of the host apps. frames says which pages may show
+// this one in a frame.
+func policy(frames string, pictures ...string) string {
+	return "default-src 'none'; script-src 'self'; style-src 'self'; img-src " + strings.Join(append([]string{"'self'", "data:"}, pictures...), " ") + "; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors " + frames
 }
 
 func secured(c *gin.Context) {

@@ -26,12 +26,12 @@ type pages struct {
 
 // markdown writes what authors typed as HTML: raw HTML and addresses that run something
 // are left out, and web links open beside the page.
-func markdown(text string) (template.HTML, error) {
+func markdown(text, host string) (template.HTML, error) {
 	var b bytes.Buffer
 	if err := goldmark.Convert([]byte(text), &b); err != nil {
 		return "", err
 	}
-	return template.HTML(strings.ReplaceAll(b.String(), "<a href=", `<a target="_blank" rel="noopener" href=`)), nil
+	return template.HTML(strings.NewReplacer("<a href=", `<a target="_blank" rel="noopener" href=`, `<img src="/`, `<img src="`+template.HTMLEscapeString(host)+"/").Replace(b.String())), nil
 }
 
 var functions = template.FuncMap{

@@ -135,12 +135,15 @@ func (s *Server) widget(c *gin.Context) {
 }
 
 func (s *Server) answer(c *gin.Context, a *live.Answer) {
+	if a.Host = s.pictureAddress(c); a.Listed != nil {
+		a.Listed.Host = a.Host
+	}
 	html, err := s.text("widget", a)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html})
+	c.JSON(http.StatusOK, gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html, "grain": a.Grain, "grains": a.Grains, "closer": a.Closer})
 }
 
 // words says how a widget is worked out, what is left out and how fresh it is.
@@ -193,12 +196,36 @@ func (s *Server) hostAddress(c *gin.Context) string {
 	if !caller(c).Author {
 		return ""
 	}
+	return s.pictureAddress(c)
+}
+
+// pictureAddress is what comes before the path of a picture, which the host app serves:
+// for a viewer in a frame the one that vouches for them.
+func (s *Server) pictureAddress(c *gin.Context) string {
+	if name := caller(c).HostApp; name != "" {
+		if app, err := s.store.HostApp(c.Request.Context(), name); err == nil {
+			return app.Address
+		}
+	}
 	apps, err := s.store.HostApps(c.Request.Context())
 	if err != nil || len(apps) == 0 {
 		return ""
 	}
 	return apps[0].Address
 }
+
+// pictured lets a page show pictures of the host apps.
+func (s *Server) pictured(c *gin.Context, frames string) {
+	apps, _ := s.store.HostApps(c.Request.Context())
+	var from []string
+	for _, app := range apps {
+		from = append(from, app.Address)
+	}
+	c.Header("Content-Security-Policy", policy(frames, from...))
+}
+
+// withPictures is for pages of Eskadel's own that show pictures of the host apps.
+func (s *Server) withPictures(c *gin.Context) { s.pictured(c, "'none'") }
 
 // filterMenu renders the popover of a filter's phrase.
 func (s *Server) filterMenu(c *gin.Context) {

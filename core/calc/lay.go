@@ -202,6 +202,9 @@ func (c *computing) order(dim int) *query.Sort {
 	if len(d.F.List) > 0 && d.Cut() == 0 {
 		return &query.Sort{By: "list"}
 	}
+	if d.F.IsBin() && d.Cut() == 0 {
+		return &query.Sort{By: "label"}
+	}
 	return &query.Sort{By: "measure", Descending: d.Smallest == 0}
 }
 

@@ -31,6 +31,7 @@ type Listing struct {
 	Ticks   []Tick       `json:"ticks,omitempty"`   // of a timeline, in percent of its width
 	Today   float64      `json:"today,omitempty"`   // of a timeline, in percent; 0 where it is not shown
 	Picture string       `json:"picture,omitempty"` // of a plan
+	Host    string       `json:"-"`                 // what comes before the paths of pictures
 	Outline []string     `json:"outline,omitempty"` // of a map: paths on a ground of 100 by High
 	High    float64      `json:"high,omitempty"`
 	Days    []string     `json:"days,omitempty"` // of a calendar, the weekdays' names
@@ -426,6 +427,7 @@ func (w *lister) plan(out *Listing) error {
 		}
 		if project != nil {
 			x, y = project(y, x) // positions are latitude, longitude
+			y *= 100 / out.High  // in percent of the height
 		}
 		c.X, c.Y = x, y
 		all.Cards = append(all.Cards, c)

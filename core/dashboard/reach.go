@@ -13,6 +13,8 @@ type State struct {
 	Narrow  []Narrowing         `json:"narrow,omitempty"`
 	// Settings are values that the viewer has set for formulas, as they were typed.
 	Settings map[string]string `json:"settings,omitempty"`
+	// Looks are how the viewer looks at widgets along time, by their ids.
+	Looks map[string]query.Look `json:"looks,omitempty"`
 }
 
 // A Narrowing is one or more chosen marks of a widget.
@@ -35,6 +37,14 @@ func (s State) Check(d *Document) error {
 	for name, value := range s.Settings {
 		if len(s.Settings) > Most || len(name)+len(value) > 300 {
 			return problem.New(problem.TooMany, "settings", "A view has at most %d values set, each of 300 characters.", Most)
+		}
+	}
+	for id, l := range s.Looks {
+		if _, err := d.Widget(id); err != nil {
+			return err
+		}
+		if l.Part != nil && !l.Part.From.Before(l.Part.To) {
+			return problem.New(problem.Invalid, "looks."+id, "The part ends before it begins.")
 		}
 	}
 	if len(s.Narrow) > Most {
@@ -122,7 +132,7 @@ type Charts interface {
 // Reach is what governs a widget.
 type Reach struct {
 	Condition filter.Condition
-	// Missed names, in words, what does not reach the widget.
+	// Missed says in words what does not reach the widget, and why.
 	Missed []string
 }
 
@@ -138,7 +148,11 @@ func (d *Document) Reach(w *Widget, ds *dataset.Dataset, s State, a filter.Attri
 		}
 		name := f.FieldOf(w, ds)
 		if name == "" {
-			r.Missed = append(r.Missed, f.words())
+			if own, set := w.AnswersTo[f.Name]; set && own == "" {
+				r.Missed = append(r.Missed, "Not narrowed by “"+f.words()+"”, as its author wants it.")
+			} else {
+				r.Missed = append(r.Missed, missed(f.words(), ds))
+			}
 			continue
 		}
 		c := set.condition(name).ForFilter(a)
@@ -164,13 +178,18 @@ func (d *Document) Reach(w *Widget, ds *dataset.Dataset, s State, a filter.Attri
 			return r, err
 		}
 		if !reaches {
-			r.Missed = append(r.Missed, n.Words)
+			r.Missed = append(r.Missed, missed(n.Words, ds))
 			continue
 		}
 		parts = append(parts, c)
 	}
 	r.Condition = filter.And(parts...)
 	return r, nil
+}
+
+// missed says that something does not reach a dataset.
+func missed(what string, ds *dataset.Dataset) string {
+	return "Not narrowed by “" + what + "”: " + ds.Title + " have no such field."
 }
 
 func (f Filter) words() string {

@@ -154,8 +154,9 @@ func (d Definition) checkDimensions(ds *dataset.Dataset) error {
 		if err != nil {
 			return problem.At(place, err)
 		}
-		// A date may divide twice: by what repeats and by a step, years laid over each other.
-		if before, twice := seen[dim.Field]; twice && (before.Part != 0) == (dim.Part != 0) {
+		// A date may divide twice: by what repeats and by a step, years laid over each other,
+		// or by two things that repeat, such as weekday and hour.
+		if before, twice := seen[dim.Field]; twice && (before.Part == dim.Part || before.Part == 0 && dim.Part == 0) {
 			return problem.New(problem.Invalid, place+".field", "%s divides the chart already.", f.Label)
 		}
 		seen[dim.Field] = dim

@@ -181,7 +181,7 @@ func shed(d *chart.Document, ds *dataset.Dataset) {
 		return f != nil && f.Type.Temporal() && dim.Part == 0
 	}
 	for _, by := range d.By {
-		if s := d.Split; s != nil && (steps(by) && steps(*s) || by.Field == s.Field && by.Part != 0 && s.Part != 0) {
+		if s := d.Split; s != nil && (steps(by) && steps(*s) || by.Field == s.Field && by.Part != 0 && s.Part == by.Part) {
 			d.Split = nil // a chart has one time axis
 		}
 	}

@@ -86,6 +86,8 @@ func (a *App) Handler() http.Handler {
 		panic(err) // the folder is part of the program
 	}
 	r.StaticFS("/static", http.FS(static))
+	r.GET("/pictures/plan.svg", planPicture)
+	r.GET("/pictures/boats/:id", a.boatPicture)
 	r.GET("/sign-in", a.signInPage)
 	r.POST("/sign-in", a.signIn)
 	in := r.Group("", a.signedIn)

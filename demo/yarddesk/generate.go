@@ -144,7 +144,7 @@ func (g *generator) team(i int) []any {
 func (g *generator) person(i int) []any {
 	roles := []string{"foreman", "estimator", "rigger", "rigger", "rigger", "engineer", "engineer", "engineer", "engineer", "office", "office", "director"}
 	role, yard := roles[i/5], i%5+1
-	name := first[(i*7)%len(first)] + " " + last[(i*11+i/24)%len(last)]
+	name := first[(i*7)%len(first)] + " " + last[(i*11)%len(last)]
 	if role == "estimator" {
 		g.estim = append(g.estim, i+1)
 	}
@@ -267,7 +267,7 @@ func (g *generator) invoice(i int) []any {
 	issued := g.day()
 	due := issued.AddDate(0, 0, 30)
 	var paid any
-	if at := issued.AddDate(0, 0, 4+g.IntN(50)); at.Before(g.now) && g.Float64() < 0.96 {
+	if at := issued.AddDate(0, 0, 4+g.IntN(50)); at.Before(g.now) && g.Float64() < []float64{0.96, 0.998}[min(1, int(g.now.Sub(issued).Hours()/24)/150)] {
 		paid = at
 	}
 	return []any{i + 1, fmt.Sprintf("SB-%06d", i+1), g.IntN(g.some(900)) + 1, g.yard(), issued, due, paid}
@@ -276,7 +276,8 @@ func (g *generator) invoice(i int) []any {
 func (g *generator) line(i int) []any {
 	line := lines[g.weighted(4, 2, 3, 1, 2, 3)]
 	net := map[string]float64{"berthing": 180, "lifting": 240, "repair": 620, "refit": 3100, "storage": 210, "chandlery": 75}[line] * (0.3 + 1.6*g.Float64())
-	cost := net * (0.45 + 0.4*g.Float64())
+	service := pick(g, services[line])
+	cost := net * (costs[service] + 0.3*(g.Float64()-0.5))
 	if g.Float64() < 0.015 {
 		net, cost = -net/2, -cost/2
 	}
@@ -284,7 +285,7 @@ func (g *generator) line(i int) []any {
 	if limit := int(23000 * g.scale); invoice > limit {
 		invoice = limit
 	}
-	return []any{i + 1, invoice, g.IntN(int(40000*g.scale)) + 1, line, pick(g, services[line]), money(net), money(cost)}
+	return []any{i + 1, invoice, g.IntN(int(40000*g.scale)) + 1, line, service, money(net), money(cost)}
 }
 
 func (g *generator) legacy(i int) []any {
@@ -298,7 +299,10 @@ func (g *generator) legacy(i int) []any {
 func (g *generator) plan(i int) []any {
 	yard, line, back := i%5, i/5%6, i/30
 	month := time.Date(g.now.Year(), g.now.Month(), 1, 0, 0, 0, 0, time.UTC).AddDate(0, 2-back, 0)
-	base := []float64{62000, 41000, 160000, 260000, 36000, 19000}[line] * g.scale / 5 * yards[yard].weight
+	base := []float64{90000, 60000, 235000, 385000, 53000, 28000}[line] * g.scale / 5 * yards[yard].weight
+	if yard+1 == behind {
+		base *= 1.3 - 0.006*float64(back)
+	}
 	season := 1 + 0.45*math.Sin(2*math.Pi*(float64(month.YearDay())-20)/365)
 	return []any{yard + 1, lines[line], month, money(base * season * (1 - 0.007*float64(back)))}
 }

@@ -29,9 +29,11 @@ var (
 	parts    = map[string][]string{"hull": {"keel", "planking", "gelcoat", "through-hulls"}, "engine": {"diesel engine", "gearbox", "shaft", "exhaust"}, "rigging": {"mast", "shrouds", "winches", "halyards"}, "electrics": {"batteries", "wiring", "charger", "lights"}, "plumbing": {"bilge pump", "tanks", "heads"}, "steering": {"rudder", "wheel", "autopilot"}, "deck": {"hatches", "rails", "teak", "windlass"}}
 	lines    = []string{"berthing", "lifting", "repair", "refit", "storage", "chandlery"}
 	services = map[string][]string{"berthing": {"summer berth", "visitor nights"}, "lifting": {"travel lift", "crane"}, "repair": {"engine repair", "hull repair", "rigging repair"}, "refit": {"interior refit", "repower"}, "storage": {"winter storage", "mast storage"}, "chandlery": {"parts", "paint"}}
-	makers   = []string{"Bellwether Marine", "Corran Castings", "Dunnet & Daughters", "Eastermost Spares", "Fathom Works", "Gull & Oar"}
-	areas    = []string{"slipway", "travel lift", "paint shed", "pontoons", "fuel berth", "workshop", "stores", "gangway"}
-	dangers  = []string{"Slippery planks", "Loose guard rail", "Worn lifting sling", "Fumes without extraction", "Trailing cables", "Blocked escape way", "Unmarked drop", "Fuel spill risk", "Faulty shore power", "Unlit steps"}
+	// costs are how much of a service's price it costs, on average.
+	costs   = map[string]float64{"summer berth": 0.41, "visitor nights": 0.36, "travel lift": 0.58, "crane": 0.66, "engine repair": 0.64, "hull repair": 0.71, "rigging repair": 0.59, "interior refit": 0.79, "repower": 0.86, "winter storage": 0.44, "mast storage": 0.52, "parts": 0.68, "paint": 0.63}
+	makers  = []string{"Bellwether Marine", "Corran Castings", "Dunnet & Daughters", "Eastermost Spares", "Fathom Works", "Gull & Oar"}
+	areas   = []string{"slipway", "travel lift", "paint shed", "pontoons", "fuel berth", "workshop", "stores", "gangway"}
+	dangers = []string{"Slippery planks", "Loose guard rail", "Worn lifting sling", "Fumes without extraction", "Trailing cables", "Blocked escape way", "Unmarked drop", "Fuel spill risk", "Faulty shore power", "Unlit steps"}
 )
 
 // badSupplier is the one after whose parts rework rises.

@@ -3,6 +3,7 @@
  * the whole document it would make, so choosing is replacing.
  */
 import { fill, post, say } from "./api.js";
+import { conditions } from "./condition.js";
 import { Chart } from "./draw.js";
 import { Drawer } from "./drawer.js";
 import { History } from "./history.js";
@@ -39,6 +40,7 @@ async function unfold(part) {
     return;
   }
   sentence.querySelectorAll("[data-part]").forEach((p) => p.setAttribute("aria-expanded", String(p.getAttribute("data-part") === part)));
+  conditions(choices);
   void picture();
   /** @type {HTMLElement | null} */ (choices.querySelector(".chosen:not(:disabled)") ?? choices.querySelector("button:not(:disabled)"))?.focus();
 }
@@ -176,6 +178,13 @@ sentence.addEventListener("change", (e) => {
   if (input.id === "chart-title") void change(now(), { title: input.value });
 });
 choices.addEventListener("click", async (e) => {
+  const condition = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("[data-condition-path]"));
+  if (condition) {
+    const value = /** @type {HTMLInputElement} */ (choices.querySelector("[data-condition] input[type=hidden]")).value;
+    await change(now(), { path: condition.dataset.conditionPath ?? "", kind: "json", value });
+    if (!wrong.textContent) fold();
+    return;
+  }
   const choice = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest(".choice"));
   if (!choice) return;
   const next = choice.dataset.next ?? "", document = choice.dataset.document ?? "", part = open, lost = choice.dataset.lost;
@@ -186,7 +195,8 @@ choices.addEventListener("click", async (e) => {
   else fold();
 });
 choices.addEventListener("input", (e) => {
-  const find = /** @type {HTMLInputElement} */ (e.target).value.toLowerCase();
+  const input = /** @type {HTMLInputElement} */ (e.target), find = input.value.toLowerCase();
+  if (input.id !== "choice-find") return;
   choices.querySelectorAll(".choice").forEach((c) => c.classList.toggle("hidden", !(c.textContent ?? "").toLowerCase().includes(find)));
 });
 choices.addEventListener("keydown", (e) => {

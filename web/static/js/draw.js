@@ -18,7 +18,7 @@ import { colour, el, sign } from "./drawing/svg.js";
  * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, id: string, put: (series: number, group: number, x: number, y: number, node: SVGElement) => void}} Stage
  */
 
-/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void}} Listener */
+/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void}} Listener */
 
 /** @type {Record<string, (m: Drawing, st: Stage) => void>} */
 const forms = { pie: pies, donut: pies, radar, "heat map": heat, "risk grid": heat, scatter, funnel, gauge };
@@ -54,7 +54,12 @@ export class Chart {
     this.tip.hidden = true;
     this.tip.setAttribute("aria-hidden", "true");
     place.replaceChildren(this.option, this.svg, this.tip);
+    this.svg.addEventListener("pointerdown", (e) => this.drag(e));
     this.svg.addEventListener("click", (e) => {
+      if (this.dragged) {
+        this.dragged = false;
+        return;
+      }
       const p = this.under(e);
       if (p) this.pick(p, e.shiftKey || e.ctrlKey || e.metaKey);
     });
@@ -85,7 +90,7 @@ export class Chart {
   /** @param {Drawing} model @param {string} title */
   draw(model, title) {
     this.model = model;
-    this.place.setAttribute("aria-label", `${title}. ${model.summary} Arrow keys move among the marks, Space chooses one, R lists its records.`);
+    this.place.setAttribute("aria-label", `${title}. ${model.summary} Arrow keys move among the marks, Space chooses one, R lists its records${this.listener.look && model.category.time ? ", Z goes closer to what is chosen and Shift Z back" : ""}.`);
     if (this.at && !this.markAt(this.at)) this.at = null;
     if (!this.at) {
       this.option.textContent = model.summary;
@@ -170,12 +175,69 @@ export class Chart {
     this.colourChosen();
   }
 
+  /** Dragging over a time axis or a scatter chooses what lies there. @param {PointerEvent} down */
+  drag(down) {
+    const m = this.model, upright = m?.kind === "scatter";
+    if (!m || down.button !== 0 || !(upright || m.category.time && m.kind !== "bars" && !forms[m.kind])) return;
+    const from = { x: down.offsetX, y: down.offsetY };
+    /** @type {SVGElement | null} */
+    let box = null;
+    const area = this.svg.getBoundingClientRect();
+    /** @param {PointerEvent} e */
+    const span = (e) => {
+      const x = e.clientX - area.left, y = e.clientY - area.top;
+      return { left: Math.min(x, from.x), right: Math.max(x, from.x), top: upright ? Math.min(y, from.y) : 0, bottom: upright ? Math.max(y, from.y) : area.height };
+    };
+    /** @param {PointerEvent} e */
+    const move = (e) => {
+      const at = span(e);
+      if (!box && at.right - at.left < 8) return;
+      this.hide();
+      box ??= this.svg.appendChild(el("rect", { class: "dragging" }));
+      for (const [name, v] of [["x", at.left], ["y", at.top], ["width", at.right - at.left], ["height", at.bottom - at.top]]) box.setAttribute(String(name), String(v));
+    };
+    /** @param {PointerEvent} e */
+    const up = (e) => {
+      removeEventListener("pointermove", move);
+      removeEventListener("pointerup", up);
+      if (!box) return;
+      box.remove();
+      this.dragged = e.target instanceof Node && this.svg.contains(e.target); // a click follows then
+      const at = span(e);
+      this.chosen = new Set();
+      for (const [name, { x, y }] of this.places) {
+        const [series, group] = name.split(" ").map(Number);
+        if (x >= at.left && x <= at.right && y >= at.top && y <= at.bottom && !m.series[series].role) this.chosen.add(this.keyOf({ series, group }));
+      }
+      this.tell();
+      this.colourChosen();
+    };
+    addEventListener("pointermove", move);
+    addEventListener("pointerup", up);
+  }
+
+  /** The span of time from the first chosen mark, or else the one at the keyboard, to the last; null for none. */
+  spell() {
+    const m = this.model;
+    if (!m?.category.time) return null;
+    const groups = m.groups.filter((g, group) => !g.ahead && (this.chosen.size === 0 ? this.at?.group === group : m.series.some((s, series) => this.chosen.has(this.keyOf({ series, group })))));
+    const first = /** @type {any} */ (groups[0]?.key), last = /** @type {any} */ (groups[groups.length - 1]?.key);
+    return first?.from && last?.to ? { from: first.from, to: last.to } : null;
+  }
+
   tell() {
     const m = /** @type {Drawing} */ (this.model);
     /** @type {object[]} */
     const marks = [];
     /** @type {string[]} */
     const words = [];
+    const spell = this.chosen.size > 12 ? this.spell() : null;
+    if (spell) {
+      // Many steps beside each other are one span of time.
+      const groups = m.groups.filter((g, group) => m.series.some((s, series) => this.chosen.has(this.keyOf({ series, group }))));
+      this.listener.choose([{ ...m.reference, measure: 0, keys: [spell] }], `${groups[0].words} to ${groups[groups.length - 1].full}`);
+      return;
+    }
     m.series.forEach((s, series) => s.marks.forEach((mark, group) => {
       const p = { series, group };
       if (!mark || s.role || !this.chosen.has(this.keyOf(p))) return;
@@ -224,6 +286,9 @@ export class Chart {
     } else if ((e.key === "r" || e.key === "R") && !e.ctrlKey && !e.metaKey) {
       const reference = this.reference(at);
       if (reference) this.listener.records(reference, this.words(at));
+    } else if ((e.key === "z" || e.key === "Z") && !e.ctrlKey && !e.metaKey && this.listener.look) {
+      const part = e.shiftKey ? null : this.spell();
+      if (part || e.shiftKey) this.listener.look({ part });
     } else {
       return;
     }

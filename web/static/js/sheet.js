@@ -6,7 +6,7 @@ import { fill, headers, post, say, Trouble, who } from "./api.js";
 import { Drawer } from "./drawer.js";
 import { Widget } from "./widget.js";
 
-/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string}[], settings: Record<string, string>}} State */
+/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>}} State */
 
 export class Sheet {
   /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, open?: (address: string) => void}} how */
@@ -14,7 +14,7 @@ export class Sheet {
     this.root = root;
     this.how = how;
     /** @type {State} */
-    this.state = { filters: {}, narrow: [], settings: {} };
+    this.state = { filters: {}, narrow: [], settings: {}, looks: {} };
     /** @type {Map<string, Widget>} */
     this.widgets = new Map();
     /** @type {Map<string, AbortController>} */
@@ -47,6 +47,7 @@ export class Sheet {
       this.widgets.set(id, new Widget(place, {
         choose: (marks, words) => this.narrow(id, marks, words),
         records: (mark, words) => place.dataset.records === "true" && void this.records(id, mark, words),
+        look: (change) => this.look(id, change),
       }));
     }
     void this.follow();
@@ -100,6 +101,16 @@ export class Sheet {
     void this.refresh([...this.widgets.keys()].filter((other) => other !== id));
   }
 
+  /** A viewer looks at a widget by another grain, closer, or at its whole range again. @param {string} id @param {{grain?: string, part?: {from: string, to: string} | null}} change */
+  look(id, change) {
+    const { grain, part } = { ...this.state.looks[id], ...change };
+    this.state.looks[id] = { ...(grain ? { grain } : {}), ...(part ? { part } : {}) };
+    if (!grain && !part) delete this.state.looks[id];
+    this.widgets.get(id)?.chart?.clear();
+    this.state.narrow = this.state.narrow.filter((n) => n.widget !== id);
+    void this.refresh();
+  }
+
   /** @param {number} i */
   lift(i) {
     const [gone] = this.state.narrow.splice(i, 1);
@@ -140,7 +151,7 @@ export class Sheet {
   }
 
   standard() {
-    this.state = { filters: {}, narrow: [], settings: {} };
+    this.state = { filters: {}, narrow: [], settings: {}, looks: {} };
     this.widgets.forEach((w) => w.chart?.clear());
     void this.refresh();
   }

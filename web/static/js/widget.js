@@ -1,10 +1,10 @@
 /** One widget on a sheet or in the chart editor: shows answers, keeps its drawing. */
 import { Chart } from "./draw.js";
-import { fill } from "./api.js";
+import { fill, say } from "./api.js";
 import { colour } from "./drawing/svg.js";
 
 /**
- * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object}[], fresh: string, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string}} Answer
+ * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object}[], fresh: string, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean}} Answer
  */
 
 export class Widget {
@@ -105,6 +105,7 @@ export class Widget {
       }
       this.place.append(notes);
     }
+    this.looks(a);
     if (a.drawing) {
       this.draw(a.drawing, a.title);
       return;
@@ -116,6 +117,38 @@ export class Widget {
     const scroll = this.body.querySelector(".scroll");
     if (scroll) scroll.scrollTop = scrolled;
     lay(this.body);
+  }
+
+  /** The words by which a viewer looks at a chart along time: its grain, closer, the whole range. @param {Answer} a */
+  looks(a) {
+    const tools = this.place.querySelector(".widget-words"), look = this.listener.look;
+    tools?.querySelector(".looks")?.remove();
+    if (!tools || !look || !a.grains || !a.grain) return;
+    const box = document.createElement("span");
+    box.className = "looks";
+    if (a.grains.length > 1) {
+      const select = document.createElement("select");
+      select.className = "plain";
+      select.setAttribute("aria-label", "Per");
+      for (const g of a.grains) select.append(new Option(`per ${g}`, g, false, g === a.grain));
+      select.addEventListener("change", () => look({ grain: select.value }));
+      box.append(select, " ");
+    }
+    const word = (/** @type {string} */ text, /** @type {() => void} */ act) => {
+      const button = document.createElement("button");
+      button.type = "button";
+      button.className = "plain";
+      button.textContent = text;
+      button.addEventListener("click", act);
+      box.append(button, " ");
+    };
+    if (a.drawing) word("closer", () => {
+      const part = this.chart?.spell();
+      if (part) look({ part });
+      else say("Choose marks first, by dragging over them or with Space; closer then shows only those.");
+    });
+    if (a.closer) word("whole range", () => look({ part: null }));
+    tools.prepend(box);
   }
 
   /** Sets a line of words above or below the drawing. @param {string} name @param {string | undefined} words @param {(p: HTMLElement) => void} put */
@@ -192,6 +225,9 @@ function lay(body) {
     if (node.dataset.top) node.style.top = `${node.dataset.top}%`;
     if (node.dataset.wide) node.style.width = `${node.dataset.wide}%`;
   }
+  const plan = /** @type {HTMLElement | null} */ (body.querySelector(".plan")), picture = plan?.querySelector("img");
+  if (plan?.dataset.high) plan.style.setProperty("--ratio", String(100 / Number(plan.dataset.high)));
+  else if (picture) picture.addEventListener("load", () => picture.naturalHeight && plan?.style.setProperty("--ratio", String(picture.naturalWidth / picture.naturalHeight)));
   for (const node of /** @type {NodeListOf<HTMLElement>} */ (body.querySelectorAll("[data-ground], [data-edge], [data-fill]"))) {
     if (node.dataset.ground) node.style.background = colour(node.dataset.ground);
     if (node.dataset.edge) node.style.borderLeftColor = colour(node.dataset.edge);

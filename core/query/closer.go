@@ -1,0 +1,69 @@
+package query
+
+import (
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+)
+
+// A Look is how a viewer looks at a chart along time: at another grain, or closer, at a
+// part of its range only.
+type Look struct {
+	Grain period.Grain `json:"grain,omitempty"`
+	Part  *Spell       `json:"part,omitempty"`
+}
+
+// Looked is the definition as a viewer looks at it; the same where it has no time axis.
+func (d Definition) Looked(l Look, ds *dataset.Dataset) Definition {
+	d.By = append([]Dimension{}, d.By...)
+	dims := make([]*Dimension, 0, len(d.By)+1)
+	for i := range d.By {
+		dims = append(dims, &d.By[i])
+	}
+	if d.Split != nil {
+		split := *d.Split
+		d.Split = &split
+		dims = append(dims, d.Split)
+	}
+	for _, dim := range dims {
+		if !onAxis(*dim, ds) {
+			continue
+		}
+		if l.Grain != 0 {
+			dim.Grain = l.Grain
+		}
+		if l.Part != nil {
+			within := between(ds.Find(dim.Field), &l.Part.From, &l.Part.To)
+			if d.Where != nil {
+				within = append(within, *d.Where)
+			}
+			where := filter.And(within...)
+			d.Where = &where
+		}
+	}
+	return d
+}
+
+// mostOffered is how many steps a grain that is offered may give.
+const mostOffered = 400
+
+// Offered lists the grains that a viewer may look at an axis by: those that give at least
+// two steps and not too many, and the one it has.
+func (d Dim) Offered() (out []period.Grain) {
+	a := d.Axis
+	grains := period.Grains()
+	if a.Calendar.HasOwn() {
+		grains = append(grains, period.Accounting)
+	}
+	for _, g := range grains {
+		if d.F.Type == field.Date && g < period.Day {
+			continue
+		}
+		borders, complete := a.Calendar.Steps(a.Range, g, mostOffered)
+		if g == a.Grain || complete && len(borders) > 2 {
+			out = append(out, g)
+		}
+	}
+	return out
+}
