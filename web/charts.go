@@ -68,17 +68,19 @@ func (s *Server) chartEditor(c *gin.Context) {
 		if ds, err = s.usable(c, c.Query("dataset")); err == nil {
 			doc = sentence.Start(ds, chart.Columns)
 		}
+	case c.Query("like") != "":
+		var own *chart.Document
+		if own, err = s.like(c, parsePlace(c.Query("like"))); own != nil {
+			doc = own
+		}
 	case at == (place{}):
 		doc = s.again(c, doc, c.Query("again") != "")
 	case at.Library != "":
 		doc, err = s.engine.Library(c.Request.Context(), at.Library)
 	case at.Widget != "":
-		var d *dashboard.Document
-		if d, _, err = s.draft(c, at.Dashboard); err == nil {
-			var w *dashboard.Widget
-			if w, err = d.Widget(at.Widget); err == nil && w.Chart != nil && w.Chart.Own != nil {
-				doc = w.Chart.Own
-			}
+		var own *chart.Document
+		if own, err = s.like(c, at); own != nil {
+			doc = own
 		}
 	}
 	if err != nil {
@@ -95,11 +97,24 @@ func (s *Server) chartEditor(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	if doc.Dataset != "" && at == (place{}) && c.Query("dataset") == "" && c.Query("again") == "" {
+	if doc.Dataset != "" && at == (place{}) && c.Query("dataset") == "" && c.Query("again") == "" && c.Query("like") == "" {
 		data["Again"] = true
 	}
 	data["At"], data["Where"], data["Dashboards"] = c.Query("at"), at, dashboards
 	s.page(c, http.StatusOK, "chart-editor", "Chart", data)
+}
+
+// like is the chart that stands on a widget of a draft; nil where it has none of its own.
+func (s *Server) like(c *gin.Context, at place) (*chart.Document, error) {
+	d, _, err := s.draft(c, at.Dashboard)
+	if err != nil {
+		return nil, err
+	}
+	w, err := d.Widget(at.Widget)
+	if err != nil || w.Chart == nil {
+		return nil, err
+	}
+	return w.Chart.Own, nil
 }
 
 // again starts a chart from the dataset of the one that the person placed last, on

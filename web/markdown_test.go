@@ -11,12 +11,12 @@ func TestTextsAreWrittenWithoutWhatCouldRun(t *testing.T) {
 	for text, want := range map[string]string{
 		"**late** jobs":                       "<p><strong>late</strong> jobs</p>\n",
 		"[the yard](https://yard.example/)":   `<p><a target="_blank" rel="noopener" href="https://yard.example/">the yard</a></p>` + "\n",
-		"![plan](/static/icon.svg)":           `<p><img src="/static/icon.svg" alt="plan"></p>` + "\n",
+		"![plan](/pictures/plan.svg)":         `<p><img src="https://host.example/pictures/plan.svg" alt="plan"></p>` + "\n",
 		"[run](javascript:alert(1))":          `<p><a target="_blank" rel="noopener" href="">run</a></p>` + "\n",
 		"a <script>alert(1)</script> b":       "<p>a <!-- raw HTML omitted -->alert(1)<!-- raw HTML omitted --> b</p>\n",
 		"<img src=x onerror=alert(1)>\n\nend": "<!-- raw HTML omitted -->\n<p>end</p>\n",
 	} {
-		got, err := markdown(text)
+		got, err := markdown(text, "https://host.example")
 		require.NoError(t, err)
 		assert.Equal(t, want, string(got), text)
 	}

@@ -109,6 +109,7 @@ func (s *Server) routes() {
 	author.GET("/data/datasets/:dataset/formula/help", s.formulaHelp)
 	author.POST("/data/datasets/:dataset/odd", s.oddRecords)
 	author.GET("/charts", s.library)
+	author.GET("/charts/forms", s.withPictures, s.forms)
 	author.GET("/charts/edit", s.withPictures, s.chartEditor)
 	author.POST("/charts/menu", s.chartMenu)
 	author.POST("/charts/finish", s.chartFinish)

@@ -6,7 +6,7 @@
 import { axes } from "./drawing/axes.js";
 import { funnel, gauge, heat, scatter } from "./drawing/fields.js";
 import { pies, radar } from "./drawing/round.js";
-import { colour, el, sign } from "./drawing/svg.js";
+import { Batch, colour, el, sign } from "./drawing/svg.js";
 
 /**
  * @typedef {{size: number, from: number, x?: number, r?: number, low?: number, high?: number, label: string, text?: string, more?: string[], tone?: string, inked?: string, exact: string, run?: {keys: object[], was: string}, then?: object}} Mark
@@ -15,7 +15,8 @@ import { colour, el, sign } from "./drawing/svg.js";
  * @typedef {{low: number, high: number, log?: boolean, hidden?: boolean, no_grid?: boolean, title?: string, ticks: {at: number, label: string}[]}} Axis
  * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], bar_width?: number, bridge?: boolean, total?: string, columns?: number, summary: string, reference: Record<string, any>}} Drawing
  * @typedef {{series: number, group: number}} Place
- * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, id: string, put: (series: number, group: number, x: number, y: number, node: SVGElement) => void}} Stage
+ * @typedef {{x: number, y: number, width: number, height: number, fill: string, round?: boolean}} Box where a mark lies that is drawn together with others
+ * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, id: string, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
  */
 
 /** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void}} Listener */
@@ -24,6 +25,15 @@ import { colour, el, sign } from "./drawing/svg.js";
 const forms = { pie: pies, donut: pies, radar, "heat map": heat, "risk grid": heat, scatter, funnel, gauge };
 
 let numbered = 0;
+
+/** From how many marks on they are drawn together. */
+const many = 500;
+
+/** The place that a name in places stands for. @param {string} name @returns {Place} */
+function place(name) {
+  const [series, group] = name.split(" ").map(Number);
+  return { series, group };
+}
 
 /** A drawn chart. */
 export class Chart {
@@ -40,8 +50,10 @@ export class Chart {
     this.chosen = new Set();
     /** Series, or slices of a pie, that the legend hides. @type {Set<number>} */
     this.hidden = new Set();
-    /** @type {Map<string, {x: number, y: number, node: SVGElement}>} */
+    /** @type {Map<string, {x: number, y: number, node?: SVGElement, box?: Box}>} */
     this.places = new Map();
+    /** @type {WeakMap<any, Place>} */
+    this.nodes = new WeakMap();
     place.tabIndex = 0;
     place.setAttribute("role", "listbox");
     this.option = document.createElement("div");
@@ -83,8 +95,14 @@ export class Chart {
 
   /** The mark under the pointer. @param {Event} e @returns {Place | null} */
   under(e) {
-    const node = /** @type {Element} */ (e.target).closest("[data-s]");
-    return node ? { series: Number(node.getAttribute("data-s")), group: Number(node.getAttribute("data-g")) } : null;
+    const found = this.nodes.get(/** @type {Element} */ (e.target).closest(".mark"));
+    if (found || !this.batch) return found ?? null;
+    const { offsetX: x, offsetY: y } = /** @type {PointerEvent} */ (e);
+    for (const [name, { box }] of this.places) {
+      const reach = box?.round ? 4 : 0;
+      if (box && x >= box.x - reach && x <= box.x + box.width + reach && y >= box.y - reach && y <= box.y + box.height + reach) return place(name);
+    }
+    return null;
   }
 
   /** @param {Drawing} model @param {string} title */
@@ -106,16 +124,22 @@ export class Chart {
     this.svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
     const root = el("g");
     this.places = new Map();
+    this.batch = m.groups.length * m.series.length > many ? new Batch() : null;
     /** @type {Stage} */
     const stage = {
-      root, width, height, hidden: this.hidden, id: this.id,
+      root, width, height, hidden: this.hidden, id: this.id, batch: this.batch,
       put: (series, group, x, y, node) => {
-        node.setAttribute("data-s", String(series));
-        node.setAttribute("data-g", String(group));
-        this.places.set(`${series} ${group}`, { x, y, node });
+        if (node instanceof SVGElement) {
+          this.nodes.set(node, { series, group });
+          this.places.set(`${series} ${group}`, { x, y, node });
+          return;
+        }
+        this.batch?.add(node.fill, node);
+        this.places.set(`${series} ${group}`, { x, y, box: node });
       },
     };
     (forms[m.kind] ?? axes)(m, stage);
+    if (this.batch) root.append(...this.batch.paths("mark together"), (this.over = el("g")));
     const hatch = el("pattern", { id: `${this.id}-hatch`, width: 6, height: 6, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" }, [el("rect", { width: 2.2, height: 6, fill: "var(--paper)" })]);
     this.svg.replaceChildren(el("defs", {}, [hatch]), root);
     this.colourChosen();
@@ -124,11 +148,21 @@ export class Chart {
 
   /** Fades what is not chosen. */
   colourChosen() {
-    for (const [name, { node }] of this.places) {
-      const [series, group] = name.split(" ").map(Number), chosen = this.chosen.has(this.keyOf({ series, group }));
-      node.classList.toggle("chosen", chosen);
-      node.classList.toggle("faded", this.chosen.size > 0 && !chosen);
+    const chosenOnes = new Batch();
+    if (this.batch) this.over?.replaceChildren();
+    if (this.chosen.size === 0) {
+      for (const node of this.svg.querySelectorAll(".chosen, .faded")) node.classList.remove("chosen", "faded");
+      return;
     }
+    if (this.batch) this.svg.querySelectorAll(".together").forEach((path) => path.classList.add("faded"));
+    for (const [name, { node, box }] of this.places) {
+      const chosen = this.chosen.has(this.keyOf(place(name)));
+      if (box && chosen) chosenOnes.add(box.fill, box);
+      if (!node) continue;
+      node.classList.toggle("chosen", chosen);
+      node.classList.toggle("faded", !chosen);
+    }
+    this.over?.replaceChildren(...chosenOnes.paths("chosen"));
   }
 
   /** @param {Place} p */
@@ -206,7 +240,7 @@ export class Chart {
       const at = span(e);
       this.chosen = new Set();
       for (const [name, { x, y }] of this.places) {
-        const [series, group] = name.split(" ").map(Number);
+        const { series, group } = place(name);
         if (x >= at.left && x <= at.right && y >= at.top && y <= at.bottom && !m.series[series].role) this.chosen.add(this.keyOf({ series, group }));
       }
       this.tell();
@@ -310,8 +344,16 @@ export class Chart {
 
   /** Outlines the mark that the keyboard is at. @param {Place | null} p */
   mark(p) {
-    this.svg.querySelector(".at")?.classList.remove("at");
-    if (p) this.places.get(`${p.series} ${p.group}`)?.node.classList.add("at");
+    const before = this.svg.querySelector(".at");
+    if (before?.classList.contains("outline")) before.remove();
+    else before?.classList.remove("at");
+    const found = p && this.places.get(`${p.series} ${p.group}`);
+    found?.node?.classList.add("at");
+    if (found?.box) {
+      const outline = new Batch();
+      outline.add("none", found.box);
+      this.over?.append(...outline.paths("mark at outline"));
+    }
   }
 
   /** @param {Place} p @param {number} x @param {number} y */

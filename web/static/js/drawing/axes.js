@@ -111,8 +111,9 @@ export function axes(m, st) {
         const start = middle + off(place) - thick / 2 + (ghosts ? (ghost ? -each * 0.06 : each * 0.1) : 0);
         const length = Math.max(Math.abs(to - from), mark.size === mark.from ? 0 : 0.75);
         const r = flat ? { x: Math.min(from, to), y: start, width: length, height: thick } : { x: start, y: Math.min(from, to), width: thick, height: length };
-        const rect = el("rect", { ...r, class: ghost ? "mark ghost" : `mark${m.groups[g].partial ? " partial" : ""}`, fill: ghost ? "none" : colour(mark.tone ?? s.colour), stroke: ghost ? colour(s.colour) : undefined });
-        (ghost ? layer.back : layer.marks).append(rect);
+        const fill = colour(mark.tone ?? s.colour), together = st.batch && !ghost;
+        const rect = together ? { ...r, fill } : el("rect", { ...r, class: ghost ? "mark ghost" : `mark${m.groups[g].partial ? " partial" : ""}`, fill: ghost ? "none" : fill, stroke: ghost ? fill : undefined });
+        if (rect instanceof SVGElement) (ghost ? layer.back : layer.marks).append(rect);
         if (m.groups[g].partial && !ghost) layer.marks.append(el("rect", { ...r, class: "hatch", fill: `url(#${st.id}-hatch)` }));
         st.put(i, g, flat ? to : middle + off(place), flat ? middle + off(place) : to, rect);
         if (mark.text && !ghost && (roomy || s.stack)) barText(mark.text, r, { flat, up: to > from === flat || to === from, inside: !!s.stack, size, mark, s, room, into: layer.over });
@@ -243,7 +244,12 @@ function curve(m, x, at, st) {
     }
     if (run.length > 1) out.push(el("path", { d: `M${run.map((g) => `${at(g).toFixed(1)} ${x.on(x.at[g].size).toFixed(1)}`).join("L")}`, stroke: colour(s.colour), class: `curve ${role}` }));
     for (const g of run) {
-      const px = at(g), py = x.on(x.at[g].size), mark = el("g", { class: "mark point", transform: `translate(${px.toFixed(1)} ${py.toFixed(1)})` });
+      const px = at(g), py = x.on(x.at[g].size);
+      if (st.batch && role === "" && s.as === "line") {
+        st.put(i, g, px, py, { x: px - 2, y: py - 2, width: 4, height: 4, fill: colour(s.colour), round: true });
+        continue;
+      }
+      const mark = el("g", { class: "mark point", transform: `translate(${px.toFixed(1)} ${py.toFixed(1)})` });
       mark.append(el("circle", { r: 8, class: "hit" }));
       if (role === "" && s.as === "line" && (!many || run.length === 1)) {
         const shape = sign(s.of, colour(s.colour), m.groups.length > 30 ? 0.7 : 1);

@@ -24,8 +24,9 @@ export function heat(m, st) {
     s.marks.forEach((mark, g) => {
       if (!mark) return;
       const gap = w > 8 && h > 8 ? 1 : 0, x = left + g * w;
-      const cell = el("rect", { x: x + gap, y: y + gap, width: Math.max(0.5, w - 2 * gap), height: Math.max(0.5, h - 2 * gap), class: "mark square", fill: colour(mark.tone ?? "plain") });
-      st.root.append(cell);
+      const r = { x: x + gap, y: y + gap, width: Math.max(0.5, w - 2 * gap), height: Math.max(0.5, h - 2 * gap), fill: colour(mark.tone ?? "plain") };
+      const cell = st.batch && !mark.text ? r : el("rect", { ...r, class: "mark square" });
+      if (cell instanceof SVGElement) st.root.append(cell);
       st.put(i, g, x + w / 2, y + h / 2, cell);
       if (mark.text && wide(mark.text) < w - 4 && h > 14) st.root.append(text(x + w / 2, y + h / 2 + 4, mark.text, { anchor: "middle", fill: mark.inked === "far" ? "var(--paper)" : "var(--on-tone)", weight: risk ? 650 : undefined }));
     });
@@ -67,6 +68,11 @@ export function scatter(m, st) {
   for (const { mark, i, g, s } of all) {
     if (!mark) continue;
     const px = x(mark.x ?? 0), py = y(mark.size), r = mark.r === undefined ? 0 : Math.max(2, most * Math.sqrt(mark.r));
+    if (st.batch) {
+      const half = r || 2.5;
+      st.put(i, g, px, py, { x: px - half, y: py - half, width: 2 * half, height: 2 * half, fill: colour(s.colour), round: true });
+      continue;
+    }
     const shape = el("g", { class: "mark point", transform: `translate(${px.toFixed(1)} ${py.toFixed(1)})` });
     if (r) shape.append(el("circle", { r, class: "bubble", fill: colour(s.colour), stroke: colour(s.colour) }));
     else shape.append(sign(i, colour(s.colour), many ? 0.6 : 1));

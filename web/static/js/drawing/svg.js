@@ -96,6 +96,29 @@ export class Room {
   }
 }
 
+const round = (/** @type {number} */ v) => Math.round(v * 10) / 10;
+
+/** Very many marks of a colour as one path, which a browser draws within a frame. */
+export class Batch {
+  constructor() {
+    /** @type {Map<string, string[]>} */
+    this.parts = new Map();
+  }
+
+  /** @param {string} fill @param {import("../draw.js").Box} b */
+  add(fill, b) {
+    const d = b.round ? `M${round(b.x)} ${round(b.y + b.height / 2)}a${round(b.width / 2)} ${round(b.width / 2)} 0 1 0 ${round(b.width)} 0a${round(b.width / 2)} ${round(b.width / 2)} 0 1 0 ${round(-b.width)} 0z` : `M${round(b.x)} ${round(b.y)}h${round(b.width)}v${round(b.height)}h${round(-b.width)}z`;
+    const list = this.parts.get(fill);
+    if (list) list.push(d);
+    else this.parts.set(fill, [d]);
+  }
+
+  /** @param {string} name @returns {SVGElement[]} */
+  paths(name) {
+    return [...this.parts].map(([fill, d]) => el("path", { d: d.join(""), fill, class: name }));
+  }
+}
+
 /** Signs tell series apart where colour does not: on paper and for some eyes. */
 export const signs = ["M-4 0a4 4 0 1 0 8 0a4 4 0 1 0-8 0z", "M-3.5-3.5h7v7h-7z", "M0-4.500 4.500 3.500h-9z", "M0-5 4.500 0 0 5-4.500 0z", "M-4.500-3.500h9L0 4.500z", "M-1.500-4.500h3v3h3v3h-3v3h-3v-3h-3v-3h3z", "M-4-4 0-1.500 4-4 1.500 0 4 4 0 1.500-4 4-1.500 0z"];
 
