@@ -46,3 +46,20 @@ export async function noSeriousProblem(page: Page, what: string) {
   const serious = violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(" | ")}`);
   expect(serious, what).toEqual([]);
 }
+
+/** What is wrong with the labels of the drawings: cut off, or lying on each other. */
+export const faults = (which: string) =>
+  [...document.querySelectorAll(which)].flatMap((svg) => {
+    const ground = svg.getBoundingClientRect(), title = svg.closest(".widget")?.querySelector("h2")?.textContent;
+    const texts = [...svg.querySelectorAll("text")].map((t) => ({ t, box: t.getBoundingClientRect(), turned: t.hasAttribute("transform") }));
+    const out: string[] = [];
+    texts.forEach(({ t, box, turned }, i) => {
+      if (box.left < ground.left - 3 || box.right > ground.right + 3 || box.top < ground.top - 3 || box.bottom > ground.bottom + 3) out.push(`${title}: “${t.firstChild?.textContent}” is cut`);
+      for (const other of texts.slice(0, i)) {
+        if (turned || other.turned) continue;
+        const across = Math.min(box.right, other.box.right) - Math.max(box.left, other.box.left), down = Math.min(box.bottom, other.box.bottom) - Math.max(box.top, other.box.top);
+        if (across > 1.5 && down > 5) out.push(`${title}: “${t.firstChild?.textContent}” lies on “${other.t.firstChild?.textContent}”`);
+      }
+    });
+    return out;
+  });

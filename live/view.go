@@ -101,7 +101,7 @@ type Answer struct {
 	Nothing  string          `json:"nothing,omitempty"` // why there is nothing to show
 	Whole    query.Reference `json:"whole"`             // leads to all records of the chart
 	Text     string          `json:"text,omitempty"`
-	Host     string          `json:"-"` // what comes before the paths of pictures
+	Host     string          `json:"-"`                // what comes before the paths of pictures
 	Grain    string          `json:"grain,omitempty"`  // of the time axis
 	Grains   []string        `json:"grains,omitempty"` // that it could have instead
 	Closer   bool            `json:"closer,omitempty"` // only a part of the range is shown

@@ -99,7 +99,7 @@ export class Chart {
     if (found || !this.batch) return found ?? null;
     const { offsetX: x, offsetY: y } = /** @type {PointerEvent} */ (e);
     for (const [name, { box }] of this.places) {
-      const reach = box?.round ? 4 : 0;
+      const reach = box?.round ? 4 : 1;
       if (box && x >= box.x - reach && x <= box.x + box.width + reach && y >= box.y - reach && y <= box.y + box.height + reach) return place(name);
     }
     return null;

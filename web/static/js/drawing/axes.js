@@ -53,16 +53,18 @@ export function axes(m, st) {
     box.left += valueWidth;
     box.right -= second;
     const slot = (box.right - box.left) / n;
-    if (!hideCategory) labels = categories(m, slot, size, box.left);
+    if (!hideCategory) labels = categories(m, slot, size, box.left, height);
     box.bottom -= labels.tall + (m.category.title ? 16 : 0) + 4;
   }
   // Numbers that stand at the end of bars need room too.
   const marked = m.series.some((s) => s.marks.some((mark) => mark?.text));
   if (marked && flat && !m.series.some((s) => s.stack)) box.right -= Math.max(0, ...m.series.flatMap((s) => s.marks.map((mark) => wide(mark?.text ?? "", size)))) + 6;
   if (marked && !flat) box.top += 14;
+  let bare = false; // there is room for the marks only
   if (box.right - box.left < 30 || box.bottom - box.top < 24) {
     Object.assign(box, { left: 2, right: width - 2, top: 4, bottom: height - 4 });
     labels.lines = [];
+    bare = true;
   }
   const along = flat ? scale(m.axis, box.left, box.right) : scale(m.axis, box.bottom, box.top);
   const other = m.second ? scale(m.second, box.bottom, box.top) : along;
@@ -72,16 +74,16 @@ export function axes(m, st) {
   for (const t of ticks) {
     const v = along(t.at);
     if (!m.axis.no_grid) grid.append(flat ? el("line", { x1: v, x2: v, y1: box.top, y2: box.bottom }) : el("line", { x1: box.left, x2: box.right, y1: v, y2: v }));
-    if (!m.axis.hidden) values.append(flat ? text(v, box.bottom + 15, t.label, { anchor: "middle", size }) : text(box.left - 6, v + 4, t.label, { anchor: "end", size }));
+    if (!m.axis.hidden && !bare) values.append(flat ? text(v, box.bottom + 15, t.label, { anchor: "middle", size }) : text(box.left - 6, v + 4, t.label, { anchor: "end", size }));
   }
-  if (m.second && !m.second.hidden) for (const t of thin(m.second.ticks, height, 26)) seconds.append(text(box.right + 6, other(t.at) + 4, t.label, { size }));
-  if (m.axis.title && !flat) values.append(text(2, 11, shorten(m.axis.title, m.second ? width / 2 - 8 : width - 8, size), { size, full: m.axis.title }));
-  if (m.axis.title && flat) values.append(text((box.left + box.right) / 2, height - 3, shorten(m.axis.title, width - 8, size), { anchor: "middle", size, full: m.axis.title }));
-  if (m.second?.title) seconds.append(text(width - 4, 11, shorten(m.second.title, width / 2 - 8, size), { anchor: "end", size, full: m.second.title }));
+  if (m.second && !m.second.hidden && !bare) for (const t of thin(m.second.ticks, height, 26)) seconds.append(text(box.right + 6, other(t.at) + 4, t.label, { size }));
+  if (m.axis.title && !flat && !bare) values.append(text(2, 11, shorten(m.axis.title, m.second ? width / 2 - 8 : width - 8, size), { size, full: m.axis.title }));
+  if (m.axis.title && flat && !bare) values.append(text((box.left + box.right) / 2, height - 3, shorten(m.axis.title, width - 8, size), { anchor: "middle", size, full: m.axis.title }));
+  if (m.second?.title && !bare) seconds.append(text(width - 4, 11, shorten(m.second.title, width / 2 - 8, size), { anchor: "end", size, full: m.second.title }));
   const zero = along(Math.min(Math.max(0, m.axis.low), m.axis.high));
   grid.append(flat ? el("line", { class: "base", x1: zero, x2: zero, y1: box.top, y2: box.bottom }) : el("line", { class: "base", x1: box.left, x2: box.right, y1: zero, y2: zero }));
-  if (!hideCategory) names.append(...(flat ? sideLabels(m, box, slot, size, at) : lowerLabels(m, box, labels, size, at, height)));
-  if (m.category.title && !flat) names.append(text((box.left + box.right) / 2, height - 3, shorten(m.category.title, box.right - box.left, size), { anchor: "middle", size }));
+  if (!hideCategory && !bare) names.append(...(flat ? sideLabels(m, box, slot, size, at) : lowerLabels(m, box, labels, size, at, height)));
+  if (m.category.title && !flat && !bare) names.append(text((box.left + box.right) / 2, height - 3, shorten(m.category.title, box.right - box.left, size), { anchor: "middle", size }));
   grid.append(values, seconds, names);
   root.append(grid);
 
@@ -152,8 +154,11 @@ export function thin(ticks, length, each) {
   return out;
 }
 
-/** How the labels under the columns stand: in a line, in two, turned, or only some of them. @param {Drawing} m @param {number} slot @param {number} size @param {number} left */
-function categories(m, slot, size, left) {
+/** How far a turned label reaches to the left, as part of its length: the cosine of 38 degrees. */
+export const slope = 0.79;
+
+/** How the labels under the columns stand: in a line, in two, turned, or only some of them. @param {Drawing} m @param {number} slot @param {number} size @param {number} left @param {number} height */
+function categories(m, slot, size, left, height) {
   const names = m.groups.map((g) => g.label), most = Math.max(...names.map((s) => wide(s, size)));
   if (most <= slot - 6) return { lines: names.map((s) => [s]), turn: false, step: 1, tall: 16 };
   if (m.category.time) {
@@ -162,7 +167,7 @@ function categories(m, slot, size, left) {
   }
   const broken = names.map((s) => lines(s, slot - 6, size));
   if (broken.every(Boolean)) return { lines: /** @type {string[][]} */ (broken), turn: false, step: 1, tall: 30 };
-  const long = Math.min(most, 120, Math.max(60, left + slot / 2 + 60)), step = Math.max(1, Math.ceil(15 / slot));
+  const long = Math.min(most, 120, Math.max(44, height * 0.45), Math.max(60, left + slot / 2 + 60)), step = Math.max(1, Math.ceil(15 / slot));
   return { lines: names.map((s) => [shorten(s, long, size)]), turn: true, step, tall: Math.round(long * 0.62) + 14 };
 }
 
@@ -175,7 +180,9 @@ function lowerLabels(m, box, labels, size, at, height) {
   labels.lines.forEach((parts, g) => {
     if (g % labels.step) return;
     if (labels.turn) {
-      out.push(text(at(g) + 3, base - 2, parts[0], { anchor: "end", size, turn: -38, full: m.groups[g].full }));
+      // A turned label reaches to the left, at most to the edge.
+      const s = shorten(parts[0], Math.max(0, (at(g) - 2) / slope), size);
+      if (s) out.push(text(at(g) + 3, base - 2, s, { anchor: "end", size, turn: -38, full: m.groups[g].full }));
       return;
     }
     parts.forEach((s, i) => {

@@ -1,6 +1,6 @@
 /** Heat maps, risk grids, scatters, funnels and gauges. */
 import { Room, colour, el, lines, shorten, sign, text, wide } from "./svg.js";
-import { scale, thin } from "./axes.js";
+import { scale, slope, thin } from "./axes.js";
 
 /** @typedef {import("../draw.js").Drawing} Drawing */
 /** @typedef {import("../draw.js").Stage} Stage */
@@ -13,8 +13,9 @@ export function heat(m, st) {
   const w = (st.width - left - 2) / n;
   const broken = m.groups.map((g) => lines(g.label, w - 4));
   const turned = !broken.every(Boolean) && !m.category.time && w < most;
+  const long = Math.min(most, 110, Math.max(44, st.height * 0.4));
   const step = m.category.time ? Math.max(1, Math.ceil((most + 8) / w)) : turned ? Math.max(1, Math.ceil(14 / w)) : 1;
-  const low = (m.category.hidden ? 2 : turned ? Math.min(most, 110) * 0.62 + 14 : broken.some((b) => (b?.length ?? 0) > 1) ? 32 : 18) + (m.category.title ? 15 : 0);
+  const low = (m.category.hidden ? 2 : turned ? long * 0.62 + 14 : broken.some((b) => (b?.length ?? 0) > 1) ? 32 : 18) + (m.category.title ? 15 : 0);
   const h = Math.max(4, (st.height - top - low) / rows);
   if (m.axis.title) st.root.append(text(2, 12, shorten(m.axis.title, st.width / 2), { full: m.axis.title }));
   const every = Math.max(1, Math.ceil(13 / h));
@@ -35,7 +36,7 @@ export function heat(m, st) {
     m.groups.forEach((group, g) => {
       if (g % step) return;
       const x = left + (g + 0.5) * w, y = top + rows * h + 14;
-      if (turned) st.root.append(text(x + 3, y, shorten(group.label, 110), { anchor: "end", turn: -38, full: group.full }));
+      if (turned) st.root.append(text(x + 3, y, shorten(group.label, Math.min(long, x / slope)), { anchor: "end", turn: -38, full: group.full }));
       else (step > 1 ? [group.label] : broken[g] ?? [shorten(group.label, w - 4)]).forEach((part, k) => st.root.append(text(Math.min(x, st.width - wide(part) / 2), y + 13 * k, part, { anchor: "middle", full: group.full })));
     });
   }
@@ -116,7 +117,7 @@ export function funnel(m, st) {
 /** One figure on a ruled scale, with its bands. @param {Drawing} m @param {Stage} st */
 export function gauge(m, st) {
   const mark = m.series[0].marks[0], left = 10, right = st.width - 10, x = scale(m.axis, left, right);
-  const big = Math.max(18, Math.min(38, st.height * 0.26, (st.width * 20) / Math.max(1, wide(m.total ?? "", 20, 650)))), strip = Math.max(8, Math.min(22, st.height * 0.14));
+  const big = Math.max(11, Math.min(38, st.height * 0.26, ((st.width - 24) * 20) / Math.max(1, wide(m.total ?? "", 20, 650)))), strip = Math.max(8, Math.min(22, st.height * 0.14));
   const y = Math.min(st.height - strip - 32, Math.max(big + 30, st.height * 0.56));
   st.root.append(text(left, big + 2, m.total ?? "", { size: big, weight: 650, fill: "var(--ink)" }));
   const w = wide(m.total ?? "", big, 650);

@@ -41,7 +41,7 @@ export function pies(m, st) {
     });
     if (inner && alone && m.total) {
       const size = Math.max(11, Math.min(22, (inner * 1.7 * 16) / Math.max(1, wide(m.total, 16, 650))));
-      st.root.append(text(cx, cy + size * 0.35, m.total, { anchor: "middle", size, weight: 650, fill: "var(--ink)" }));
+      if (wide(m.total, size, 650) < inner * 1.9) st.root.append(text(cx, cy + size * 0.35, m.total, { anchor: "middle", size, weight: 650, fill: "var(--ink)" }));
     } else if (!alone && inner && s.total && wide(s.total, 12, 600) < inner * 1.8) {
       st.root.append(text(cx, cy + 4, s.total, { anchor: "middle", weight: 600, fill: "var(--ink)" }));
     }
@@ -86,7 +86,7 @@ export function radar(m, st) {
   const n = m.groups.length, cx = st.width / 2, cy = st.height / 2 + 2, most = Math.max(...m.groups.map((g) => wide(g.label)));
   const r = Math.max(20, Math.min(st.height / 2 - 22, st.width / 2 - Math.min(most + 12, st.width * 0.28)));
   const at = scale(m.axis, 0, r), angle = (/** @type {number} */ g) => (g / n) * turn;
-  const grid = el("g", { class: "grid-lines" });
+  const grid = el("g", { class: "grid-lines" }), room = new Room(st.width, st.height);
   for (const t of m.axis.ticks) {
     grid.append(el("path", { d: `M${m.groups.map((_, g) => path(point(cx, cy, at(t.at), angle(g)))).join("L")}Z`, class: "web" }));
     if (r > 60 && t.at > 0) grid.append(text(cx + 4, cy - at(t.at) + 4, t.label, { size: 11, halo: true }));
@@ -95,7 +95,9 @@ export function radar(m, st) {
     const [x, y] = point(cx, cy, r, angle(g)), [lx, ly] = point(cx, cy, r + 10, angle(g)), side = Math.sin(angle(g));
     const anchor = Math.abs(side) < 0.15 ? "middle" : side > 0 ? "start" : "end";
     const space = anchor === "middle" ? st.width * 0.5 : anchor === "start" ? st.width - lx - 2 : lx - 2;
-    grid.append(el("line", { x1: cx, y1: cy, x2: x, y2: y }), text(lx, ly + 4, shorten(group.label, space), { anchor, fill: "var(--ink)", full: group.full }));
+    const label = shorten(group.label, space), w = wide(label);
+    grid.append(el("line", { x1: cx, y1: cy, x2: x, y2: y }));
+    if (room.take(anchor === "middle" ? lx - w / 2 : anchor === "end" ? lx - w : lx, ly - 7, w, 13)) grid.append(text(lx, ly + 4, label, { anchor, fill: "var(--ink)", full: group.full }));
   });
   st.root.append(grid);
   m.series.forEach((s, i) => {
