@@ -370,6 +370,11 @@ func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Data
 	if err == nil {
 		err = calc.TooMany(r.Rows[0])
 	}
+	if err != nil && calc.Recount(p, err) {
+		if r, err = e.one(ctx, p, v); err == nil {
+			err = calc.TooMany(r.Rows[0])
+		}
+	}
 	if err != nil {
 		return nil, at, err
 	}

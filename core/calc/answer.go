@@ -59,6 +59,9 @@ func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, 
 		p.Keep(kept)
 	}
 	rows, err := asked(p, ask)
+	if err != nil && Recount(p, err) {
+		rows, err = asked(p, ask)
+	}
 	if err != nil {
 		return nil, nil, err
 	}
@@ -123,6 +126,17 @@ func asked(p Plan, ask Asker) ([][]field.Value, error) {
 		err = TooMany(rows)
 	}
 	return rows, err
+}
+
+// Recount tells whether a question that gave too many rows can be asked again in a way that
+// gives fewer, since its values turned out to be more than was estimated; the plan is that
+// other way then.
+func Recount(p *query.Plan, err error) bool {
+	if why := problem.Of(err); why == nil || why.Code != problem.TooMany || !p.Tallied() {
+		return false
+	}
+	p.Untally()
+	return true
 }
 
 // TooMany tells in words that a plan's rows are more groups than are computed with.

@@ -96,7 +96,7 @@ func (c *computing) read(rows [][]field.Value) {
 				f.keys[i] = Key{Kind: One, Value: value, Label: label, Begun: true}.named()
 			}
 		}
-		f.parts = parts(row[:len(row)-1])
+		f.parts = read(row[:len(row)-1], c.p.Columns)
 		switch {
 		case why != "":
 			unplaced[why] += whole(row[len(row)-1])

@@ -47,29 +47,60 @@ func Share(part, whole field.Value) field.Value { return quotient(part.Decimal()
 
 var one, two = apd.New(1, 0), apd.New(2, 0)
 
-// parts are the components of one measure in one group; a nil part has no records.
-type parts []field.Value
+// A part is one component: a value, or for a measure that is counted by value how often
+// each occurs.
+type part struct {
+	field.Value
+	tally tally
+}
+
+// parts are the components of all measures in one group; nil parts have no records.
+type parts []part
+
+// read takes the components of a row.
+func read(row []field.Value, columns []query.Column) parts {
+	out := make(parts, len(row))
+	for i, v := range row {
+		out[i].Value = v
+	}
+	for i, c := range columns {
+		if c.Component != query.TallyValue {
+			continue
+		}
+		if n := whole(row[i+1]); n > 0 {
+			out[i].tally = tally{row[i].Exact(): {row[i], n}}
+		}
+		out[i].Value, out[i+1].Value = field.Value{}, field.Value{}
+	}
+	return out
+}
 
 // merge adds the records of q to p. Only mergeable components come here.
 func (p parts) merge(q parts, columns []query.Column) parts {
 	if p == nil {
-		return append(parts{}, q...)
+		p = append(parts{}, q...)
+		for i := range p {
+			p[i].tally = tally(nil).merge(q[i].tally)
+		}
+		return p
 	}
 	for i, c := range columns {
 		switch {
+		case c.Component == query.TallyValue:
+			p[i].tally = p[i].tally.merge(q[i].tally)
 		case q[i].IsEmpty():
 		case p[i].IsEmpty():
 			p[i] = q[i]
 		case c.Component == query.MinOf:
-			if field.Compare(q[i], p[i]) < 0 {
+			if field.Compare(q[i].Value, p[i].Value) < 0 {
 				p[i] = q[i]
 			}
 		case c.Component == query.MaxOf:
-			if field.Compare(q[i], p[i]) > 0 {
+			if field.Compare(q[i].Value, p[i].Value) > 0 {
 				p[i] = q[i]
 			}
 		default:
-			p[i] = field.OfDecimal(add(p[i].Decimal(), q[i].Decimal()))
+			p[i].Value = field.OfDecimal(add(p[i].Decimal(), q[i].Decimal()))
 		}
 	}
 	return p
@@ -81,10 +112,10 @@ func blank(p *query.Plan) parts {
 	for i, c := range p.Columns {
 		switch c.Component {
 		case query.CountAll, query.CountFilled, query.DistinctOf:
-			out[i] = field.OfInt(0)
+			out[i].Value = field.OfInt(0)
 		case query.SumOf:
 			if p.Atoms[c.Atom].Aggregate == query.Sum {
-				out[i] = field.OfInt(0)
+				out[i].Value = field.OfInt(0)
 			}
 		}
 	}
@@ -93,7 +124,7 @@ func blank(p *query.Plan) parts {
 
 // values computes each measure from the components of its atoms.
 func (p parts) values(m *query.Measuring) []field.Value {
-	of := make([][]field.Value, len(m.Atoms))
+	of := make([]parts, len(m.Atoms))
 	for i, c := range m.Columns {
 		of[c.Atom] = append(of[c.Atom], p[i])
 	}
@@ -109,7 +140,10 @@ func (p parts) values(m *query.Measuring) []field.Value {
 }
 
 // atom computes one aggregate from its components.
-func atom(a query.Atom, of []field.Value) field.Value {
+func atom(a query.Atom, of parts) field.Value {
+	if a.Tallied {
+		return of[0].tally.value(a)
+	}
 	switch a.Aggregate {
 	case query.Average:
 		return quotient(of[0].Decimal(), of[1].Decimal())
@@ -121,9 +155,9 @@ func atom(a query.Atom, of []field.Value) field.Value {
 	case query.Spread:
 		return spread(of[0].Decimal(), of[1].Decimal(), of[2].Decimal())
 	case query.Percentile:
-		return between(a.P.Decimal(), of[0], of[1], of[2])
+		return between(a.P.Decimal(), of[0].Value, of[1].Value, of[2].Value)
 	}
-	return of[0]
+	return of[0].Value
 }
 
 // spread is the sample standard deviation, from sum, sum of squares and count; one value

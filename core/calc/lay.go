@@ -33,7 +33,7 @@ func (c *computing) table(e *earlier) *Table {
 	}
 	if all := c.marginal(make([]Key, c.count), func(int) bool { return false }); all != nil {
 		for _, u := range c.p.Unread {
-			if n := whole(all[u.Column]); n > 0 {
+			if n := whole(all[u.Column].Value); n > 0 {
 				t.Unplaced = append(t.Unplaced, Unplaced{"unreadable", u.Field, n})
 			}
 		}

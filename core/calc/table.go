@@ -261,7 +261,7 @@ func (k Key) Ref() query.KeyRef {
 func Single(p *query.RecordsPlan, rows [][]field.Value) (field.Value, int64) {
 	row := rows[0]
 	last := len(row) - 1
-	return parts(row[:last]).values(&p.Measuring)[0], whole(row[last])
+	return read(row[:last], p.Columns).values(&p.Measuring)[0], whole(row[last])
 }
 
 // Same tells whether two keys of one dimension are the same.

@@ -188,6 +188,9 @@ func (b *builder) fine(inner string) string {
 	}
 	for i, c := range p.Columns {
 		columns = append(columns, fmt.Sprintf("%s as c%d", b.aggregate(c), i))
+		if c.Component == TallyValue {
+			group = append(group, fmt.Sprint(len(columns)))
+		}
 	}
 	columns = append(columns, "count(*) as n")
 	grouped := "select " + strings.Join(columns, ", ") + " from (" + inner + ") d"

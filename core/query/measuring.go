@@ -21,6 +21,7 @@ type Atom struct {
 	Expr      *formula.Expr     // or a formula per record
 	Where     *filter.Condition // only records that meet it
 	Only      *formula.Expr     // only records for which it is true
+	Tallied   bool              // it is had from how often each value occurs, see tally
 }
 
 // limited tells whether the atom leaves out some of a group's records.
@@ -139,6 +140,9 @@ func (m *Measuring) add(a Atom) int {
 }
 
 func (a Atom) components() []Component {
+	if a.Tallied {
+		return []Component{TallyValue, TallyWeight}
+	}
 	switch a.Aggregate {
 	case Count:
 		if a.Field == Records {
@@ -166,7 +170,7 @@ func (a Atom) components() []Component {
 // mergeable tells whether every total can be had from the parts' components.
 func (m *Measuring) mergeable() bool {
 	for _, a := range m.Atoms {
-		if !a.Aggregate.mergeable() {
+		if !a.Tallied && !a.Aggregate.mergeable() {
 			return false
 		}
 	}
@@ -223,7 +227,9 @@ func (a Atom) aggregate(c Component, v, only string) string {
 	switch c {
 	case CountAll:
 		return "count(*)" + only
-	case CountFilled:
+	case TallyValue:
+		return v
+	case CountFilled, TallyWeight:
 		return "count(" + v + ")" + only
 	case SumOf:
 		return "sum(" + v + ")" + only

@@ -64,6 +64,10 @@ const (
 	HighMiddle // the upper of them
 	LowPlace   // the value at or before a percentile's place
 	HighPlace  // the one at or after it
+	// TallyValue is a value, and TallyWeight how many records have it: the database then
+	// returns a row for each value.
+	TallyValue
+	TallyWeight
 )
 
 // A Column of a plan's result: one component of one atom.
@@ -137,8 +141,6 @@ func Build(d Definition, ds *dataset.Dataset, s Setting, extent *Extent) (*Plan,
 	if err != nil {
 		return nil, err
 	}
-	// Without dimensions there is one group and nothing to merge.
-	rolled := !p.mergeable() && len(p.Dims) > 0
 	groups := 1.0
 	for i := range p.Dims {
 		dim := &p.Dims[i]
@@ -153,8 +155,16 @@ func Build(d Definition, ds *dataset.Dataset, s Setting, extent *Extent) (*Plan,
 			groups *= 100
 		}
 	}
+	if !p.mergeable() {
+		p.tally(groups)
+	}
+	// Without dimensions there is one group and nothing to merge.
+	rolled := !p.mergeable() && len(p.Dims) > 0
 	for _, dim := range p.Dims {
 		rolled = rolled || dim.cut() > 0 && groups > fineLimit && !dim.Within && !dim.Sort.Compared()
+	}
+	if rolled && p.Tallied() {
+		p.Untally()
 	}
 	p.Rolled = rolled
 	return p, nil
@@ -184,6 +194,9 @@ func (p *Plan) Margins() (sets []int) {
 
 // Force chooses the way of grouping; only for comparing the two.
 func (p *Plan) Force(rolled bool) {
+	if rolled {
+		p.Untally()
+	}
 	for _, d := range p.Dims {
 		rolled = rolled && !d.Within && !d.Sort.Compared()
 	}

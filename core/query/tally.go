@@ -1,0 +1,73 @@
+package query
+
+import "eskadel/core/dataset"
+
+// A few-valued field is counted value by value, and its medians, percentiles and numbers
+// of different values are had from the counts: also those of every total, by adding the
+// counts up. The database then needs no sort, and makes no pass for each kind of total.
+
+// mostTallied is how many different values a field may have to be counted by them.
+const mostTallied = 2000
+
+// tally has the atoms that cannot be put together from parts counted by value, where their
+// fields have few values. groups is the estimated number of groups.
+func (p *Plan) tally(groups float64) {
+	rows := max(1, groups)
+	for _, a := range p.Atoms {
+		if a.Aggregate.mergeable() {
+			continue
+		}
+		f := p.Dataset.Find(a.Field)
+		if a.Expr != nil || f == nil || !countable(f) {
+			return
+		}
+		rows *= f.Distinct
+	}
+	if rows > fineLimit {
+		return
+	}
+	p.tallied(func(a Atom) bool { return !a.Aggregate.mergeable() })
+}
+
+// countable tells whether a field's values are known to be few.
+func countable(f *dataset.Field) bool {
+	return f.Distinct > 0 && f.Distinct <= mostTallied
+}
+
+// Untally has every atom computed by the database again.
+func (p *Plan) Untally() {
+	p.tallied(func(Atom) bool { return false })
+	p.Rolled = !p.mergeable() && len(p.Dims) > 0
+}
+
+// Tallied tells whether some measures are had from counts by value.
+func (p *Plan) Tallied() bool {
+	for _, a := range p.Atoms {
+		if a.Tallied {
+			return true
+		}
+	}
+	return false
+}
+
+// tallied chooses which atoms are counted by value, and numbers the columns anew.
+func (p *Plan) tallied(which func(Atom) bool) {
+	unread := make([]int, len(p.Unread))
+	for i, u := range p.Unread {
+		unread[i] = p.Columns[u.Column].Atom
+	}
+	p.Atoms = append([]Atom{}, p.Atoms...)
+	p.Columns = nil
+	first := map[int]int{}
+	for i := range p.Atoms {
+		p.Atoms[i].Tallied = which(p.Atoms[i])
+		first[i] = len(p.Columns)
+		for _, c := range p.Atoms[i].components() {
+			p.Columns = append(p.Columns, Column{c, i})
+		}
+	}
+	p.Unread = append([]Unread{}, p.Unread...)
+	for i := range p.Unread {
+		p.Unread[i].Column = first[unread[i]]
+	}
+}
