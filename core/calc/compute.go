@@ -1,8 +1,6 @@
 package calc
 
 import (
-	"strings"
-
 	"eskadel/core/field"
 	"eskadel/core/query"
 )
@@ -53,6 +51,15 @@ func group(p *query.Plan, rows [][]field.Value) *computing {
 // read parses rows into keys and components, setting aside what the axis cannot place.
 func (c *computing) read(rows [][]field.Value) {
 	unplaced := map[string]int64{}
+	// All keys and components are cut from two pieces of memory, and each text's key is
+	// named once.
+	allKeys := make([]Key, len(rows)*c.count)
+	var allParts parts
+	if len(rows) > 0 {
+		allParts = make(parts, len(rows)*len(c.p.Columns))
+	}
+	named := make([]map[string]Key, c.count)
+	c.cells = make([]fine, 0, len(rows))
 	for _, row := range rows {
 		if whole(row[len(row)-1]) == 0 {
 			continue // a total over no records
@@ -62,7 +69,8 @@ func (c *computing) read(rows [][]field.Value) {
 			level = int(whole(row[0]))
 			row = row[1:]
 		}
-		f := fine{keys: make([]Key, c.count)}
+		f := fine{keys: allKeys[:c.count:c.count]}
+		allKeys = allKeys[c.count:]
 		why := ""
 		for i, d := range c.p.Dims {
 			state := query.StateValue
@@ -93,10 +101,20 @@ func (c *computing) read(rows [][]field.Value) {
 			case value.IsEmpty():
 				f.keys[i] = Key{Kind: None, Begun: true}.named()
 			default:
-				f.keys[i] = Key{Kind: One, Value: value, Label: label, Begun: true}.named()
+				if named[i] == nil {
+					named[i] = map[string]Key{}
+				}
+				text := value.Exact()
+				k, known := named[i][text]
+				if !known || k.Label != label {
+					k = Key{Kind: One, Value: value, Label: label, Begun: true}.named()
+					named[i][text] = k
+				}
+				f.keys[i] = k
 			}
 		}
-		f.parts = read(row[:len(row)-1], c.p.Columns)
+		f.parts = allParts[: len(c.p.Columns) : len(c.p.Columns)].read(row[:len(row)-1], c.p.Columns)
+		allParts = allParts[len(c.p.Columns):]
 		switch {
 		case why != "":
 			unplaced[why] += whole(row[len(row)-1])
@@ -127,7 +145,11 @@ func (c *computing) axisField() string {
 }
 
 func whole(v field.Value) int64 {
-	n, _ := v.Decimal().Int64()
+	d := v.Decimal()
+	if d.Exponent == 0 && d.Coeff.IsInt64() {
+		return d.Coeff.Int64()
+	}
+	n, _ := d.Int64()
 	return n
 }
 
@@ -161,19 +183,25 @@ func stepKey(a *query.Axis, i int) Key {
 
 // mask names the group of a row that has only the chosen dimensions.
 func mask(keys []Key, chosen func(int) bool) string {
-	var b strings.Builder
-	for i, k := range keys {
+	var room [128]byte
+	return string(masked(room[:0], keys, chosen))
+}
+
+// masked appends that name to b.
+func masked(b []byte, keys []Key, chosen func(int) bool) []byte {
+	for i := range keys {
 		if chosen(i) {
-			b.WriteString(k.same())
+			b = append(b, keys[i].same()...)
 		}
-		b.WriteByte(0)
+		b = append(b, 0)
 	}
-	return b.String()
+	return b
 }
 
 // marginal returns the components over the records that share the chosen keys.
 func (c *computing) marginal(keys []Key, chosen func(int) bool) parts {
-	return c.marg[mask(keys, chosen)]
+	var room [128]byte
+	return c.marg[string(masked(room[:0], keys, chosen))] // looked up without being kept
 }
 
 // list adds a value to those of a dimension, whether records have it or not.

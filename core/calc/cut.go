@@ -77,11 +77,11 @@ func (c *computing) choose(e *earlier) []keeping {
 		for name, r := range parents {
 			values := map[string]field.Value{}
 			for _, k := range r.keys {
-				v := r.now[k.same()].values(&c.p.Measuring)[measure]
+				v := r.now[k.same()].value(&c.p.Measuring, measure)
 				if was != nil {
 					var then field.Value
 					if p := was[name][k.same()]; p != nil {
-						then = p.values(&c.p.Measuring)[measure]
+						then = p.value(&c.p.Measuring, measure)
 					}
 					v = ranked(d.Sort.By, v, then)
 				}
@@ -138,16 +138,16 @@ func text(k Key) string {
 func (c *computing) cut(kept []keeping) {
 	merged := make(map[string]int, len(c.cells))
 	cells := make([]fine, 0, len(c.cells))
+	var room [128]byte
 	for _, f := range c.cells {
 		c.toOthers(f.keys, kept)
-		name := mask(f.keys, func(int) bool { return true })
-		at, ok := merged[name]
-		if !ok {
-			at = len(cells)
-			merged[name] = at
-			cells = append(cells, fine{keys: f.keys})
+		name := masked(room[:0], f.keys, func(int) bool { return true })
+		if at, ok := merged[string(name)]; ok {
+			cells[at].parts.merge(f.parts, c.p.Columns)
+			continue
 		}
-		cells[at].parts = cells[at].parts.merge(f.parts, c.p.Columns)
+		merged[string(name)] = len(cells)
+		cells = append(cells, f) // whose parts are its own
 	}
 	c.cells = cells
 	c.total()
@@ -178,13 +178,18 @@ func (c *computing) toOthers(keys []Key, kept []keeping) {
 func (c *computing) total() {
 	every := 1<<c.count - 1
 	for _, set := range c.p.Margins() {
-		for _, f := range c.cells {
-			name := mask(f.keys, func(i int) bool { return set&(1<<i) != 0 })
+		chosen := func(i int) bool { return set&(1<<i) != 0 }
+		var room [128]byte
+		for i := range c.cells {
+			f := &c.cells[i]
+			name := masked(room[:0], f.keys, chosen)
 			if set == every {
-				c.marg[name] = f.parts
-				continue
+				c.marg[string(name)] = f.parts
+			} else if of := c.marg[string(name)]; of != nil {
+				of.merge(f.parts, c.p.Columns)
+			} else {
+				c.marg[string(name)] = of.merge(f.parts, c.p.Columns)
 			}
-			c.marg[name] = c.marg[name].merge(f.parts, c.p.Columns)
 		}
 	}
 }

@@ -4,6 +4,8 @@
 package calc
 
 import (
+	"slices"
+
 	"github.com/cockroachdb/apd/v3"
 
 	"eskadel/core/field"
@@ -58,8 +60,7 @@ type part struct {
 type parts []part
 
 // read takes the components of a row.
-func read(row []field.Value, columns []query.Column) parts {
-	out := make(parts, len(row))
+func (out parts) read(row []field.Value, columns []query.Column) parts {
 	for i, v := range row {
 		out[i].Value = v
 	}
@@ -124,19 +125,29 @@ func blank(p *query.Plan) parts {
 
 // values computes each measure from the components of its atoms.
 func (p parts) values(m *query.Measuring) []field.Value {
-	of := make([]parts, len(m.Atoms))
-	for i, c := range m.Columns {
-		of[c.Atom] = append(of[c.Atom], p[i])
-	}
-	atoms := make([]field.Value, len(m.Atoms))
-	for i, a := range m.Atoms {
-		atoms[i] = atom(a, of[i])
-	}
 	out := make([]field.Value, len(m.Computed))
 	for i := range out {
-		out[i] = m.Value(i, atoms)
+		out[i] = p.value(m, i)
 	}
 	return out
+}
+
+// value computes one measure.
+func (p parts) value(m *query.Measuring, measure int) field.Value {
+	if c := m.Computed[measure]; c.Expr == nil {
+		return p.atom(m, c.Atoms[0])
+	}
+	atoms := make([]field.Value, len(m.Atoms))
+	for _, a := range m.Computed[measure].Atoms {
+		atoms[a] = p.atom(m, a)
+	}
+	return m.Value(measure, atoms)
+}
+
+// atom computes one atom: its components stand beside each other.
+func (p parts) atom(m *query.Measuring, a int) field.Value {
+	first := slices.IndexFunc(m.Columns, func(c query.Column) bool { return c.Atom == a })
+	return atom(m.Atoms[a], p[first:])
 }
 
 // atom computes one aggregate from its components.

@@ -78,7 +78,7 @@ func (e *earlier) divide() {
 	for _, f := range all.cells {
 		bucket := f.keys[e.axis]
 		if !bucket.From.Before(total.From) && !bucket.To.After(total.To) {
-			e.whole.cells = append(e.whole.cells, fine{keys: e.strip(f.keys), parts: append(parts{}, f.parts...)})
+			e.whole.cells = append(e.whole.cells, fine{keys: e.strip(f.keys), parts: parts(nil).merge(f.parts, all.p.Columns)})
 		}
 		if span, ok := of[bucket.same()]; ok {
 			f.keys[e.axis] = span

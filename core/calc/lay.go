@@ -212,13 +212,13 @@ func (c *computing) order(dim int) *query.Sort {
 func (c *computing) sorted(s *query.Sort, keys []Key, chosen func(int) bool, e *earlier) field.Value {
 	var now, was field.Value
 	if p := c.marginal(keys, chosen); p != nil {
-		now = p.values(&c.p.Measuring)[s.Measure]
+		now = p.value(&c.p.Measuring, s.Measure)
 	}
 	if e != nil && s.By != "measure" {
 		if p, ok := e.at(keys, chosen); ok && p != nil {
-			was = p.values(&c.p.Measuring)[s.Measure]
+			was = p.value(&c.p.Measuring, s.Measure)
 		} else if ok {
-			was = blank(c.p).values(&c.p.Measuring)[s.Measure]
+			was = blank(c.p).value(&c.p.Measuring, s.Measure)
 		}
 	}
 	return ranked(s.By, now, was)

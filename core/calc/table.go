@@ -261,7 +261,7 @@ func (k Key) Ref() query.KeyRef {
 func Single(p *query.RecordsPlan, rows [][]field.Value) (field.Value, int64) {
 	row := rows[0]
 	last := len(row) - 1
-	return read(row[:last], p.Columns).values(&p.Measuring)[0], whole(row[last])
+	return make(parts, last).read(row[:last], p.Columns).value(&p.Measuring, 0), whole(row[last])
 }
 
 // Same tells whether two keys of one dimension are the same.
@@ -284,7 +284,7 @@ func (t *Table) MarginFigure(group, split, rows, columns, m int) Figure {
 		if p == nil {
 			p = blank(t.c.p)
 		}
-		return p.values(&t.c.p.Measuring)[m]
+		return p.value(&t.c.p.Measuring, m)
 	}
 	f := Figure{Base: value(t.c.marginal(keys, chosen), true)}
 	f.Shown = f.Base

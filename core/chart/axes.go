@@ -3,6 +3,7 @@ package chart
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"eskadel/core/calc"
@@ -63,9 +64,13 @@ func (d *drawer) axes() error {
 					if len(t.Groups) <= 12 && len(t.Splits)*len(d.of) == 1 && d.doc.Form != Line {
 						usual = []string{"value"}
 					}
-					share := calc.Share(f.Base, t.GroupFigure(g, m).Base)
-					if len(t.Splits) == 1 {
-						share = calc.Share(f.Base, t.TotalFigure(m).Base)
+					var share field.Value
+					if slices.Contains(d.finish.Labels, "share") {
+						whole := t.GroupFigure(g, m)
+						if len(t.Splits) == 1 {
+							whole = t.TotalFigure(m)
+						}
+						share = calc.Share(f.Base, whole.Base)
 					}
 					d.labelled(mark, f, d.Groups[g].Label, share, usual...)
 				}
