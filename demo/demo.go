@@ -296,8 +296,8 @@ func SignIn(ctx context.Context, address, email, password string) (*Client, erro
 	return c, nil
 }
 
-// Do sends a request and returns the answer's body and status.
-func (c *Client) Do(ctx context.Context, method, path string, body []byte) ([]byte, int, error) {
+// Do sends a request, with further headers if wanted, and returns the answer's body and status.
+func (c *Client) Do(ctx context.Context, method, path string, body []byte, headers ...string) ([]byte, int, error) {
 	r, err := http.NewRequestWithContext(ctx, method, c.Address+path, strings.NewReader(string(body)))
 	if err != nil {
 		return nil, 0, err
@@ -305,6 +305,9 @@ func (c *Client) Do(ctx context.Context, method, path string, body []byte) ([]by
 	r.AddCookie(c.Cookie)
 	r.Header.Set("X-CSRF-Token", c.CSRF)
 	r.Header.Set("Content-Type", "application/json")
+	for i := 0; i+1 < len(headers); i += 2 {
+		r.Header.Set(headers[i], headers[i+1])
+	}
 	response, err := http.DefaultClient.Do(r)
 	if err != nil {
 		return nil, 0, err

@@ -100,6 +100,7 @@ type Answer struct {
 	Listed   *chart.Listing  `json:"listed,omitempty"`  // records as a board, on a calendar and so on
 	Nothing  string          `json:"nothing,omitempty"` // why there is nothing to show
 	Whole    query.Reference `json:"whole"`             // leads to all records of the chart
+	How      []string        `json:"how,omitempty"` // how the database was asked, in words
 	Text     string          `json:"text,omitempty"`
 	Host     string          `json:"-"`                // what comes before the paths of pictures
 	Grain    string          `json:"grain,omitempty"`  // of the time axis
@@ -195,6 +196,9 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	}
 	a.Fresh = e.fresh(ds, at)
 	a.Whole = t.Reference(version, 0, nil)
+	if parts&Figures != 0 {
+		a.How = t.Explain()
+	}
 	for _, dim := range t.Plan.Dims {
 		if dim.Axis != nil && len(dim.Axis.Borders) > 0 {
 			a.Grain = dim.Axis.Grain.String()

@@ -129,7 +129,12 @@ func (s *Server) apiRun(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	c.JSON(http.StatusOK, chart.MakeGrid(t, &chart.Document{Definition: t.Plan.Definition}, 0))
+	g := chart.MakeGrid(t, &chart.Document{Definition: t.Plan.Definition}, 0)
+	if c.NegotiateFormat("application/json", "text/csv") == "text/csv" {
+		s.csv(c, "figures", g)
+		return
+	}
+	c.JSON(http.StatusOK, g)
 }
 
 // apiPutDashboard makes a dashboard, or replaces the draft of one.

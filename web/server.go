@@ -91,6 +91,7 @@ func (s *Server) routes() {
 	view.POST("/filters/:filter", s.filterMenu)
 	view.POST("/widgets/:widget", s.widget)
 	view.POST("/widgets/:widget/words", s.words)
+	view.POST("/widgets/:widget/figures.csv", s.figuresFile)
 	view.POST("/widgets/:widget/records", s.records)
 
 	// People signed in to Eskadel.

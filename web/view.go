@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -10,6 +11,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"eskadel/core/chart"
 	"eskadel/core/dashboard"
 	"eskadel/core/period"
 	"eskadel/core/problem"
@@ -148,9 +150,47 @@ func (s *Server) answer(c *gin.Context, a *live.Answer) {
 
 // words says how a widget is worked out, what is left out and how fresh it is.
 func (s *Server) words(c *gin.Context) {
-	if a, ok := s.asked(c, live.Drawing|live.Figures); ok {
-		s.part(c, http.StatusOK, "words", a)
+	v, err := s.view(c)
+	var a *live.Answer
+	if err == nil {
+		a, err = v.Widget(c.Param("widget"), live.Drawing|live.Figures)
 	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.part(c, http.StatusOK, "words", gin.H{"A": a, "File": a.Grid != nil && (caller(c).Author || v.Doc.Allows(dashboard.MayDownload)), "Widget": c.Param("widget")})
+}
+
+// figuresFile answers with a widget's figures as comma-separated values.
+func (s *Server) figuresFile(c *gin.Context) {
+	v, err := s.view(c)
+	if err == nil && !caller(c).Author && !v.Doc.Allows(dashboard.MayDownload) {
+		err = problem.New(problem.Forbidden, "", "The author of this dashboard does not let its figures be taken away.")
+	}
+	var a *live.Answer
+	if err == nil {
+		a, err = v.Widget(c.Param("widget"), live.Figures)
+	}
+	if err == nil && a.Grid == nil {
+		err = problem.New(problem.NotFound, "widget", "This widget has no table of figures.")
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.csv(c, slug(a.Title), a.Grid)
+}
+
+// csv sends a table as a file.
+func (s *Server) csv(c *gin.Context, name string, g *chart.Grid) {
+	var b bytes.Buffer
+	if err := g.WriteCSV(&b); err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Header("Content-Disposition", `attachment; filename="`+name+`.csv"`)
+	c.Data(http.StatusOK, "text/csv; charset=utf-8", b.Bytes())
 }
 
 // mark reads which mark's records are asked for.

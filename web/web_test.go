@@ -225,12 +225,12 @@ func author(t *testing.T, email string) *demo.Client {
 	return c
 }
 
-func send(t *testing.T, c *demo.Client, method, path string, body any) (int, string) {
+func send(t *testing.T, c *demo.Client, method, path string, body any, headers ...string) (int, string) {
 	b, _ := json.Marshal(body)
 	if s, ok := body.(string); ok {
 		b = []byte(s)
 	}
-	out, status, err := c.Do(context.Background(), method, path, b)
+	out, status, err := c.Do(context.Background(), method, path, b, headers...)
 	require.NoError(t, err)
 	return status, string(out)
 }

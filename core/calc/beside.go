@@ -40,6 +40,24 @@ func (t *Table) of(m int) (*Table, int) {
 // Beside are the tables of the datasets beside, group by group the same as the table.
 func (t *Table) Beside() []*Table { return t.beside }
 
+// Explain says in words how the table's questions were put to the database.
+func (t *Table) Explain() (out []string) {
+	out = t.Plan.Explain()
+	switch {
+	case t.Compared == nil:
+	case t.Compared.Total == nil:
+		out = append(out, "What it is compared with is one more question, which gives the steps and the total before.")
+	default:
+		out = append(out, "What it is compared with is two more questions: for the steps, and for the total, which cannot be had from them.")
+	}
+	for _, b := range t.beside {
+		for _, words := range b.Explain() {
+			out = append(out, b.Plan.Dataset.Title+": "+words)
+		}
+	}
+	return out
+}
+
 // together computes a chart and the datasets beside it on one axis: what the chart's cut
 // keeps is kept of each, and without a cut the axis has the values of all.
 func together(p *query.Shared, ask Asker) (*Table, error) {

@@ -31,6 +31,9 @@ type Document struct {
 	Colours map[string]map[string]string `json:"colours,omitempty"`
 }
 
+// MayDownload is what viewers_may holds when viewers may take figures with them as a file.
+const MayDownload = "download"
+
 // MaySeeRecords is what viewers_may holds when viewers may list the records of marks.
 const MaySeeRecords = "records"
 

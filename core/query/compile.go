@@ -246,14 +246,21 @@ const (
 // rolled lets the database rank, cut and total: one pass per set of groups.
 func (b *builder) rolled(inner string) string {
 	p := b.plan
-	with := []string{"d as materialized (" + inner + ")"}
+	var with []string
 	placed := "true"
 	for i, d := range p.Dims {
 		if d.Axis != nil {
 			placed = fmt.Sprintf("d.k%d between 1 and %d", i, len(d.Axis.Placed)-1)
 		}
 	}
-	from := "d"
+	// Kept once where it is read more than once: for ranking, or for what cannot be placed.
+	from, several := "("+inner+") d", placed != "true"
+	for _, d := range p.Dims {
+		several = several || d.cut() > 0
+	}
+	if several {
+		with, from = append(with, "d as materialized ("+inner+")"), "d"
+	}
 	columns := []string{}
 	for i, d := range p.Dims {
 		none := ""
@@ -315,6 +322,9 @@ func (b *builder) rolled(inner string) string {
 			grouped = strings.Replace(grouped, "from ("+mapped+") d", "from ("+mapped+" where "+placed+") d", 1)
 			grouped += " union all " + b.unplaced(placed)
 		}
+	}
+	if len(with) == 0 {
+		return b.labelled(grouped, "states")
 	}
 	return "with " + strings.Join(with, ", ") + " " + b.labelled(grouped, "states")
 }

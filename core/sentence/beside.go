@@ -32,7 +32,7 @@ func beside(d *chart.Document) (out []Phrase) {
 		}
 		out = append(out, Phrase{Text: "of"}, Phrase{Part: part(""), Text: set.Title})
 		if b.By != "" {
-			out = append(out, Phrase{Text: "by"}, Phrase{Part: part(".by"), Text: set.Label(b.By)})
+			out = append(out, Phrase{Text: "by its"}, Phrase{Part: part(".by"), Text: set.Label(b.By)})
 		}
 		if b.Where != nil {
 			out = append(out, Phrase{Text: "where"}, Phrase{Part: part(".where"), Text: set.Words(*b.Where)})

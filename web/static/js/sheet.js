@@ -139,6 +139,7 @@ export class Sheet {
     const d = button.dataset;
     if (d.filter) void this.unfold(button, this.path(`filters/${encodeURIComponent(d.filter)}`), d.filter);
     else if (d.lift) this.lift(Number(d.lift));
+    else if (d.file) void this.file(d.file);
     else if ("standard" in d) this.standard();
     else if (d.page) {
       this.how.page = d.page;
@@ -147,6 +148,20 @@ export class Sheet {
       const id = /** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "";
       if (d.do === "records") void this.records(id, this.widgets.get(id)?.answer?.whole ?? {}, "");
       if (d.do === "words") void this.unfold(button, this.path(`widgets/${encodeURIComponent(id)}/words`), "");
+    }
+  }
+
+  /** Takes a widget's figures away as a file. @param {string} id */
+  async file(id) {
+    try {
+      const text = await post(this.path(`widgets/${encodeURIComponent(id)}/figures.csv`), this.fields());
+      const link = document.createElement("a");
+      link.href = URL.createObjectURL(new Blob([text], { type: "text/csv" }));
+      link.download = `${(this.widgets.get(id)?.answer?.title ?? id).replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase()}.csv`;
+      link.click();
+      URL.revokeObjectURL(link.href);
+    } catch (error) {
+      say(/** @type {Error} */ (error).message);
     }
   }
 

@@ -1,0 +1,72 @@
+package query
+
+import (
+	"fmt"
+	"strings"
+
+	"eskadel/core/dataset"
+)
+
+// Explain says in words how a plan's question is put to the database, and why so.
+func (p *Plan) Explain() (out []string) {
+	say := func(words string, args ...any) { out = append(out, fmt.Sprintf(words, args...)) }
+	var links []string
+	for _, d := range p.Dims {
+		switch {
+		case d.Axis != nil && len(d.Axis.Borders) > 0:
+			say("Each %s of %s is found by its borders, %d of them, which were worked out beforehand in the zone %s: the database decides no times.", d.Axis.Grain, d.F.Label, len(d.Axis.Borders), d.Axis.Calendar.Zone)
+		case d.F.IsLink():
+			links = append(links, d.F.Label)
+		}
+	}
+	if len(links) > 0 {
+		say("Records are grouped by the key of %s; its name is looked up for each group, not for each record.", strings.Join(links, " and of "))
+	}
+	for _, a := range p.Atoms {
+		if !a.Tallied {
+			continue
+		}
+		f := p.Dataset.Find(a.Field)
+		say("The %s of %s comes from how often each value occurs, since there are only about %.0f of them: nothing is sorted.", strings.ToLower(a.Aggregate.Words()), f.Label, f.Distinct)
+	}
+	cut := ""
+	for _, d := range p.Dims {
+		if d.cut() > 0 {
+			cut = d.F.Label
+		}
+	}
+	switch {
+	case len(p.Dims) == 0:
+		say("There is one group, of all records.")
+	case p.Rolled && p.mergeable():
+		say("The database ranks and makes each total itself, since there may be more than %d groups.", fineLimit)
+	case p.Rolled:
+		say("The database makes each total from the records in the same question: a total of %s cannot be had from its parts.", p.whole())
+	case cut != "":
+		say("One pass gives the finest groups; what is kept of %s, Others and every total are put together from them.", cut)
+	default:
+		say("One pass gives the finest groups; every total is put together from them.")
+	}
+	if p.shared != nil {
+		say("All measures have the same condition, so only records that meet it are read.")
+	}
+	return out
+}
+
+// whole names the measures whose totals cannot be had from their parts.
+func (p *Plan) whole() string {
+	var names []string
+	for _, a := range p.Atoms {
+		if !a.Aggregate.mergeable() {
+			names = append(names, strings.ToLower(a.Aggregate.Words())+of(p.Dataset, a))
+		}
+	}
+	return strings.Join(names, " and ")
+}
+
+func of(ds *dataset.Dataset, a Atom) string {
+	if f := ds.Find(a.Field); f != nil && a.Expr == nil {
+		return " of " + f.Label
+	}
+	return ""
+}

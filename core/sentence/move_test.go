@@ -1,0 +1,148 @@
+package sentence_test
+
+import (
+	"encoding/json"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/problem"
+	"eskadel/core/sentence"
+)
+
+// visits is a second dataset over the sample's tables, with some of the fields of jobs.
+func visits(t *testing.T) *dataset.Dataset {
+	doc, err := dataset.Read([]byte(`{"version":1,"name":"visits","title":"Visits","record":["visit","visits"],"source":"sample","from":{"table":"job"},"key":["id"],"date":"seen",
+		"fields":[{"name":"seen","column":"opened_at","label":"Seen","time":"happened"},{"name":"sort","column":"kind","label":"Kind"},{"name":"cost","column":"cost","label":"Price"},{"name":"yard","link":["yard_id"],"show":"name","label":"Yard"}]}`))
+	require.NoError(t, err)
+	ds, err := dataset.Resolve(doc, sample.Tables(), nil)
+	require.NoError(t, err)
+	return ds
+}
+
+// known finds the datasets of these tests.
+type known map[string]*dataset.Dataset
+
+func (k known) Dataset(name string) (*dataset.Dataset, error) {
+	if ds := k[name]; ds != nil {
+		return ds, nil
+	}
+	return nil, problem.New(problem.NotFound, "dataset", "There is no dataset “%s”.", name)
+}
+
+func TestAnotherDatasetKeepsWhatFits(t *testing.T) {
+	jobs, other := sample.Jobs(), visits(t)
+	for _, c := range []struct {
+		name, doc, text string
+		lost            []string
+	}{
+		{"names, labels and the date", `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"split":{"field":"kind"},"form":{"columns":"stacked"}}`,
+			"Sum of Price of Visits, per month of Seen, split by Kind, as stacked columns", nil},
+		{"a measure that has no counterpart", `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"},{"distinct":"boat"}],"by":[{"field":"yard"}],"form":"table"}`,
+			"Sum of Price of Visits, by Yard, as a table", []string{"different Boat"}},
+		{"nothing to measure is left", `{"version":1,"dataset":"jobs","measures":[{"distinct":"boat"}],"by":[{"field":"yard"}],"form":"bars"}`,
+			"Number of visits of Visits, by Yard, as bars", []string{"different Boat"}},
+		{"a condition on a field that is not there", `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"where":{"all":[{"field":"promised","filled":true},{"field":"kind","is":"care"}]},"form":"bars"}`,
+			"Number of visits of Visits, by Kind, only where Kind is care, as bars", []string{"only where Promised is filled"}},
+		{"the form goes with the split", `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"boat"},"form":{"bars":"stacked"}}`,
+			"Number of visits of Visits, by Kind, as bars", []string{"boat", "the form of stacked bars"}},
+	} {
+		moved, lost := sentence.Move(read(t, c.doc), jobs, other)
+		assert.Equal(t, c.text, sentence.Text(moved, other), c.name)
+		assert.ElementsMatch(t, lowered(c.lost), lowered(lost), c.name)
+		assert.Empty(t, sentence.Missing(moved, other), c.name)
+	}
+	menu := sentence.Datasets(read(t, `{"version":1,"dataset":"jobs","measures":[{"distinct":"boat"}],"by":[{"field":"kind"}],"form":"bars"}`), jobs, []*dataset.Dataset{jobs, other})
+	require.Len(t, menu.Choices, 2)
+	assert.True(t, menu.Choices[0].Chosen)
+	assert.Contains(t, menu.Choices[1].Lost, "is left out: different", "what is left out is named before it is chosen")
+}
+
+func lowered(list []string) (out []string) {
+	for _, s := range list {
+		out = append(out, string(s[0]|0x20)+s[1:])
+	}
+	return out
+}
+
+func TestDatasetsBesideAreSaidAndChanged(t *testing.T) {
+	jobs, other := sample.Jobs(), visits(t)
+	sets := known{"jobs": jobs, "visits": other}
+	d := read(t, `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"form":"columns"}`)
+	d.Sets = sets
+	m := sentence.Others(d, jobs, 0, []*dataset.Dataset{jobs, other})
+	require.NotEmpty(t, m.Choices)
+	beside := m.Choices[1].Document
+	assert.Equal(t, "Sum of Cost of Jobs, beside number of visits of Visits by its Seen, per month of Opened, as columns", sentence.Text(beside, jobs))
+	assert.Empty(t, sentence.Missing(beside, jobs))
+	assert.Equal(t, "Cost, Visits per month", sentence.Title(beside, jobs))
+	measures, err := sentence.Choices(beside, jobs, "also.0.of.0")
+	require.NoError(t, err)
+	assert.NotEmpty(t, measures.Choices)
+	changed, err := sentence.Choices(beside, jobs, "also.0.where")
+	require.NoError(t, err)
+	for _, c := range changed.Choices {
+		assert.Nil(t, c.Document.Where, "a condition on the other dataset is not the chart's own")
+	}
+	away := sentence.Others(beside, jobs, 0, []*dataset.Dataset{jobs, other})
+	assert.Empty(t, away.Choices[len(away.Choices)-1].Document.Also)
+
+	beside.Also[0].By = "sort"
+	assert.Contains(t, sentence.Missing(beside, jobs), "another kind of thing")
+	beside.Also[0].By, beside.Also[0].Dataset = "", "nowhere"
+	assert.Contains(t, sentence.Missing(beside, jobs), "no dataset “nowhere”")
+	beside.Also[0].Dataset = "visits"
+	beside.Form = chart.Pie
+	assert.Contains(t, sentence.Missing(beside, jobs), "shows one dataset")
+	_, err = sentence.Choices(beside, jobs, "also.4.where")
+	assert.Error(t, err)
+}
+
+// Whatever a control of the finish offers can be set, and leads to a chart or to words.
+func TestEveryControlOfTheFinishSetsSomething(t *testing.T) {
+	jobs, other := sample.Jobs(), visits(t)
+	set := 0
+	var try func(d *chart.Document, controls []sentence.Control)
+	try = func(d *chart.Document, controls []sentence.Control) {
+		for _, c := range controls {
+			try(d, c.Row)
+			values := []string{c.Value}
+			for _, o := range c.Options {
+				values = append(values, o.Value)
+			}
+			kind := c.Kind
+			switch kind {
+			case "row":
+				continue
+			case "button":
+				kind = "json" // as the page sends it
+			}
+			for _, v := range values {
+				after, err := d.Set(c.Path, kind, v)
+				require.NoError(t, err, "%s %s %s", c.Path, kind, v)
+				if err := after.Check(jobs); err != nil {
+					assert.NotNil(t, problem.Of(err), "%s: %s", c.Path, err)
+				}
+				set++
+			}
+		}
+	}
+	for _, f := range chart.Forms() {
+		d := sentence.Start(jobs, f)
+		d.Finish = &chart.Finish{Bands: []chart.Band{{From: "1", Name: "low", Tone: "good"}, {From: "5", Name: "high", Tone: "poor"}},
+			Cells: []chart.CellRule{{Bar: &chart.CellBar{}}, {Gradient: &chart.Gradient{Ramp: "sea"}}, {Ranges: []chart.Range{{Tone: "good"}, {From: "3", Tone: "poor"}}}}}
+		if len(d.By) > 0 {
+			require.NoError(t, json.Unmarshal([]byte(`[{"above":3},{"at_most":9,"value":""}]`), &d.Results))
+			require.NoError(t, json.Unmarshal([]byte(`{"grain":"month","steps":{"2026-01-01":100}}`), &d.Target))
+		}
+		for _, s := range sentence.Finish(d, jobs, []*dataset.Dataset{jobs, other}) {
+			assert.NotEmpty(t, s.Controls, s.Name)
+			try(d, s.Controls)
+		}
+	}
+	assert.Greater(t, set, 1000)
+}
