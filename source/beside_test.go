@@ -142,3 +142,55 @@ func TestDatasetsBesideEachOther(t *testing.T) {
 		require.NotEqual(t, field.Value{}, table.Figure(0, 0, 0))
 	})
 }
+
+// Two repeating parts of one date cross: each cell is what a plain loop counts, and leads
+// to just those records.
+func TestTwoPartsOfADateCross(t *testing.T) {
+	base, conn := newAsker(t, "two_parts")
+	london, err := time.LoadLocation("Europe/London")
+	require.NoError(t, err)
+	cal := period.ISO(london)
+	viewer := rule.Viewer{Roles: []string{"all"}}
+	rapid.Check(t, func(t *rapid.T) {
+		now := time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC)
+		records := someRecords(t, now)
+		fill(t, conn, records)
+		parts := rapid.Permutation([]period.Part{period.Weekday, period.HourOfDay, period.MonthOfYear}).Draw(t, "parts")
+		d := query.Definition{Version: 1, Dataset: "items", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}},
+			By: []query.Dimension{{Field: "at", Part: parts[0]}}, Split: &query.Dimension{Field: "at", Part: parts[1]}}
+		require.NoError(t, d.Check(base.ds))
+		setting := query.Setting{Now: now, Calendar: cal}
+		table := base.ask(t, d, setting, viewer, false)
+		count := func(a, b calc.Key) (n int64) {
+			for _, r := range records {
+				v := r.value("at")
+				is := func(k calc.Key, p period.Part) bool {
+					if v.IsEmpty() {
+						return k.Kind == calc.None
+					}
+					return k.Kind == calc.One && k.Value.Exact() == field.OfInt(int64(cal.Of(p, cal.Wall(v.Time())))).Exact()
+				}
+				if is(a, parts[0]) && is(b, parts[1]) {
+					n++
+				}
+			}
+			return n
+		}
+		all := int64(0)
+		for g, group := range table.Groups {
+			for s, split := range table.Splits {
+				want := count(group[0], split[0])
+				all += want
+				if table.IsEmpty() {
+					continue
+				}
+				require.Equal(t, field.OfInt(want).Exact(), table.Cell(g, s)[0].Exact(), "%v %v", group, split)
+				if want > 0 {
+					_, n, _ := base.behind(t, d, setting, viewer, table.Reference(0, 0, []calc.Key{group[0], split[0]}))
+					require.Equal(t, want, n, "the records behind it")
+				}
+			}
+		}
+		require.EqualValues(t, len(records), all, "every record is in one cell")
+	})
+}

@@ -205,6 +205,19 @@ func TestWhatIsMadeOfMeasures(t *testing.T) {
 			_, _ = apd.BaseContext.Sub(&off, want.Decimal(), got.Decimal())
 			require.Negative(t, off.Abs(&off).Cmp(apd.New(1, -25)), "%s: %s and %s", words, want.Exact(), got.Exact())
 		}
+		// What is shown, Others among it, is the whole; so are the cells of each group.
+		for m := range d.Measures {
+			sum := field.OfInt(0)
+			for g := range plain.Groups {
+				sum = calc.Sum(sum, plain.GroupTotal(g)[m])
+				cells := field.OfInt(0)
+				for s := range plain.Splits {
+					cells = calc.Sum(cells, plain.Cell(g, s)[m])
+				}
+				near(calc.Sum(field.OfInt(0), plain.GroupTotal(g)[m]), cells, "a group's cells are the group")
+			}
+			near(calc.Sum(field.OfInt(0), plain.Total()[m]), sum, "the groups are the whole")
+		}
 		running := with(query.Then{RunningTotal: &query.RunningTotal{}})
 		if len(d.By) == 1 {
 			for s := range running.Splits {

@@ -1,0 +1,71 @@
+package query_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/dataset/sample"
+	"eskadel/core/period"
+	"eskadel/core/query"
+)
+
+func plan(t *testing.T, doc string, distinct map[string]float64) *query.Plan {
+	var d query.Definition
+	require.NoError(t, json.Unmarshal([]byte(doc), &d))
+	ds := sample.Jobs()
+	for name, n := range distinct {
+		ds.Find(name).Distinct = n
+	}
+	p, err := query.Build(d, ds, setting, &query.Extent{})
+	require.NoError(t, err)
+	return p
+}
+
+// How a question is asked follows from what is known of the values, and can be said.
+func TestPlansAreChosenByStatisticsAndExplained(t *testing.T) {
+	median := `{"version":1,"dataset":"jobs","measures":[{"median":"cost"},{"distinct":"boat"}],"by":[{"field":"kind"}]}`
+	for _, c := range []struct {
+		name, doc       string
+		distinct        map[string]float64
+		tallied, rolled bool
+		words           string
+	}{
+		{"few values are counted", median, map[string]float64{"cost": 60, "boat": 20, "kind": 3}, true, false, "The median of Cost comes from how often each value occurs, since there are only about 60 of them"},
+		{"many values are sorted by the database", median, map[string]float64{"cost": 50_000, "boat": 20, "kind": 3}, false, true, "a total of median of Cost and different values of Boat cannot be had from its parts"},
+		{"values that are not known to be few as well", median, map[string]float64{"cost": 60, "boat": 0, "kind": 3}, false, true, "cannot be had from its parts"},
+		{"few values in many groups", median, map[string]float64{"cost": 60, "boat": 20, "kind": 900}, false, true, "cannot be had from its parts"},
+		{"sums need one pass", `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat","largest":3,"others":true}]}`, nil, false, false, "what is kept of Boat, Others and every total are put together"},
+		{"too many groups are ranked by the database", `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat","largest":3,"others":true},{"field":"kind"}]}`, map[string]float64{"boat": 90_000}, false, true, "The database ranks and makes each total itself"},
+		{"names come after grouping", `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"yard"}]}`, nil, false, false, "grouped by the key of Yard; its name is looked up for each group"},
+		{"one group", `{"version":1,"dataset":"jobs","measures":[{"count":"records"}]}`, nil, false, false, "There is one group"},
+	} {
+		p := plan(t, c.doc, c.distinct)
+		assert.Equal(t, c.tallied, p.Tallied(), c.name)
+		assert.Equal(t, c.rolled, p.Rolled, c.name)
+		assert.Contains(t, strings.Join(p.Explain(), "\n"), c.words, c.name)
+		p.Force(true)
+		assert.False(t, p.Tallied(), "what the database groups itself is not counted by value: %s", c.name)
+	}
+}
+
+func TestAViewerLooksCloserAndByAnotherGrain(t *testing.T) {
+	var d query.Definition
+	require.NoError(t, json.Unmarshal([]byte(`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"opened","grain":"month"},"where":{"field":"kind","is":"care"}}`), &d))
+	ds := sample.Jobs()
+	from, to := time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC), time.Date(2026, 4, 1, 0, 0, 0, 0, time.UTC)
+	looked := d.Looked(query.Look{Grain: period.Day, Part: &query.Spell{From: from, To: to}}, ds)
+	p, err := query.Build(looked, ds, setting, nil)
+	require.NoError(t, err)
+	assert.Len(t, p.Dims[1].Axis.Borders, 32, "the days of March and their end")
+	assert.Equal(t, period.Month, d.Split.Grain, "the author's own stays as it is")
+	assert.Contains(t, p.Dims[1].Offered(), period.Week)
+	assert.NotContains(t, p.Dims[1].Offered(), period.Year, "a month is no two years")
+	assert.NotContains(t, p.Dims[1].Offered(), period.Minute, "which would be too many steps")
+	plain := query.Definition{Version: 1, Dataset: "jobs", Measures: d.Measures, By: []query.Dimension{{Field: "kind"}}}
+	assert.Equal(t, plain.By, plain.Looked(query.Look{Grain: period.Day}, ds).By, "without a time axis nothing changes")
+}

@@ -1,0 +1,78 @@
+package web_test
+
+import (
+	"encoding/json"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/chart"
+	"eskadel/demo"
+)
+
+// A viewer looks at a widget by another grain and closer; the standard view stays as it is.
+func TestAViewerLooksByAnotherGrain(t *testing.T) {
+	c := author(t, demo.AuthorEmail)
+	ask := func(state string) (status int, a struct {
+		Drawing *chart.Drawing
+		Grain   string
+		Grains  []string
+		Closer  bool
+		Detail  string
+	}) {
+		status, body := form(t, c, "/view/yard-today/widgets/cost", map[string]string{"state": state}, "Accept", "application/json")
+		require.NoError(t, json.Unmarshal([]byte(body), &a), body)
+		return status, a
+	}
+	_, weeks := ask(`{}`)
+	require.NotNil(t, weeks.Drawing)
+	assert.Equal(t, "week", weeks.Grain)
+	assert.Contains(t, weeks.Grains, "month")
+	_, months := ask(`{"looks":{"cost":{"grain":"month"}}}`)
+	assert.Equal(t, "month", months.Grain)
+	assert.Less(t, len(months.Drawing.Groups), len(weeks.Drawing.Groups))
+	first := weeks.Drawing.Groups[3].Key
+	part, _ := json.Marshal(map[string]any{"from": first.From, "to": weeks.Drawing.Groups[5].Key.To})
+	_, closer := ask(`{"looks":{"cost":{"part":` + string(part) + `}}}`)
+	assert.True(t, closer.Closer)
+	assert.Len(t, closer.Drawing.Groups, 3)
+	status, wrong := ask(`{"looks":{"nothing":{"grain":"day"}}}`)
+	assert.Equal(t, http.StatusNotFound, status)
+	assert.Contains(t, wrong.Detail, "no widget")
+	_, words := form(t, c, "/view/yard-today/widgets/crews/words", map[string]string{"state": "{}"})
+	assert.Contains(t, words, "How it is asked")
+	assert.Contains(t, words, "figures as CSV")
+}
+
+// Figures go out as a file only where the author lets viewers take them.
+func TestViewersTakeFiguresOnlyWhereTheyMay(t *testing.T) {
+	v := foreman(t)
+	status, refused := v.do(http.MethodPost, "/view/yard-today/widgets/crews/figures.csv", nil)
+	assert.Equal(t, http.StatusForbidden, status)
+	assert.Contains(t, string(refused), "does not let its figures be taken away")
+	c := author(t, demo.AuthorEmail)
+	status, body := form(t, c, "/view/yard-today/widgets/crews/figures.csv", map[string]string{"state": "{}"})
+	require.Equal(t, http.StatusOK, status, body)
+	assert.True(t, strings.HasPrefix(body, "Crew,Jobs,"), body)
+	assert.Contains(t, body, "\nOthers,")
+	status, body = form(t, c, "/view/yard-today/widgets/open/figures.csv", map[string]string{"state": "{}"}, "Accept", "application/json")
+	assert.Equal(t, http.StatusNotFound, status, body)
+}
+
+// The page that says what each form is for has an example of each, and one starts like it.
+func TestWhatEachFormIsFor(t *testing.T) {
+	c := author(t, demo.AuthorEmail)
+	_, page := send(t, c, http.MethodGet, "/charts/forms", nil)
+	for _, f := range chart.Forms() {
+		assert.Contains(t, page, f.Purpose()+".", f.Words())
+	}
+	assert.Equal(t, len(chart.Forms()), strings.Count(page, "Make one like it"), "an example of every form")
+	status, page := send(t, c, http.MethodGet, "/charts/edit?like=gallery/g30", nil)
+	require.Equal(t, http.StatusOK, status)
+	assert.Contains(t, page, "beside")
+	status, _ = send(t, c, http.MethodGet, "/charts/edit?like=gallery/none", nil)
+	assert.Equal(t, http.StatusNotFound, status)
+}
