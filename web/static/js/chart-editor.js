@@ -96,12 +96,15 @@ async function change(document, fields, back) {
 /** Shows the controls of the finish, where they are unfolded. */
 async function refinish() {
   if (!finish.open) return;
-  const focused = document.activeElement?.id;
+  let html = "";
   try {
-    fill(controls, await post("/charts/finish", { document: now() }));
+    html = await post("/charts/finish", { document: now() });
   } catch (error) {
     wrong.textContent = /** @type {Error} */ (error).message;
+    return;
   }
+  const focused = document.activeElement?.id;
+  fill(controls, html);
   if (focused) document.getElementById(focused)?.focus();
 }
 finish.addEventListener("toggle", () => void refinish());

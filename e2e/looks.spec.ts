@@ -1,0 +1,117 @@
+import { expect, test } from "@playwright/test";
+import { complaints, faults, noSeriousProblem, settled, signIn } from "./help";
+
+test("a viewer changes the grain, chooses by dragging, goes closer and back", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/dashboards/yard-today");
+  await settled(page);
+  const cost = page.locator("#w-cost"), groups = () => cost.locator(".mark").count();
+  const weeks = await groups();
+  await cost.hover();
+  await cost.getByLabel("Per", { exact: true }).selectOption("month");
+  await settled(page);
+  await expect.poll(groups).toBeLessThan(weeks);
+  const some = await page.locator("#line b").textContent();
+  const area = (await cost.locator("svg.drawing").boundingBox())!;
+  await page.mouse.move(area.x + area.width * 0.3, area.y + area.height * 0.5);
+  await page.mouse.down();
+  await page.mouse.move(area.x + area.width * 0.62, area.y + area.height * 0.6, { steps: 6 });
+  await page.mouse.up();
+  await expect(page.locator("#line b")).not.toHaveText(some!);
+  await cost.hover();
+  await cost.getByRole("button", { name: "closer" }).click();
+  await settled(page);
+  await expect(cost.getByRole("button", { name: "whole range" })).toBeVisible();
+  await page.getByRole("button", { name: "standard view" }).click();
+  await settled(page);
+  await expect.poll(groups).toBe(weeks);
+  // The same with the keyboard: choose a mark, go closer, and back.
+  await cost.locator("[role=listbox]").focus();
+  await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("z");
+  await settled(page);
+  await expect.poll(groups).toBeLessThan(weeks);
+  await page.keyboard.press("Shift+Z");
+  await settled(page);
+  await expect.poll(groups).toBe(weeks);
+  expect(wrong).toEqual([]);
+});
+
+test("an author sets another dataset beside, changes the dataset, and finds the finish by clicking", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/charts/edit?dataset=yard-jobs");
+  await settled(page);
+  const choose = async (part: string, text: string) => {
+    await page.locator(`[data-part="${part}"]`).click();
+    await page.locator("#choices .choice:not(:disabled)", { hasText: text }).first().click();
+  };
+  await choose("grain.0", "quarter");
+  await choose("add", "another dataset beside");
+  await page.locator("#choices .choice", { hasText: "Refit enquiries" }).click();
+  await expect(page.locator(".sentence")).toContainText("beside number of enquiries of Refit enquiries");
+  await settled(page);
+  await expect(page.locator("#preview .legend li")).toHaveCount(2);
+  expect(await page.evaluate(faults, "#preview svg.drawing")).toEqual([]);
+  // A mark of the other dataset leads to its records.
+  const chart = page.locator("#preview [role=listbox]");
+  await chart.focus();
+  await page.keyboard.press("Home");
+  await page.keyboard.press("ArrowUp");
+  await page.keyboard.press("r");
+  await expect(page.locator("#drawer h2")).toContainText("enquir");
+  await expect(page.locator("#drawer h2")).not.toContainText("when the chart was drawn");
+  await page.keyboard.press("Escape");
+  // Forms are chosen from pictures of this chart.
+  await page.locator('[data-part="form"]').click();
+  await expect(page.locator("#choices .thumb svg .curve").first()).toBeAttached();
+  await noSeriousProblem(page, "forms to choose from");
+  await page.keyboard.press("Escape");
+  // A click on the axis opens its part of the finish.
+  await page.locator("#preview [data-finish='Value axis'] text").first().click();
+  await expect(page.locator("#finish-controls [data-section='Value axis'] input").first()).toBeFocused();
+  await page.getByRole("button", { name: "only groups above …" }).click();
+  await page.locator('[data-path="results.0.above"]').fill("900");
+  await page.keyboard.press("Tab");
+  await expect(page.locator(".sentence")).toContainText("only groups number of jobs above 900");
+  await noSeriousProblem(page, "rows of controls");
+  // Another dataset keeps what fits and names what does not.
+  await page.locator('[data-part="dataset"]').click();
+  const boats = page.locator("#choices .choice", { hasText: "Boats by the jobs they bring" });
+  await expect(boats).toContainText("is left out: opened");
+  await boats.click();
+  await expect(page.locator(".lost")).toContainText("Undo brings it back");
+  await page.locator("#undo").click();
+  await expect(page.locator(".sentence")).toContainText("per quarter of Opened");
+  // A condition in the author's own words.
+  await page.locator('[data-part="add"]').click();
+  await page.locator("#choices .choice", { hasText: "only where …" }).click();
+  await page.getByRole("button", { name: "add a condition" }).click();
+  await page.getByLabel("Field", { exact: true }).selectOption({ label: "Urgency" });
+  await page.getByLabel("Comparison").selectOption({ label: "is at least" });
+  await page.getByLabel("Value", { exact: true }).fill("3");
+  await page.getByRole("button", { name: "Set the condition" }).click();
+  await expect(page.locator(".sentence")).toContainText("Urgency is at least 3");
+  expect(wrong).toEqual([]);
+});
+
+test("what each form is for, and the demo's dashboards, can be read by everyone", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/charts/forms");
+  await page.mouse.wheel(0, 4000);
+  await settled(page);
+  await noSeriousProblem(page, "what each form is for");
+  for (const [name, pages] of Object.entries({ "refit-enquiries": ["Pipeline", "Board"], berths: ["Stays", "Yards and boats", "Rework"], hazards: [""], money: ["Year", "Detail"] })) {
+    await page.goto(`/dashboards/${name}`);
+    for (const title of pages) {
+      if (title) await page.getByRole("button", { name: title, exact: true }).click();
+      await settled(page);
+      await expect(page.locator(".widget .wrong, .widget .nothing")).toHaveCount(0);
+      expect(await page.evaluate(faults, "svg.drawing"), `${name}, ${title}`).toEqual([]);
+      await noSeriousProblem(page, `${name}, ${title}`);
+    }
+  }
+  expect(wrong).toEqual([]);
+});
