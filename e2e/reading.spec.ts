@@ -84,7 +84,7 @@ test("filters: dates and values are set in the reading line", async ({ page }) =
   await expect(line(page)).toContainText("opened this quarter");
   await page.getByRole("button", { name: "at any yard" }).click();
   await page.getByLabel("Find a value").fill("ost");
-  await page.getByLabel("Ostrey").check();
+  await page.getByRole("checkbox", { name: "Ostrey" }).check();
   await page.getByRole("button", { name: "Set", exact: true }).click();
   await expect(line(page)).toContainText("at Ostrey");
   await settled(page);
@@ -169,7 +169,7 @@ test("refused passes and foreign pages are told in the frame", async ({ page }) 
   const good = async () => (await page.request.get(`${yardDesk}/eskadel-pass`)).text();
   expect(await say(async () => "not a pass")).toContain("not signed with a key");
   expect(await say(async () => (await good()).slice(0, -4) + "AAAA")).toContain("not signed with a key");
-  expect(await say(good, "berths")).toContain("not for this dashboard");
+  expect(await say(good, "gallery")).toContain("not for this dashboard");
   // A page of an origin that is not registered holds the frame.
   const foreign = createServer((_, r) => r.setHeader("Content-Type", "text/html").end('<script src="http://127.0.0.1:18080/embed.js"></script><eskadel-dashboard app="yard-desk" name="yard-today" pass-url="/p"></eskadel-dashboard>'));
   await new Promise<void>((ready) => foreign.listen(18099, "127.0.0.1", ready));

@@ -54,6 +54,11 @@ for (const key of ["Home", "ArrowRight", "ArrowRight", "ArrowUp", "r"]) await p.
 await p.waitForSelector("#drawer[open] tbody tr");
 await p.screenshot({ path: `${out}records.png` });
 
+for (const [name, file] of [["money", "money"], ["hazards", "hazards"]]) {
+  await p.goto(`${eskadel}/dashboards/${name}`);
+  await settled(p);
+  await p.screenshot({ path: `${out}${file}.png` });
+}
 await p.goto(`${eskadel}/dashboards/gallery`);
 await settled(p);
 await p.screenshot({ path: `${out}forms.png` });

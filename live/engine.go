@@ -11,6 +11,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/format"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -101,6 +102,7 @@ func (e *Engine) Settle(ctx context.Context) error {
 		return err
 	}
 	e.setCalendar(cal)
+	format.SetLocale(w.Numbers)
 	if w.Periods == nil {
 		return nil
 	}

@@ -100,7 +100,7 @@ type Answer struct {
 	Listed   *chart.Listing  `json:"listed,omitempty"`  // records as a board, on a calendar and so on
 	Nothing  string          `json:"nothing,omitempty"` // why there is nothing to show
 	Whole    query.Reference `json:"whole"`             // leads to all records of the chart
-	How      []string        `json:"how,omitempty"` // how the database was asked, in words
+	How      []string        `json:"how,omitempty"`     // how the database was asked, in words
 	Text     string          `json:"text,omitempty"`
 	Host     string          `json:"-"`                // what comes before the paths of pictures
 	Grain    string          `json:"grain,omitempty"`  // of the time axis

@@ -91,7 +91,7 @@ func TestDefinitionsRunThroughTheAPI(t *testing.T) {
 	assert.Contains(t, body, `"exact":"`+scalar(t, conn, "select sum(yard_cost) from yard_job where kind = 'rework' and status <> 'withdrawn'")+`"`)
 	for definition, words := range map[string]string{
 		`{"version":1,"dataset":"yard-jobs","measures":[{"sum":"colour"}]}`: "no field “colour”",
-		`{"version":1,"dataset":"barges","measures":[]}`:                     "no dataset “barges”",
+		`{"version":1,"dataset":"barges","measures":[]}`:                    "no dataset “barges”",
 		`{"version":2,"dataset":"yard-jobs","measures":[]}`:                 "version 1",
 	} {
 		status, body := run(definition, `"every row"`)

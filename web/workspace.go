@@ -7,6 +7,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"eskadel/core/format"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 )
@@ -39,12 +40,22 @@ func (s *Server) workspacePage(c *gin.Context, status int, p *problem.Problem, w
 		months = append(months, m.String())
 	}
 	cal := s.engine.Calendar()
-	s.page(c, status, "workspace", "Calendar", gin.H{"W": w, "Problem": p, "Days": days, "Months": months, "Own": cal.HasOwn()})
+	s.page(c, status, "workspace", "Calendar", gin.H{"W": w, "Problem": p, "Days": days, "Months": months, "Own": cal.HasOwn(), "Numbers": numberStyles()})
+}
+
+// numberStyle is a manner of writing numbers, with an example.
+type numberStyle struct{ Name, Example string }
+
+func numberStyles() (out []numberStyle) {
+	for _, name := range period.NumberStyles() {
+		out = append(out, numberStyle{name, format.Example(name)})
+	}
+	return out
 }
 
 func (s *Server) saveWorkspace(c *gin.Context) {
 	post := func(name string) string { return strings.TrimSpace(c.PostForm(name)) }
-	w := &period.Workspace{Version: 1, Zone: post("zone"), FirstDay: post("first_day"), FiscalStart: post("fiscal_start")}
+	w := &period.Workspace{Version: 1, Zone: post("zone"), FirstDay: post("first_day"), FiscalStart: post("fiscal_start"), Numbers: post("numbers")}
 	if w.MinDays = int(number(post("min_days"))); post("min_days") == "" {
 		w.MinDays = 0
 	}

@@ -113,7 +113,7 @@ func (c *computing) read(rows [][]field.Value) {
 				f.keys[i] = k
 			}
 		}
-		f.parts = allParts[: len(c.p.Columns) : len(c.p.Columns)].read(row[:len(row)-1], c.p.Columns)
+		f.parts = allParts[:len(c.p.Columns):len(c.p.Columns)].read(row[:len(row)-1], c.p.Columns)
 		allParts = allParts[len(c.p.Columns):]
 		switch {
 		case why != "":

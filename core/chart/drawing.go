@@ -186,7 +186,7 @@ func ordinal(p string) string {
 		return p
 	}
 	n := format.Number{Decimals: -1, Percent: true}.Value(v)
-	n = strings.TrimSuffix(n, "%")
+	n = strings.TrimRight(n, "%\u00a0\u202f")
 	ending := "th"
 	if !strings.HasSuffix(n, "11") && !strings.HasSuffix(n, "12") && !strings.HasSuffix(n, "13") {
 		for digit, e := range map[string]string{"1": "st", "2": "nd", "3": "rd"} {

@@ -1,5 +1,5 @@
 // Package format turns exact values, dates and keys into the text that readers see,
-// in British English. Numbers are rounded only here, half away from zero.
+// in British English, with numbers in the manner of the workspace's locale. They are rounded only here, half away from zero.
 package format
 
 import (
@@ -179,7 +179,7 @@ func (n Number) number(d *apd.Decimal) string {
 	x, suffix, places := new(apd.Decimal).Set(d), "", n.Decimals
 	if n.Percent {
 		x.Exponent += 2
-		suffix = "%"
+		suffix = manner().percent
 	}
 	if n.Compact {
 		x, suffix = compact(x)
@@ -197,14 +197,17 @@ func (n Number) number(d *apd.Decimal) string {
 			x.Reduce(x)
 		}
 	}
-	text := Group(x.Text('f'))
+	text := grouped(x.Text('f'))
 	if n.Plain {
 		text = strings.ReplaceAll(text, ",", "")
 	}
+	text = local(text)
 	if n.Signed && x.Sign() > 0 {
 		text = "+" + text
 	}
-	if symbol := currencies[n.Unit]; symbol != "" {
+	if symbol := currencies[n.Unit]; symbol != "" && manner().after {
+		return text + suffix + "\u00a0" + symbol
+	} else if symbol != "" {
 		for _, sign := range []string{"−", "+"} {
 			if rest, signed := strings.CutPrefix(text, sign); signed {
 				return sign + symbol + rest + suffix
@@ -235,7 +238,9 @@ func compact(x *apd.Decimal) (*apd.Decimal, string) {
 }
 
 // Group puts thousands signs into digits and writes a real minus sign.
-func Group(digits string) string {
+func Group(digits string) string { return local(grouped(digits)) }
+
+func grouped(digits string) string {
 	sign := ""
 	if rest, ok := strings.CutPrefix(digits, "-"); ok {
 		digits = rest

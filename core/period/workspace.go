@@ -2,6 +2,8 @@ package period
 
 import (
 	"encoding/json"
+	"slices"
+	"strings"
 	"time"
 
 	"eskadel/core/problem"
@@ -14,8 +16,12 @@ type Workspace struct {
 	FirstDay    string      `json:"first_day,omitempty"`    // of a week: Monday when left out
 	MinDays     int         `json:"min_days,omitempty"`     // a week belongs to the year with so many of its days: 4 when left out
 	FiscalStart string      `json:"fiscal_start,omitempty"` // the first month of the fiscal year: January when left out
+	Numbers     string      `json:"numbers,omitempty"`      // the locale in whose manner they are written: en-GB when left out
 	Periods     *OwnPeriods `json:"periods,omitempty"`
 }
+
+// NumberStyles lists the locales in whose manner numbers can be written.
+func NumberStyles() []string { return []string{"en-GB", "de-DE", "fr-FR", "de-CH"} }
 
 // OwnPeriods names the dataset of the host app's accounting periods, and its fields: the
 // first day of a period and its name. The last record only ends the one before it.
@@ -45,6 +51,9 @@ func (w *Workspace) Calendar() (Calendar, error) {
 		return Calendar{}, problem.New(problem.Invalid, "zone", "“%s” is not an IANA time zone such as Europe/London.", w.Zone)
 	}
 	c := ISO(zone)
+	if w.Numbers != "" && !slices.Contains(NumberStyles(), w.Numbers) {
+		return Calendar{}, problem.New(problem.Invalid, "numbers", "Numbers are written as in %s, not as in “%s”.", strings.Join(NumberStyles(), ", "), w.Numbers)
+	}
 	if w.FirstDay != "" {
 		found := false
 		for d := time.Sunday; d <= time.Saturday; d++ {

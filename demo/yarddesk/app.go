@@ -93,7 +93,16 @@ func (a *App) Handler() http.Handler {
 	in := r.Group("", a.signedIn)
 	in.POST("/sign-out", a.signOut)
 	in.GET("/", func(c *gin.Context) {
-		a.page(c, "home.html", gin.H{"Dashboard": c.Query("dashboard"), "Running": a.busy.running()})
+		now := shown[0]
+		if name := c.Query("dashboard"); name != "" {
+			now.Name, now.Title = name, name
+		}
+		for _, d := range shown {
+			if d.Name == c.Query("dashboard") {
+				now = d
+			}
+		}
+		a.page(c, "home.html", gin.H{"Dashboard": now, "Dashboards": shown, "Running": a.busy.running()})
 	})
 	in.GET("/eskadel-pass", a.eskadelPass)
 	in.POST("/busy", a.busyDayButton)
