@@ -36,8 +36,8 @@ const (
 )
 
 var kinds = []kind{
-	{"median of few values", `{"version":1,"dataset":"yard-jobs","measures":[{"median":"days_late"}],"by":[{"field":"part_group"}],` + year + `}`, 0.35,
-		[]string{`select part_group, percentile_cont(0.5) within group (order by days_late) from yard_job where ` + jobs + ` group by rollup (1)`}},
+	{"median of few values", `{"version":1,"dataset":"yard-jobs","measures":[{"median":"days_late"}],"by":[{"field":"part_group"}]}`, 0.35,
+		[]string{`select part_group, percentile_cont(0.5) within group (order by days_late) from yard_job where status <> 'withdrawn' group by rollup (1)`}},
 	{"90th percentile of many values", `{"version":1,"dataset":"yard-jobs","measures":[{"percentile":"yard_cost","p":0.9}],"by":[{"field":"part_group"}],` + year + `}`, 1.1,
 		[]string{`select part_group, percentile_cont(0.9) within group (order by yard_cost) from yard_job where ` + jobs + ` group by rollup (1)`}},
 	{"different boats", `{"version":1,"dataset":"yard-jobs","measures":[{"distinct":"boat"}],"by":[{"field":"part_group"}],` + year + `}`, 1.1,

@@ -166,6 +166,11 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 		return nil, err
 	}
 	setting.Beside = beside
+	if w.Scale != "" && parts&Drawing != 0 {
+		if doc, err = v.alike(w, doc); err != nil {
+			return nil, err
+		}
+	}
 	a, err := v.Engine.Answer(v.ctx, doc, ds, v.Viewer, setting, v.Version, parts)
 	if a != nil {
 		for _, words := range append(reach.Missed, missed...) {

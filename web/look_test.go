@@ -76,3 +76,39 @@ func TestWhatEachFormIsFor(t *testing.T) {
 	status, _ = send(t, c, http.MethodGet, "/charts/edit?like=gallery/none", nil)
 	assert.Equal(t, http.StatusNotFound, status)
 }
+
+// Charts of one scale can be compared by eye: the same axis, and the order of the first.
+func TestSiblingsShareScaleAndOrder(t *testing.T) {
+	c := author(t, demo.BuilderEmail)
+	chartOf := func(kind string) string {
+		return `{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"by":[{"field":"part_group"}],"where":{"field":"kind","is":"` + kind + `"},"form":"bars"}`
+	}
+	put := func(scale string) {
+		status, body := send(t, c, http.MethodPut, "/api/v1/dashboards/siblings", `{"version":1,"name":"siblings","title":"Siblings","pages":[{"title":"One","widgets":[
+			{"id":"a","at":[0,0,6,4],`+scale+`"chart":`+chartOf("fit-out")+`},{"id":"b","at":[6,0,6,4],`+scale+`"chart":`+chartOf("seasonal care")+`}]}]}`)
+		require.Less(t, status, 300, body)
+	}
+	t.Cleanup(func() { send(t, c, http.MethodDelete, "/api/v1/dashboards/siblings", nil) })
+	ask := func(id string) *chart.Drawing {
+		_, body := form(t, c, "/view/siblings/widgets/"+id, map[string]string{"state": "{}", "draft": "yes"}, "Accept", "application/json")
+		var a struct{ Drawing *chart.Drawing }
+		require.NoError(t, json.Unmarshal([]byte(body), &a), body)
+		require.NotNil(t, a.Drawing, body)
+		return a.Drawing
+	}
+	names := func(d *chart.Drawing) (out []string) {
+		for _, g := range d.Groups {
+			out = append(out, g.Label)
+		}
+		return out
+	}
+	put("")
+	a, b := ask("a"), ask("b")
+	require.NotEqual(t, a.Axis.High, b.Axis.High, "each by itself has its own scale")
+	put(`"scale":"jobs",`)
+	alone := names(a)
+	a, b = ask("a"), ask("b")
+	assert.Equal(t, a.Axis.High, b.Axis.High)
+	assert.Equal(t, alone, names(a), "the first keeps its order")
+	assert.Equal(t, alone, names(b), "and the other follows")
+}

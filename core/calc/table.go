@@ -225,6 +225,16 @@ func (c *computing) kept() [][]string {
 // IsEmpty tells whether no record was found at all.
 func (t *Table) IsEmpty() bool { return t.empty }
 
+// Order is the texts of the single values that the table is divided by first, in order.
+func (t *Table) Order() (out []string) {
+	for _, g := range t.Groups {
+		if len(g) > 0 && g[0].Kind == One {
+			out = append(out, text(g[0]))
+		}
+	}
+	return out
+}
+
 // Reference returns what leads from a mark of the table, given by its keys and measure,
 // to its records. version is that of the published dashboard, 0 for a draft.
 func (t *Table) Reference(version, measure int, keys []Key) query.Reference {

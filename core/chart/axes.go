@@ -49,7 +49,7 @@ func (d *drawer) axes() error {
 	d.groups()
 	palette := d.colours()
 	for s := range t.Splits {
-		for m := range d.of {
+		for _, m := range d.drawn {
 			series := Series{Name: d.name(m), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m}
 			series.As, series.Second = d.drawnAs(m)
 			series.Stack = d.doc.Form.stacks() || d.doc.Form == Combined && d.doc.Split != nil && series.As == "column"
@@ -57,11 +57,11 @@ func (d *drawer) axes() error {
 			d.split(&series, s, palette)
 			for g := range t.Groups {
 				f := t.Figure(g, s, m)
-				mark := d.mark(f, m)
+				mark := d.mark(f, m, d.place(g, s))
 				if mark != nil {
 					d.running(mark, g, s, m)
 					var usual []string
-					if len(t.Groups) <= 12 && len(t.Splits)*len(d.of) == 1 && d.doc.Form != Line {
+					if len(t.Groups) <= 12 && len(t.Splits)*len(d.drawn) == 1 && d.doc.Form != Line {
 						usual = []string{"value"}
 					}
 					var share field.Value
@@ -72,7 +72,7 @@ func (d *drawer) axes() error {
 						}
 						share = calc.Share(f.Base, whole.Base)
 					}
-					d.labelled(mark, f, d.Groups[g].Label, share, usual...)
+					d.labelled(mark, f, d.place(g, s), d.Groups[g].Label, share, usual...)
 				}
 				series.Marks = append(series.Marks, mark)
 			}
@@ -190,13 +190,13 @@ func (d *drawer) before() {
 		return
 	}
 	if d.doc.Form.stacks() {
-		for m := range d.of {
+		for _, m := range d.drawn {
 			add(Series{Name: "In all, " + label, Colour: "ink", As: "tick", Measure: m, Of: -1}, func(g int) field.Value { return d.t.GroupFigure(g, m).Before }, m)
 		}
 		return
 	}
 	for i, s := range append([]Series{}, d.Series...) {
-		split := i / len(d.of)
+		split := i / len(d.drawn)
 		s.Name += ", " + label
 		if s.As == "column" {
 			s.As = "ghost"
@@ -246,7 +246,7 @@ func (d *drawer) target() {
 func (d *drawer) trends() {
 	ahead := 0
 	for _, trend := range d.t.Trends {
-		of := trend.Split * len(d.of)
+		of := trend.Split * len(d.drawn)
 		base := d.Series[of]
 		line := func(name, role string) Series {
 			return Series{Name: name, Colour: base.Colour, As: "line", Role: role, Of: of, Marks: make([]*Mark, len(d.Groups))}

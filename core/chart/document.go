@@ -149,10 +149,11 @@ func (d *Document) Check(ds *dataset.Dataset) error {
 // Fits tells in words why the chart cannot be drawn in a form.
 func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 	no := func(words string, args ...any) error { return problem.New(problem.Invalid, "", words, args...) }
+	drawn := d.drawn()
 	dims, name := d.Dimensions(), strings.ToUpper(f.Words()[:1])+f.Words()[1:]
 	additive := func() error {
 		for _, m := range d.Measures {
-			if !m.Additive() {
+			if !m.Additive() && !m.Aside {
 				return no("%s show parts of a whole, and parts of a %s do not add up.", name, strings.ToLower(m.Aggregate.Words()))
 			}
 		}
@@ -192,7 +193,7 @@ func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 	case len(d.By) > 1:
 		return no("%s shows one group; a table or a pivot shows several.", name)
 	case f == Scatter:
-		if len(d.Measures) < 2 || len(d.Measures) > 3 {
+		if drawn < 2 || drawn > 3 || d.Measures[1].Aside || len(d.Measures) > 2 && d.Measures[2].Aside && drawn > 2 {
 			return no("A scatter needs two measures, one for each axis, and may have a third for the size.")
 		}
 		return nil
@@ -204,35 +205,55 @@ func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 			return no("A risk grid stands on two scales of numbers or lists, such as likelihood and severity.")
 		}
 		return nil
-	case d.Split != nil && len(d.Measures) > 1:
+	case d.Split != nil && drawn > 1:
 		return no("A chart that is split shows one measure; a table shows several.")
 	case f == Pie || f == Donut:
-		if len(d.Measures) > 1 {
+		if drawn > 1 {
 			return no("%s shows one measure.", name)
 		}
 		return additive()
 	case f == Funnel:
-		if len(d.Measures) > 1 || d.Split != nil {
+		if drawn > 1 || d.Split != nil {
 			return no("A funnel shows one measure of stages, without a split.")
 		}
 		if x := ds.Find(d.By[0].Field); x == nil || len(x.List) < 2 {
 			return no("A funnel follows stages in order: divide by a field that has a pick list.")
 		}
 		return additive()
-	case f == Combined && d.Width() < 2 && d.Split == nil:
+	case f == Combined && drawn < 2 && d.Split == nil:
 		return no("Columns and lines draw two measures or more: add another.")
-	case f == Radar && d.Split == nil && len(d.Measures) > 1 && len(d.By) == 0:
+	case f == Radar && d.Split == nil && drawn > 1 && len(d.By) == 0:
 		return no("A radar needs a group for its spokes.")
-	case f.stacks() && d.Split == nil && d.Width() == 1:
+	case f.stacks() && d.Split == nil && drawn == 1:
 		return no("There is nothing to stack: split by another field first.")
 	case f.stacks():
 		for _, m := range d.Measures {
+			if m.Aside {
+				continue
+			}
 			if !m.Additive() || m.Then != nil && m.Then.RunningTotal == nil && m.Then.Share == "" {
 				return no("Stacked parts must add up, and parts of a %s do not.", strings.ToLower(m.Aggregate.Words()))
 			}
 		}
 	}
 	return nil
+}
+
+// drawn is how many measures are drawn, not only written on marks.
+func (d *Document) drawn() (n int) {
+	for _, m := range d.Measures {
+		if !m.Aside {
+			n++
+		}
+	}
+	for _, b := range d.Also {
+		for _, m := range b.Measures {
+			if !m.Aside {
+				n++
+			}
+		}
+	}
+	return n
 }
 
 // onList tells whether a dimension's values have an order of their own.
@@ -245,7 +266,7 @@ func (d *Document) fitsGauge() error {
 	f := d.finish()
 	high, target := limit(f.High), d.Target
 	switch {
-	case len(d.Measures) != 1:
+	case d.drawn() != 1:
 		return problem.New(problem.Invalid, "", "A gauge shows one measure.")
 	case high == nil && target == nil:
 		return problem.New(problem.Missing, "", "A gauge needs the end of its scale, or a target: how much is full?")

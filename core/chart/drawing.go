@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/cockroachdb/apd/v3"
@@ -268,6 +269,7 @@ type drawer struct {
 	formats []format.Number
 	ds      *dataset.Dataset
 	of      []calc.Measured // the chart's measures and those of the datasets beside
+	drawn   []int           // the numbers of those that are drawn
 }
 
 // name is what a measure is called in this chart.
@@ -294,7 +296,10 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 	}
 	d := &drawer{Drawing: &Drawing{Kind: doc.Form.Kind, Style: doc.Form.Style, Reference: t.Reference(version, 0, nil)}, t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t), ds: t.Plan.Dataset, of: t.Measures()}
 	d.BarWidth, d.Columns, d.Bridge = d.finish.BarWidth, d.finish.Columns, t.Plan.Definition.Gaps == query.GapsBridged
-	for _, m := range d.of {
+	for i, m := range d.of {
+		if !m.Aside {
+			d.drawn = append(d.drawn, i)
+		}
 		if !m.Type(m.Data).Numeric() {
 			return nil, problem.New(problem.Invalid, "form", "%s is a date, which has no height; a table shows it.", MeasureLabel(m.Measure, m.Data))
 		}
@@ -343,7 +348,7 @@ func (d *drawer) tooMany() error {
 		most, what, n = MostSpokes, "spokes", len(t.Groups)
 	case Scatter, HeatMap, RiskGrid:
 	default:
-		n *= len(d.of)
+		n *= len(d.drawn)
 	}
 	if n > most {
 		return problem.New(problem.TooMany, "by", "This chart would have %s %s, more than the %s it can carry. A larger grain, a shorter range or the largest few show it.", format.Count(int64(n)), what, format.Count(int64(most)))
@@ -406,31 +411,67 @@ func (d *drawer) split(s *Series, i int, palette []string) {
 	s.Key, s.Words = &ref, phrase(d.t.Plan.Dims[by], k)
 }
 
-// mark makes the mark of a figure.
-func (d *drawer) mark(f calc.Figure, m int) *Mark {
+// mark makes the mark of a figure; at gives every measure in its place.
+func (d *drawer) mark(f calc.Figure, m int, at figures) *Mark {
 	if f.Shown.IsEmpty() {
 		return nil
 	}
 	mark := &Mark{Size: size(f.Shown), Label: d.formats[m].Value(f.Shown), Exact: f.Base.Exact()}
-	mark.More = d.tips(f, m)
+	mark.More = d.tips(f, m, at)
 	return mark
 }
 
+// figures gives a place's figure of each measure.
+type figures func(m int) calc.Figure
+
+// place is where a group and a split meet.
+func (d *drawer) place(group, split int) figures {
+	return func(m int) calc.Figure { return d.t.Figure(group, split, m) }
+}
+
+// measureNamed reads "measure 2", counted from 1; ok is false for anything else.
+func measureNamed(s string) (m int, ok bool) {
+	rest, ok := strings.CutPrefix(s, "measure ")
+	m, err := strconv.Atoi(rest)
+	return m - 1, ok && err == nil
+}
+
+// written is a measure as it stands on a mark; "" without a value.
+func (d *drawer) written(m int, at figures) string {
+	if m < 0 || m >= len(d.of) {
+		return ""
+	}
+	if v := at(m).Shown; !v.IsEmpty() {
+		return d.formats[m].Value(v)
+	}
+	return ""
+}
+
 // tips are the further lines of a mark's tip.
-func (d *drawer) tips(f calc.Figure, m int) (lines []string) {
+func (d *drawer) tips(f calc.Figure, m int, at figures) (lines []string) {
 	want := d.finish.Tips
 	if slices.Contains(want, "none") {
 		return nil
 	}
 	if len(want) == 0 {
 		want = []string{"before", "change", "target"}
+		for i, other := range d.of {
+			if other.Aside {
+				want = append(want, fmt.Sprint("measure ", i+1))
+			}
+		}
 	}
 	signed := d.formats[m]
 	signed.Signed = true
 	percent := format.Percent()
 	percent.Signed = true
 	for _, w := range want {
+		other, named := measureNamed(w)
 		switch {
+		case named:
+			if text := d.written(other, at); text != "" {
+				lines = append(lines, d.name(other)+" "+text)
+			}
 		case w == "before" && !f.Before.IsEmpty():
 			lines = append(lines, "before "+d.formats[m].Value(f.Before))
 		case w == "change" && f.New():
@@ -451,13 +492,18 @@ func (d *drawer) tips(f calc.Figure, m int) (lines []string) {
 }
 
 // labelled writes on a mark what the author picked, or what is usual.
-func (d *drawer) labelled(mark *Mark, f calc.Figure, name string, share field.Value, usual ...string) {
+func (d *drawer) labelled(mark *Mark, f calc.Figure, at figures, name string, share field.Value, usual ...string) {
 	want := d.finish.Labels
 	if len(want) == 0 {
 		want = usual
 	}
 	var parts []string
 	for _, w := range want {
+		if other, named := measureNamed(w); named {
+			if text := d.written(other, at); text != "" {
+				parts = append(parts, text)
+			}
+		}
 		switch w {
 		case "name":
 			parts = append(parts, name)

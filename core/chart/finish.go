@@ -143,9 +143,15 @@ func (f *Finish) check(d *Document, ds *dataset.Dataset) error {
 		number("low", f.Low), number("high", f.High),
 	}
 	for i, l := range f.Labels {
+		if m, named := measureNamed(l); named && m >= 0 && m < d.Width() {
+			continue
+		}
 		checks = append(checks, oneOf(fmt.Sprintf("labels[%d]", i), l, "name", "value", "share", "change", "none"))
 	}
 	for i, l := range f.Tips {
+		if m, named := measureNamed(l); named && m >= 0 && m < d.Width() {
+			continue
+		}
 		checks = append(checks, oneOf(fmt.Sprintf("tips[%d]", i), l, "share", "before", "change", "target", "total", "none"))
 	}
 	for value, c := range f.Colours {

@@ -331,3 +331,30 @@ func TestRunningFiguresLeadToAllTheirRecords(t *testing.T) {
 	assert.Equal(t, "2026-01-01", marks[3].Run.Keys[0].From.Format("2006-01-02"))
 	assert.Equal(t, "2026-05-01", marks[3].Run.Keys[0].To.Format("2006-01-02"))
 }
+
+// A measure that stands aside is written on marks and in tips, and not drawn.
+func TestAMeasureOnLabelsAndTipsOnly(t *testing.T) {
+	of := `"measures":[{"sum":"cost"},{"count":"records","label":"Jobs","aside":true}],"by":[{"field":"kind"}],`
+	rows := [][]field.Value{row("care", 5.0, 3, 3), row("rework", 2.0, 1, 1)}
+	for _, form := range []string{"bars", "pie", "line"} {
+		d, err := draw(t, of+`"form":"`+form+`","finish":{"labels":["name","measure 2"]}`, rows...)
+		require.NoError(t, err, form)
+		require.Len(t, d.Series, 1, form)
+		assert.Equal(t, "care, 3", d.Series[0].Marks[0].Text, form)
+		assert.Contains(t, d.Series[0].Marks[0].More, "Jobs 3", form)
+	}
+	d, err := draw(t, of+`"form":"bars","finish":{"tips":["measure 1"]}`, rows...)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Sum of Cost £5.00"}, d.Series[0].Marks[0].More, "only what the author picks")
+	for doc, words := range map[string]string{
+		`"measures":[{"sum":"cost","aside":true}],"by":[{"field":"kind"}],"form":"bars"`: "The first measure is drawn",
+		of + `"form":"bars","finish":{"labels":["measure 9"]}`:                           "is not one of",
+		of + `"form":"scatter"`: "two measures",
+	} {
+		read, err := chart.Read([]byte(`{"version":1,"dataset":"jobs",` + doc + `}`))
+		require.NoError(t, err)
+		if err := read.Check(sample.Jobs()); assert.Error(t, err, doc) {
+			assert.Contains(t, problem.Of(err).Words, words)
+		}
+	}
+}

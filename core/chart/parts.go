@@ -29,13 +29,13 @@ func (d *drawer) pie() error {
 				series.Marks = append(series.Marks, nil)
 				continue
 			}
-			mark := d.mark(f, 0)
+			mark := d.mark(f, 0, d.place(g, s))
 			if f.Base.Decimal().Negative {
 				return problem.New(problem.Invalid, "form", "A pie shows shares of a whole, and %s is %s. Columns or bars show what is below zero.", d.Groups[g].Full, mark.Label)
 			}
 			share := calc.Share(f.Base, whole)
 			mark.Size = size(share)
-			d.labelled(mark, f, d.Groups[g].Label, share, "name", "share")
+			d.labelled(mark, f, d.place(g, s), d.Groups[g].Label, share, "name", "share")
 			mark.More = append([]string{format.Percent().Value(share) + " of " + series.Total}, mark.More...)
 			series.Marks = append(series.Marks, mark)
 		}
@@ -137,7 +137,7 @@ func (d *drawer) funnel() error {
 				mark.More = append(mark.More, signed.Value(overall)+" of the first stage")
 			}
 		}
-		d.labelled(mark, calc.Figure{Base: v, Shown: v}, group.Label, calc.Share(v, first), "name", "value")
+		d.labelled(mark, calc.Figure{Base: v, Shown: v}, func(int) calc.Figure { return calc.Figure{} }, group.Label, calc.Share(v, first), "name", "value")
 		previous = v
 		d.Groups = append(d.Groups, group)
 		series.Marks = append(series.Marks, mark)
@@ -202,7 +202,7 @@ func (d *drawer) gauge() error {
 	if d.t.IsEmpty() {
 		d.Total = "no records"
 		series.Marks = []*Mark{nil}
-	} else if mark := d.mark(f, 0); mark != nil {
+	} else if mark := d.mark(f, 0, d.t.TotalFigure); mark != nil {
 		d.Total = mark.Label
 		for i, b := range d.Bands {
 			if mark.Size >= b.From && (mark.Size < b.To || i == len(d.Bands)-1) {

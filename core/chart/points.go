@@ -24,7 +24,7 @@ func (d *drawer) scatter() error {
 	largest := 0.0
 	for s := range t.Splits {
 		for g := range t.Groups {
-			if len(t.Plan.Definition.Measures) < 3 {
+			if len(d.drawn) < 3 {
 				continue
 			}
 			v := t.Figure(g, s, 2).Shown
@@ -50,7 +50,7 @@ func (d *drawer) scatter() error {
 			mark := &Mark{Size: size(y.Shown), X: &at, Label: d.formats[1].Value(y.Shown), Exact: y.Base.Exact()}
 			mark.Label = d.Groups[g].Label
 			mark.More = []string{ShownLabel(d.doc.Measures[0], d.ds) + " " + d.formats[0].Value(x.Shown), ShownLabel(d.doc.Measures[1], d.ds) + " " + d.formats[1].Value(y.Shown)}
-			if len(t.Plan.Definition.Measures) > 2 {
+			if len(d.drawn) > 2 {
 				third := t.Figure(g, s, 2)
 				r := 0.0
 				if largest > 0 {
@@ -60,9 +60,9 @@ func (d *drawer) scatter() error {
 				mark.More = append(mark.More, ShownLabel(d.doc.Measures[2], d.ds)+" "+d.formats[2].Value(third.Shown))
 			}
 			if len(t.Groups) <= 40 {
-				d.labelled(mark, y, d.Groups[g].Label, field.Value{}, "name")
+				d.labelled(mark, y, d.place(g, s), d.Groups[g].Label, field.Value{}, "name")
 			} else {
-				d.labelled(mark, y, d.Groups[g].Label, field.Value{})
+				d.labelled(mark, y, d.place(g, s), d.Groups[g].Label, field.Value{})
 			}
 			for i, v := range []float64{at, mark.Size} {
 				if !any {
@@ -134,7 +134,7 @@ func (d *drawer) heat() error {
 		d.split(&series, s, palette)
 		for g := range t.Groups {
 			f := t.Figure(g, s, 0)
-			mark := d.mark(f, 0)
+			mark := d.mark(f, 0, d.place(g, s))
 			var band *Band
 			if risk {
 				band = d.band(d.score(t.Groups[g][0], 0) * d.score(t.Splits[s][0], 1))
@@ -156,7 +156,7 @@ func (d *drawer) heat() error {
 				}
 			}
 			if !(risk && zero) {
-				d.labelled(mark, f, "", calc.Share(f.Base, t.Total()[0]), "value")
+				d.labelled(mark, f, d.place(g, s), "", calc.Share(f.Base, t.Total()[0]), "value")
 			}
 			if len(t.Groups)*len(t.Splits) > 400 && len(d.finish.Labels) == 0 {
 				mark.Text = ""
@@ -240,11 +240,11 @@ func (d *drawer) radar() error {
 	palette := d.colours()
 	low, high := 0.0, 0.0
 	for s := range t.Splits {
-		for m := range d.of {
+		for _, m := range d.drawn {
 			series := Series{Name: d.name(m), Colour: fmt.Sprintf("c%d", m%10+1), As: "polygon", Measure: m, Of: len(d.Series)}
 			d.split(&series, s, palette)
 			for g := range t.Groups {
-				mark := d.mark(t.Figure(g, s, m), m)
+				mark := d.mark(t.Figure(g, s, m), m, d.place(g, s))
 				if mark != nil {
 					if mark.Size < 0 {
 						return problem.New(problem.Invalid, "form", "A radar has no room below zero, and %s is %s. Bars show it.", d.Groups[g].Full, mark.Label)

@@ -123,6 +123,9 @@ type Widget struct {
 	Chart     *Chart            `json:"chart,omitempty"`
 	Text      string            `json:"text,omitempty"`       // in Markdown: words, pictures, web links
 	AnswersTo map[string]string `json:"answers_to,omitempty"` // filter → field; "" for none
+	// Scale is a name: widgets of a page with the same one share the scale of their values,
+	// and the order of the first.
+	Scale string `json:"scale,omitempty"`
 }
 
 // A Chart is a chart of the widget's own, or one of the library by name.
@@ -229,6 +232,22 @@ func (d *Document) Widget(id string) (*Widget, error) {
 func (d *Document) Widgets() (out []Widget) {
 	for _, p := range d.Pages {
 		out = append(out, p.Widgets...)
+	}
+	return out
+}
+
+// Siblings returns the widgets that share their scale with one, itself among them, in the
+// order of the page.
+func (d *Document) Siblings(w *Widget) (out []Widget) {
+	for _, p := range d.Pages {
+		if !slices.ContainsFunc(p.Widgets, func(other Widget) bool { return other.ID == w.ID }) {
+			continue
+		}
+		for _, other := range p.Widgets {
+			if w.Scale != "" && other.Scale == w.Scale {
+				out = append(out, other)
+			}
+		}
 	}
 	return out
 }

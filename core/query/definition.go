@@ -122,6 +122,9 @@ func (d Definition) Check(ds *dataset.Dataset) error {
 	if len(d.Across) > 0 && d.Split == nil {
 		return problem.New(problem.Invalid, "across", "Further levels of a split need a split.")
 	}
+	if d.Measures[0].Aside {
+		return problem.New(problem.Invalid, "measures[0]", "The first measure is drawn; those after it may stand on labels and in tips only.")
+	}
 	for i, m := range d.Measures {
 		err := m.check(ds)
 		if err == nil && m.Then != nil {

@@ -30,6 +30,7 @@ type Measure struct {
 	Then      *Then             // what is made of the results; nil for nothing
 	Label     string
 	Format    string
+	Aside     bool // it is written on marks and in their tips, but not drawn
 }
 
 func (m Measure) MarshalJSON() ([]byte, error) {
@@ -56,6 +57,9 @@ func (m Measure) MarshalJSON() ([]byte, error) {
 			return nil, err
 		}
 		parts = append(parts, fmt.Sprintf("%q:%s", more.key, b))
+	}
+	if m.Aside {
+		parts = append(parts, `"aside":true`)
 	}
 	if m.Label != "" {
 		parts = append(parts, `"label":`+quote(m.Label))
@@ -85,6 +89,8 @@ func (m *Measure) UnmarshalJSON(b []byte) error {
 			var p json.Number
 			err = problem.Decode(raw, &p)
 			m.P = p.String()
+		case "aside":
+			err = problem.Decode(raw, &m.Aside)
 		case "label":
 			err = json.Unmarshal(raw, &m.Label)
 		case "format":

@@ -361,6 +361,13 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 		c.Next = fmt.Sprintf("of.%d", min(i, len(d.Measures)))
 		c.Chosen = now.Aggregate == a && now.Field != query.Records
 	}
+	if i > 0 && i < len(d.Measures) && !d.Form.Tells() && !d.Form.Lists() {
+		label := "Only in labels and tips, not drawn"
+		if now.Aside {
+			label = "Drawn"
+		}
+		m.add(label, d, func(c *chart.Document) { c.Measures[i].Aside = !now.Aside })
+	}
 	if i < len(d.Measures) && len(d.Measures) > 1 {
 		m.add("Leave this out", d, func(c *chart.Document) { c.Measures = append(c.Measures[:i:i], c.Measures[i+1:]...) })
 	}

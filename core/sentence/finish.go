@@ -88,8 +88,8 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 		}
 		add("Numbers", numbers...)
 	}
-	add("Labels and legend", when(drawn, Control{Path: "finish.labels", Kind: "list", Label: "On the marks", Value: strings.Join(f.Labels, ", "), Hint: "name, value, share, change; or none"}),
-		when(drawn, Control{Path: "finish.tips", Kind: "list", Label: "In the tip", Value: strings.Join(f.Tips, ", "), Hint: "share, before, change, target, total; or none"}),
+	add("Labels and legend", when(drawn, Control{Path: "finish.labels", Kind: "list", Label: "On the marks", Value: strings.Join(f.Labels, ", "), Hint: "name, value, share, change, measure 2 …; or none"}),
+		when(drawn, Control{Path: "finish.tips", Kind: "list", Label: "In the tip", Value: strings.Join(f.Tips, ", "), Hint: "share, before, change, target, total, measure 2 …; or none"}),
 		when(drawn, one("finish.legend", "Legend", f.Legend, "top", "right", "bottom", "none")))
 	axis := func(name, path string, a *chart.AxisFinish, values bool) {
 		if a == nil {

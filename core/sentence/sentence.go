@@ -41,6 +41,9 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 			}
 			text := measure(m, ds, i == 0)
 			out = append(out, Phrase{Part: fmt.Sprintf("measure.%d", i), Text: text, Missing: m.Field == "" && m.Name == "" && m.Formula == ""})
+			if m.Aside {
+				plain("in the tips")
+			}
 			if m.Then != nil {
 				plain("as")
 				out = append(out, Phrase{Part: fmt.Sprintf("then.%d", i), Text: lower(chart.MadeWords(m.Then))})
