@@ -17,7 +17,7 @@ import (
 func themes(t *testing.T) map[string]map[string][3]float64 {
 	b, err := os.ReadFile("static/css/base.css")
 	require.NoError(t, err)
-	light, dark, _ := strings.Cut(string(b), "@media (prefers-color-scheme: dark)")
+	light, dark, _ := strings.Cut(string(b), "@media screen and (prefers-color-scheme: dark)")
 	out := map[string]map[string][3]float64{}
 	for name, css := range map[string]string{"light": light, "dark": dark} {
 		out[name] = map[string][3]float64{}
