@@ -52,8 +52,13 @@ async function picture() {
     const document = /** @type {HTMLElement} */ (place.closest(".choice")).dataset.document ?? "";
     try {
       const { drawing } = await post("/charts/answer", { document }, { json: true });
-      if (drawing) new Chart(place, { choose: () => {}, records: () => {} }).draw(bare(drawing), "");
-      else place.remove();
+      if (!drawing) {
+        place.remove();
+        continue;
+      }
+      const chart = new Chart(place, { choose: () => {}, records: () => {} });
+      chart.option.remove(); // a picture has no words: the choice's own are looked through
+      chart.draw(bare(drawing), "");
     } catch {
       place.remove(); // the form says why when it is chosen
     }
