@@ -36,9 +36,9 @@ export async function dashboardFrame(page: Page): Promise<Frame> {
   return frame;
 }
 
-/** Waits until no widget waits for an answer. */
+/** Waits until the page is laid out and no widget waits for an answer. */
 export async function settled(where: Page | Frame) {
-  await where.waitForFunction(() => document.querySelectorAll(".widget[aria-busy]").length === 0);
+  await where.waitForFunction(() => document.querySelectorAll("[aria-busy]").length === 0);
 }
 
 export async function noSeriousProblem(page: Page, what: string) {

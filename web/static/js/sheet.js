@@ -35,6 +35,17 @@ export class Sheet {
   }
 
   async open() {
+    this.root.setAttribute("aria-busy", "true");
+    try {
+      await this.lay();
+    } finally {
+      this.root.removeAttribute("aria-busy");
+    }
+    await this.refresh();
+  }
+
+  /** Lays the page's widgets out. */
+  async lay() {
     fill(this.root, await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "" }));
     this.widgets.clear();
     this.line = this.root.querySelector("#line");
@@ -51,7 +62,6 @@ export class Sheet {
       }));
     }
     void this.follow();
-    await this.refresh();
   }
 
   /** Asks for widgets anew: all of them, or those named. @param {Iterable<string>} [ids] */
