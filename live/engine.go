@@ -355,17 +355,13 @@ func (e *Engine) one(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, e
 // Table computes a definition for a viewer; at is when its records were read.
 func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
 	a := &asking{engine: e, ctx: ctx, viewer: v, setting: s}
-	if len(d.Also) > 0 {
+	if d.Asks() {
 		t, err = calc.Answer(d, ds, s, a)
 		return t, a.at, err
 	}
 	p, err := query.BuildAsking(d, ds, s, func(ep *query.ExtentPlan) (source.Rows, error) { return a.Ask(ep) })
 	if err != nil {
 		return nil, at, err
-	}
-	if d.Asks() {
-		t, err = calc.Ask(p, a)
-		return t, a.at, err
 	}
 	// One question: what was computed from its answer is kept with it.
 	r, err := e.one(ctx, p, v)

@@ -103,21 +103,18 @@ func pageOf(t *calc.Table) *Page {
 // Records lists the records behind a mark of a widget, or all of its records when the
 // reference has no keys. words is what the mark called itself.
 func (v *View) Records(id string, ref query.Reference, words string, page int, sort string, down bool) (*Page, error) {
-	_, doc, ds, reach, err := v.asked(id)
+	w, err := v.Doc.Widget(id)
 	if err != nil {
 		return nil, err
 	}
-	if doc == nil {
+	q, err := v.about(w, ref.Now)
+	if err != nil {
+		return nil, err
+	}
+	if q.doc == nil {
 		return nil, problem.New(problem.NotFound, "widget", "A text has no records.")
 	}
-	setting, err := v.setting(ds, reach.Condition, ref.Now)
-	if err != nil {
-		return nil, err
-	}
-	if setting.Beside, _, err = v.beside(id, doc); err != nil {
-		return nil, err
-	}
-	return v.Engine.Drawer(v.ctx, doc, ds, v.Viewer, setting, ref, words, page, sort, down)
+	return v.Engine.Drawer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, ref, words, page, sort, down)
 }
 
 // Drawer lists the records behind a mark of a chart, with the mark's measure computed

@@ -108,36 +108,42 @@ type Answer struct {
 	Closer   bool            `json:"closer,omitempty"` // only a part of the range is shown
 }
 
-// asked is what a question about a widget needs: its chart, and what governs it. The
-// chart is nil for a text.
-func (v *View) asked(id string) (w *dashboard.Widget, doc *chart.Document, ds *dataset.Dataset, r dashboard.Reach, err error) {
-	if w, err = v.Doc.Widget(id); err != nil {
-		return
-	}
-	if doc, ds, err = v.Document(w); err != nil || doc == nil {
-		return
-	}
-	r, err = v.Doc.Reach(w, ds, v.State, v.Viewer.Attributes, v, "")
-	return
+// about is what a question about a widget needs: its chart, its dataset, under
+// what they are asked, and in words what does not reach them.
+type about struct {
+	doc     *chart.Document // nil for a text
+	ds      *dataset.Dataset
+	setting query.Setting
+	missed  []string
 }
 
-// beside is what reaches the datasets beside a widget's own, in order, and in words what
-// does not.
-func (v *View) beside(id string, doc *chart.Document) (out []filter.Condition, missed []string, err error) {
-	w, err := v.Doc.Widget(id)
-	for i := 0; err == nil && i < len(doc.Also); i++ {
-		var set *dataset.Dataset
-		if set, err = v.Engine.Dataset(v.ctx, doc.Also[i].Dataset, v.Viewer); err != nil {
-			break
-		}
-		var r dashboard.Reach
-		if r, err = v.Doc.Reach(&dashboard.Widget{ID: w.ID}, set, v.State, v.Viewer.Attributes, v, ""); err != nil {
-			break
-		}
-		out = append(out, r.Condition)
-		missed = append(missed, r.Missed...)
+// about gathers what a question about a widget needs, at the time that a mark was drawn or, if it is zero, now.
+func (v *View) about(w *dashboard.Widget, at time.Time) (q about, err error) {
+	if q.doc, q.ds, err = v.Document(w); err != nil || q.doc == nil {
+		return q, err
 	}
-	return out, missed, err
+	reach, err := v.Doc.Reach(w, q.ds, v.State, v.Viewer.Attributes, v, "")
+	if err != nil {
+		return q, err
+	}
+	if q.setting, err = v.setting(q.ds, reach.Condition, at); err != nil {
+		return q, err
+	}
+	q.missed = reach.Missed
+	for _, b := range q.doc.Also {
+		set, err := v.Engine.Dataset(v.ctx, b.Dataset, v.Viewer)
+		if err != nil {
+			return q, err
+		}
+		// Which of its fields answer is said for the chart's own dataset only.
+		reach, err := v.Doc.Reach(&dashboard.Widget{ID: w.ID}, set, v.State, v.Viewer.Attributes, v, "")
+		if err != nil {
+			return q, err
+		}
+		q.setting.Beside = append(q.setting.Beside, reach.Condition)
+		q.missed = append(q.missed, reach.Missed...)
+	}
+	return q, nil
 }
 
 // Parts say what of a drawn chart is wanted; they cost time.
@@ -150,30 +156,23 @@ const (
 
 // Widget answers one widget.
 func (v *View) Widget(id string, parts Parts) (*Answer, error) {
-	w, doc, ds, reach, err := v.asked(id)
+	w, err := v.Doc.Widget(id)
 	if err != nil {
 		return nil, err
 	}
-	if doc == nil {
+	q, err := v.about(w, time.Time{})
+	if err != nil {
+		return nil, err
+	}
+	if q.doc == nil {
 		return &Answer{Form: "text", Text: w.Text}, nil
 	}
-	setting, err := v.setting(ds, reach.Condition, time.Time{})
-	if err != nil {
-		return nil, err
-	}
-	beside, missed, err := v.beside(id, doc)
-	if err != nil {
-		return nil, err
-	}
-	setting.Beside = beside
 	if w.Scale != "" && parts&Drawing != 0 {
-		if doc, err = v.alike(w, doc); err != nil {
-			return nil, err
-		}
+		q.doc = v.alike(w, q)
 	}
-	a, err := v.Engine.Answer(v.ctx, doc, ds, v.Viewer, setting, v.Version, parts)
+	a, err := v.Engine.Answer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, v.Version, parts)
 	if a != nil {
-		for _, words := range append(reach.Missed, missed...) {
+		for _, words := range q.missed {
 			a.Notes = append(a.Notes, Note{Words: words})
 		}
 		if a.Nothing != "" && len(v.State.Narrow) > 0 {

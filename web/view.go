@@ -118,7 +118,7 @@ func (s *Server) line(c *gin.Context) {
 }
 
 // asked answers the widget that a request names, or fails it.
-func (s *Server) asked(c *gin.Context, parts live.Parts) (a *live.Answer, ok bool) {
+func (s *Server) asked(c *gin.Context, parts live.Parts) (v *live.View, a *live.Answer, ok bool) {
 	v, err := s.view(c)
 	if err == nil {
 		a, err = v.Widget(c.Param("widget"), parts)
@@ -126,19 +126,21 @@ func (s *Server) asked(c *gin.Context, parts live.Parts) (a *live.Answer, ok boo
 	if err != nil {
 		s.fail(c, err)
 	}
-	return a, err == nil
+	return v, a, err == nil
 }
 
 // widget answers with JSON: a drawing to draw, or HTML to show.
 func (s *Server) widget(c *gin.Context) {
-	if a, ok := s.asked(c, live.Drawing); ok {
+	if _, a, ok := s.asked(c, live.Drawing); ok {
 		s.answer(c, a)
 	}
 }
 
 func (s *Server) answer(c *gin.Context, a *live.Answer) {
-	if a.Host = s.pictureAddress(c); a.Listed != nil {
-		a.Listed.Host = a.Host
+	if a.Listed != nil {
+		a.Listed.Host = s.pictureAddress(c)
+	} else if a.Text != "" {
+		a.Host = s.pictureAddress(c)
 	}
 	html, err := s.text("widget", a)
 	if err != nil {
@@ -150,22 +152,20 @@ func (s *Server) answer(c *gin.Context, a *live.Answer) {
 
 // words says how a widget is worked out, what is left out and how fresh it is.
 func (s *Server) words(c *gin.Context) {
-	v, err := s.view(c)
-	var a *live.Answer
-	if err == nil {
-		a, err = v.Widget(c.Param("widget"), live.Drawing|live.Figures)
+	if v, a, ok := s.asked(c, live.Drawing|live.Figures); ok {
+		s.part(c, http.StatusOK, "words", gin.H{"A": a, "File": a.Grid != nil && mayDownload(c, v.Doc), "Widget": c.Param("widget")})
 	}
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	s.part(c, http.StatusOK, "words", gin.H{"A": a, "File": a.Grid != nil && (caller(c).Author || v.Doc.Allows(dashboard.MayDownload)), "Widget": c.Param("widget")})
+}
+
+// mayDownload tells whether the caller may take figures of a dashboard away.
+func mayDownload(c *gin.Context, d *dashboard.Document) bool {
+	return caller(c).Author || d.Allows(dashboard.MayDownload)
 }
 
 // figuresFile answers with a widget's figures as comma-separated values.
 func (s *Server) figuresFile(c *gin.Context) {
 	v, err := s.view(c)
-	if err == nil && !caller(c).Author && !v.Doc.Allows(dashboard.MayDownload) {
+	if err == nil && !mayDownload(c, v.Doc) {
 		err = problem.New(problem.Forbidden, "", "The author of this dashboard does not let its figures be taken away.")
 	}
 	var a *live.Answer

@@ -55,8 +55,8 @@ func Ask(p *query.Plan, ask Asker) (*Table, error) {
 // computed asks for a plan's records and those that they are compared with, and cuts
 // them. kept, where given, says what a cut keeps.
 func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, error) {
-	if kept != nil && p.Rolled {
-		p.Keep(kept)
+	if kept != nil {
+		p.Keep(kept) // also where the question must be asked again, the other way
 	}
 	rows, err := asked(p, ask)
 	if err != nil && Recount(p, err) {
@@ -80,8 +80,10 @@ func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, 
 		}
 	}
 	if !p.Rolled {
-		keep := keepings(kept)
-		if kept == nil {
+		var keep []keeping
+		if kept != nil {
+			keep = keepings(kept)
+		} else {
 			keep = c.choose(e)
 		}
 		c.cut(keep)

@@ -2,6 +2,7 @@ package calc
 
 import (
 	"fmt"
+	"slices"
 
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
@@ -79,11 +80,10 @@ func together(p *query.Shared, ask Asker) (*Table, error) {
 			}
 		}
 	}
-	for _, other := range others {
-		c.found = c.found || len(other.cells) > 0
-	}
-	for _, other := range others {
-		other.found = c.found || len(c.cells) > 0
+	all := append([]*computing{c}, others...)
+	found := slices.ContainsFunc(all, func(c *computing) bool { return len(c.cells) > 0 })
+	for _, one := range all {
+		one.found = found
 	}
 	t, err := finished(c, e, ask)
 	if err != nil {
@@ -95,15 +95,21 @@ func together(p *query.Shared, ask Asker) (*Table, error) {
 	}
 	for i, other := range others {
 		if len(p.Dims) == 1 {
+			var steps []int
+			if p.Dims[0].Axis != nil {
+				steps = p.Steps(i)
+			}
 			other.groups = make([][]Key, len(t.Groups))
 			for g, keys := range t.Groups {
-				other.groups[g] = []Key{keys[0]}
-				if keys[0].Kind == Step {
-					other.groups[g][0] = Key{Kind: Step, From: keys[0].From, To: keys[0].To}.named()
-					if at, ok := p.Step(i, place[keys[0].same()]); ok {
-						other.groups[g][0] = other.steps[at]
+				k := keys[0]
+				if k.Kind == Step {
+					if at := steps[place[k.same()]]; at >= 0 {
+						k = other.steps[at]
+					} else {
+						k = Key{Kind: Step, From: k.From, To: k.To}.named()
 					}
 				}
+				other.groups[g] = []Key{k}
 			}
 		}
 		t.beside = append(t.beside, other.table(before[i]))

@@ -149,8 +149,8 @@ func (t *Table) planned(ask Asker) error {
 	s := ask.Setting(plan)
 	cal, _ := s.For(plan.Find(on))
 	span := t.targeted(r)
-	from, to := cal.Wall(cal.Floor(reading(span.From, cal), grain)), cal.Wall(reading(span.To.Add(-time.Nanosecond), cal))
-	last := cal.Add(cal.Floor(reading(to, cal), grain), grain, 1).Add(-time.Nanosecond)
+	from, to := cal.Wall(cal.Floor(cal.Reading(span.From), grain)), cal.Wall(cal.Reading(span.To.Add(-time.Nanosecond)))
+	last := cal.Add(cal.Floor(cal.Reading(to), grain), grain, 1).Add(-time.Nanosecond)
 	where = append(where, filter.During(on, period.Relative{From: from.Format(time.DateOnly), To: cal.Wall(last).Format(time.DateOnly)}))
 	s.Filters = filter.And(where...)
 	answer, err := Answer(question, plan, s, ask)
@@ -168,16 +168,11 @@ func (t *Table) planned(ask Asker) error {
 		for dim, at := range known {
 			of[dim] = keys[at]
 		}
-		whole := period.Range{From: reading(cal.Wall(keys[0].From), chart), To: reading(cal.Wall(keys[0].To), chart)}
+		whole := period.Range{From: chart.Reading(cal.Wall(keys[0].From)), To: chart.Reading(cal.Wall(keys[0].To))}
 		spells = append(spells, spellOf(chart, whole, v, of))
 	}
 	t.fillTargets(spells, d.Target.Planned.Additive(), known)
 	return nil
-}
-
-// reading is the instant at which a calendar's clock shows the face of t.
-func reading(t time.Time, cal period.Calendar) time.Time {
-	return time.Date(t.Year(), t.Month(), t.Day(), t.Hour(), t.Minute(), t.Second(), t.Nanosecond(), cal.Zone)
 }
 
 // targetCalendar is the calendar of the date that targets lie along.

@@ -270,6 +270,7 @@ type drawer struct {
 	ds      *dataset.Dataset
 	of      []calc.Measured // the chart's measures and those of the datasets beside
 	drawn   []int           // the numbers of those that are drawn
+	tipped  []string        // what stands in the tips of marks
 }
 
 // name is what a measure is called in this chart.
@@ -295,6 +296,7 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 		return nil, problem.At("form", err)
 	}
 	d := &drawer{Drawing: &Drawing{Kind: doc.Form.Kind, Style: doc.Form.Style, Reference: t.Reference(version, 0, nil)}, t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t), ds: t.Plan.Dataset, of: t.Measures()}
+	d.tipped = d.wanted()
 	d.BarWidth, d.Columns, d.Bridge = d.finish.BarWidth, d.finish.Columns, t.Plan.Definition.Gaps == query.GapsBridged
 	for i, m := range d.of {
 		if !m.Aside {
@@ -432,8 +434,11 @@ func (d *drawer) place(group, split int) figures {
 // measureNamed reads "measure 2", counted from 1; ok is false for anything else.
 func measureNamed(s string) (m int, ok bool) {
 	rest, ok := strings.CutPrefix(s, "measure ")
+	if !ok {
+		return 0, false
+	}
 	m, err := strconv.Atoi(rest)
-	return m - 1, ok && err == nil
+	return m - 1, err == nil
 }
 
 // written is a measure as it stands on a mark; "" without a value.
@@ -447,25 +452,30 @@ func (d *drawer) written(m int, at figures) string {
 	return ""
 }
 
-// tips are the further lines of a mark's tip.
-func (d *drawer) tips(f calc.Figure, m int, at figures) (lines []string) {
-	want := d.finish.Tips
-	if slices.Contains(want, "none") {
+// wanted is what stands in tips: what the author picks, or what is usual.
+func (d *drawer) wanted() []string {
+	switch want := d.finish.Tips; {
+	case slices.Contains(want, "none"):
 		return nil
+	case len(want) > 0:
+		return want
 	}
-	if len(want) == 0 {
-		want = []string{"before", "change", "target"}
-		for i, other := range d.of {
-			if other.Aside {
-				want = append(want, fmt.Sprint("measure ", i+1))
-			}
+	want := []string{"before", "change", "target"}
+	for i, m := range d.of {
+		if m.Aside {
+			want = append(want, fmt.Sprint("measure ", i+1))
 		}
 	}
+	return want
+}
+
+// tips are the further lines of a mark's tip.
+func (d *drawer) tips(f calc.Figure, m int, at figures) (lines []string) {
 	signed := d.formats[m]
 	signed.Signed = true
 	percent := format.Percent()
 	percent.Signed = true
-	for _, w := range want {
+	for _, w := range d.tipped {
 		other, named := measureNamed(w)
 		switch {
 		case named:

@@ -121,6 +121,12 @@ func (f *Finish) check(d *Document, ds *dataset.Dataset) error {
 		}
 		return wrong(place, "“%s” is not one of: %s.", value, strings.Join(allowed, ", "))
 	}
+	written := func(place, value string, allowed ...string) error {
+		if m, named := measureNamed(value); named && m >= 0 && m < d.Width() {
+			return nil
+		}
+		return oneOf(place, value, allowed...)
+	}
 	number := func(place string, n json.Number) error {
 		if n == "" {
 			return nil
@@ -143,16 +149,10 @@ func (f *Finish) check(d *Document, ds *dataset.Dataset) error {
 		number("low", f.Low), number("high", f.High),
 	}
 	for i, l := range f.Labels {
-		if m, named := measureNamed(l); named && m >= 0 && m < d.Width() {
-			continue
-		}
-		checks = append(checks, oneOf(fmt.Sprintf("labels[%d]", i), l, "name", "value", "share", "change", "none"))
+		checks = append(checks, written(fmt.Sprintf("labels[%d]", i), l, "name", "value", "share", "change", "none"))
 	}
 	for i, l := range f.Tips {
-		if m, named := measureNamed(l); named && m >= 0 && m < d.Width() {
-			continue
-		}
-		checks = append(checks, oneOf(fmt.Sprintf("tips[%d]", i), l, "share", "before", "change", "target", "total", "none"))
+		checks = append(checks, written(fmt.Sprintf("tips[%d]", i), l, "share", "before", "change", "target", "total", "none"))
 	}
 	for value, c := range f.Colours {
 		if !colourForm.MatchString(c) {

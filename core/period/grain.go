@@ -91,6 +91,12 @@ func (c Calendar) Wall(t time.Time) time.Time {
 	return time.Date(t.Year(), t.Month(), t.Day(), t.Hour(), t.Minute(), t.Second(), t.Nanosecond(), time.UTC)
 }
 
+// Reading returns the instant at which a clock in the calendar's zone shows the face of t,
+// which Wall turns back.
+func (c Calendar) Reading(t time.Time) time.Time {
+	return time.Date(t.Year(), t.Month(), t.Day(), t.Hour(), t.Minute(), t.Second(), t.Nanosecond(), c.Zone)
+}
+
 // instant returns the first instant whose clock in the zone shows the given time or a later one.
 func (c Calendar) instant(year int, month time.Month, day, hour, minute int) time.Time {
 	want := time.Date(year, month, day, hour, minute, 0, 0, time.UTC)

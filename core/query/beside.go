@@ -116,16 +116,22 @@ func (d Definition) checkBeside() error {
 
 // CheckBeside tells in words what does not suit the datasets that stand beside.
 func (d Definition) CheckBeside(ds *dataset.Dataset, sets Sets) error {
-	for i, b := range d.Also {
-		set, err := sets.Dataset(b.Dataset)
-		if err == nil {
-			_, err = d.Beside(i, ds, set, period.Month)
-		}
-		if err != nil {
-			return problem.At(fmt.Sprintf("also[%d]", i), err)
+	for i := range d.Also {
+		if _, _, err := d.beside(i, ds, sets, period.Month); err != nil {
+			return err
 		}
 	}
 	return nil
+}
+
+// beside finds the dataset beside with number i, and is its definition.
+func (d Definition) beside(i int, ds *dataset.Dataset, sets Sets, grain period.Grain) (Definition, *dataset.Dataset, error) {
+	set, err := sets.Dataset(d.Also[i].Dataset)
+	var out Definition
+	if err == nil {
+		out, err = d.Beside(i, ds, set, grain)
+	}
+	return out, set, problem.At(fmt.Sprintf("also[%d]", i), err)
 }
 
 // Behind is what a reference's records are asked of: for a mark of a dataset beside that
@@ -139,13 +145,9 @@ func (d Definition) Behind(r Reference, ds *dataset.Dataset, s Setting, sets Set
 	if i < 0 {
 		return d, ds, s, r, nil
 	}
-	set, err := sets.Dataset(d.Also[i].Dataset)
+	other, set, err := d.beside(i, ds, sets, period.Month)
 	if err != nil {
 		return d, ds, s, r, err
-	}
-	other, err := d.Beside(i, ds, set, period.Month)
-	if err != nil {
-		return d, ds, s, r, problem.At(fmt.Sprintf("also[%d]", i), err)
 	}
 	r.Measure = m
 	there := s.Besides(i)
@@ -215,7 +217,7 @@ func (s Setting) mover(from, to *dataset.Dataset, f, g *dataset.Field) func(time
 			t = a.Wall(t)
 		}
 		if g.Zoned {
-			t = time.Date(t.Year(), t.Month(), t.Day(), t.Hour(), t.Minute(), t.Second(), t.Nanosecond(), b.Zone)
+			t = b.Reading(t)
 		}
 		return t
 	}
@@ -264,14 +266,10 @@ func BuildShared(d Definition, ds *dataset.Dataset, s Setting, sets Sets, ask fu
 			return nil, err
 		}
 	}
-	for i, b := range d.Also {
-		set, err := sets.Dataset(b.Dataset)
+	for i := range d.Also {
+		other, set, err := d.beside(i, ds, sets, 0)
 		if err != nil {
-			return nil, problem.At(fmt.Sprintf("also[%d]", i), err)
-		}
-		other, err := d.Beside(i, ds, set, 0)
-		if err != nil {
-			return nil, problem.At(fmt.Sprintf("also[%d]", i), err)
+			return nil, err
 		}
 		all, others = append(all, set), append(others, other)
 		if main == nil || len(other.By) == 0 {
@@ -319,16 +317,22 @@ func (p *Shared) beside(d Definition, set, ds *dataset.Dataset, s Setting) (*Pla
 	return Build(d, set, s, &Extent{Low: span.From, High: span.To.Add(-time.Microsecond), Quarter1: span.From, Quarter3: span.To, Any: true, beyond: true})
 }
 
-// Step is the step of what stands beside that is step i of the chart's axis; ok is false
-// where its own condition leaves that out.
-func (p *Shared) Step(beside, i int) (at int, ok bool) {
-	axis, other := p.Dims[0].Axis, p.Others[beside].Dims[0].Axis
-	move := p.Setting.mover(p.Dataset, p.Others[beside].Dataset, p.Dims[0].F, p.Others[beside].Dims[0].F)
-	want := move(axis.Borders[i])
-	for at := 0; at+1 < len(other.Borders); at++ {
-		if other.Borders[at].Equal(want) {
-			return at, true
-		}
+// Steps returns, for each step of the chart's axis, which step of what stands beside with a
+// number it is; -1 where that one's own condition leaves it out.
+func (p *Shared) Steps(beside int) []int {
+	axis, other := p.Dims[0], p.Others[beside].Dims[0]
+	move := p.Setting.mover(p.Dataset, p.Others[beside].Dataset, axis.F, other.F)
+	at := map[int64]int{}
+	for i := 0; i+1 < len(other.Axis.Borders); i++ {
+		at[other.Axis.Borders[i].UnixNano()] = i
 	}
-	return 0, false
+	var out []int
+	for i := 0; i+1 < len(axis.Axis.Borders); i++ {
+		step, found := at[move(axis.Axis.Borders[i]).UnixNano()]
+		if !found {
+			step = -1
+		}
+		out = append(out, step)
+	}
+	return out
 }

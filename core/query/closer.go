@@ -1,6 +1,9 @@
 package query
 
 import (
+	"slices"
+	"time"
+
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -51,18 +54,25 @@ const mostOffered = 400
 // Offered lists the grains that a viewer may look at an axis by: those that give at least
 // two steps and not too many, and the one it has.
 func (d Dim) Offered() (out []period.Grain) {
-	a := d.Axis
-	grains := period.Grains()
-	if a.Calendar.HasOwn() {
-		grains = append(grains, period.Accounting)
-	}
-	for _, g := range grains {
+	a, few := d.Axis, true
+	// From the coarsest on: once a grain gives too many steps, finer ones do.
+	for _, g := range slices.Backward(period.Grains()) {
 		if d.F.Type == field.Date && g < period.Day {
-			continue
+			break
 		}
-		borders, complete := a.Calendar.Steps(a.Range, g, mostOffered)
-		if g == a.Grain || complete && len(borders) > 2 {
+		var borders []time.Time
+		if few {
+			borders, few = a.Calendar.Steps(a.Range, g, mostOffered)
+		}
+		if g == a.Grain || few && len(borders) > 2 {
 			out = append(out, g)
+		}
+	}
+	slices.Reverse(out)
+	if a.Calendar.HasOwn() {
+		borders, few := a.Calendar.Steps(a.Range, period.Accounting, mostOffered)
+		if a.Grain == period.Accounting || few && len(borders) > 2 {
+			out = append(out, period.Accounting)
 		}
 	}
 	return out

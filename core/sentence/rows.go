@@ -144,11 +144,7 @@ func rangeRows(path string, r chart.CellRule) (out []Control) {
 	var from []json.Number
 	for j, span := range r.Ranges {
 		at := fmt.Sprintf("%s.ranges.%d", path, j)
-		first := span.From.String()
-		if j == 0 && first == "" {
-			first = ""
-		}
-		out = append(out, row(fmt.Sprintf("range %d", j+1), at, Control{Path: at + ".from", Kind: "number", Label: "from", Value: first}, tones(at+".tone", span.Tone), Control{Path: at + ".sign", Kind: "text", Label: "sign or word", Value: span.Sign}))
+		out = append(out, row(fmt.Sprintf("range %d", j+1), at, Control{Path: at + ".from", Kind: "number", Label: "from", Value: span.From.String()}, tones(at+".tone", span.Tone), Control{Path: at + ".sign", Kind: "text", Label: "sign or word", Value: span.Sign}))
 		from = append(from, span.From)
 	}
 	out = append(out, adding("add a range", fmt.Sprintf("%s.ranges.%d", path, len(r.Ranges)), chart.Range{From: after(from), Tone: "fair"}))
