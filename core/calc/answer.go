@@ -105,7 +105,7 @@ func (c *computing) listLinked(ask Asker) error {
 			return err
 		}
 		for _, r := range rows {
-			c.list(i, Key{Kind: One, Value: r[0], Label: r[1].Exact(), Begun: true}.named())
+			c.list(i, keyed(Key{Kind: One, Value: r[0], Label: r[1].Exact(), Begun: true}))
 		}
 	}
 	return nil

@@ -89,9 +89,9 @@ func together(p *query.Shared, ask Asker) (*Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	place := map[string]int{} // of each step
+	places := map[id]int{} // of each step
 	for i, k := range c.steps {
-		place[k.same()] = i
+		places[k.id()] = i
 	}
 	for i, other := range others {
 		if len(p.Dims) == 1 {
@@ -103,7 +103,7 @@ func together(p *query.Shared, ask Asker) (*Table, error) {
 			for g, keys := range t.Groups {
 				k := keys[0]
 				if k.Kind == Step {
-					if at := steps[place[k.same()]]; at >= 0 {
+					if at := steps[places[k.id()]]; at >= 0 {
 						k = other.steps[at]
 					} else {
 						k = Key{Kind: Step, From: k.From, To: k.To}.named()

@@ -7,21 +7,21 @@ import (
 
 // fine is one row of a plan's result: its keys and components.
 type fine struct {
-	keys  []Key
+	keys  []*Key
 	parts parts
 }
 
 // computing is the records of one plan, grouped.
 type computing struct {
 	p        *query.Plan
-	cells    []fine           // all dimensions divided
-	marg     map[string]parts // totals by marginal: dimension mask and keys
-	steps    []Key            // of the time axis
-	count    int              // of dimensions
+	cells    []fine          // all dimensions divided
+	marg     map[place]parts // of every place, cells and totals
+	steps    []Key           // of the time axis
+	count    int             // of dimensions
 	unplaced []Unplaced
-	extra    map[int][]Key // values that a dimension has besides those of its records
-	groups   [][]Key       // the groups, where they are given; nil where they follow from the records
-	found    bool          // a dataset beside has records, so that what has none is filled
+	extra    map[int][]*Key // values that a dimension has besides those of its records
+	groups   [][]Key        // the groups, where they are given; nil where they follow from the records
+	found    bool           // a dataset beside has records, so that what has none is filled
 }
 
 // Compute makes a plan's table from the rows its statement returned, without what needs
@@ -36,7 +36,7 @@ func Compute(p *query.Plan, rows [][]field.Value) *Table {
 
 // group reads a plan's rows; those of a plan that is not rolled have yet to be cut.
 func group(p *query.Plan, rows [][]field.Value) *computing {
-	c := &computing{p: p, count: len(p.Dims), marg: map[string]parts{}}
+	c := &computing{p: p, count: len(p.Dims), marg: make(map[place]parts, len(rows))}
 	for _, d := range p.Dims {
 		if d.Axis != nil {
 			for i := 0; i+1 < len(d.Axis.Borders); i++ {
@@ -51,14 +51,17 @@ func group(p *query.Plan, rows [][]field.Value) *computing {
 // read parses rows into keys and components, setting aside what the axis cannot place.
 func (c *computing) read(rows [][]field.Value) {
 	unplaced := map[string]int64{}
-	// All keys and components are cut from two pieces of memory, and each text's key is
-	// named once.
-	allKeys := make([]Key, len(rows)*c.count)
+	// All keys and components are cut from two pieces of memory, and each key is made once.
+	allKeys := make([]*Key, len(rows)*c.count)
 	var allParts parts
 	if len(rows) > 0 {
 		allParts = make(parts, len(rows)*len(c.p.Columns))
 	}
-	named := make([]map[string]Key, c.count)
+	others, notShown, none := keyed(Key{Kind: Others, Begun: true}), keyed(Key{Kind: NotShown, Begun: true}), keyed(Key{Kind: None, Begun: true})
+	made := make([]map[string]*Key, c.count)
+	for i := range made {
+		made[i] = map[string]*Key{}
+	}
 	c.cells = make([]fine, 0, len(rows))
 	for _, row := range rows {
 		if whole(row[len(row)-1]) == 0 {
@@ -95,37 +98,32 @@ func (c *computing) read(rows [][]field.Value) {
 			case d.Axis != nil:
 				f.keys[i], why = c.step(d.Axis, value, why)
 			case state == query.StateOthers:
-				f.keys[i] = Key{Kind: Others, Begun: true}.named()
+				f.keys[i] = others
 			case state == query.StateNotShown:
-				f.keys[i] = Key{Kind: NotShown, Begun: true}.named()
+				f.keys[i] = notShown
 			case value.IsEmpty():
-				f.keys[i] = Key{Kind: None, Begun: true}.named()
+				f.keys[i] = none
 			default:
-				if named[i] == nil {
-					named[i] = map[string]Key{}
-				}
 				text := value.Exact()
-				k, known := named[i][text]
-				if !known || k.Label != label {
-					k = Key{Kind: One, Value: value, Label: label, Begun: true}.named()
-					named[i][text] = k
+				k := made[i][text]
+				if k == nil || k.Label != label {
+					k = keyed(Key{Kind: One, Value: value, Label: label, Begun: true})
+					made[i][text] = k
 				}
 				f.keys[i] = k
 			}
 		}
 		f.parts = allParts[:len(c.p.Columns):len(c.p.Columns)].read(row[:len(row)-1], c.p.Columns)
 		allParts = allParts[len(c.p.Columns):]
-		switch {
-		case why != "":
+		if why != "" {
 			unplaced[why] += whole(row[len(row)-1])
-		case level == 0:
+			continue
+		}
+		if level == 0 {
 			c.cells = append(c.cells, f)
-			if !c.p.Rolled {
-				continue
-			}
-			c.marg[mask(f.keys, func(int) bool { return true })] = f.parts
-		default:
-			c.marg[mask(f.keys, func(i int) bool { return level&(1<<(c.count-1-i)) == 0 })] = f.parts
+		}
+		if c.p.Rolled {
+			c.marg[f.place()] = f.parts
 		}
 	}
 	for _, why := range []string{"none", "outside", "later"} {
@@ -154,21 +152,21 @@ func whole(v field.Value) int64 {
 }
 
 // step turns a bucket's number into the key of a step.
-func (c *computing) step(a *query.Axis, bucket field.Value, why string) (Key, string) {
+func (c *computing) step(a *query.Axis, bucket field.Value, why string) (*Key, string) {
 	if bucket.IsEmpty() {
-		return Key{}, "none"
+		return nil, "none"
 	}
 	n := int(whole(bucket))
 	switch {
 	case n < 1 || len(a.Placed) == 0:
-		return Key{}, "outside"
+		return nil, "outside"
 	case n >= len(a.Placed):
 		if len(a.Placed) < len(a.Borders) || a.Placed[len(a.Placed)-1].Before(a.Borders[len(a.Borders)-1]) {
-			return Key{}, "later"
+			return nil, "later"
 		}
-		return Key{}, "outside"
+		return nil, "outside"
 	}
-	return c.steps[n-1], why
+	return &c.steps[n-1], why
 }
 
 // stepKey is the i-th step of an axis.
@@ -181,33 +179,10 @@ func stepKey(a *query.Axis, i int) Key {
 	return k
 }
 
-// mask names the group of a row that has only the chosen dimensions.
-func mask(keys []Key, chosen func(int) bool) string {
-	var room [128]byte
-	return string(masked(room[:0], keys, chosen))
-}
-
-// masked appends that name to b.
-func masked(b []byte, keys []Key, chosen func(int) bool) []byte {
-	for i := range keys {
-		if chosen(i) {
-			b = append(b, keys[i].same()...)
-		}
-		b = append(b, 0)
-	}
-	return b
-}
-
-// marginal returns the components over the records that share the chosen keys.
-func (c *computing) marginal(keys []Key, chosen func(int) bool) parts {
-	var room [128]byte
-	return c.marg[string(masked(room[:0], keys, chosen))] // looked up without being kept
-}
-
 // list adds a value to those of a dimension, whether records have it or not.
-func (c *computing) list(dim int, k Key) {
+func (c *computing) list(dim int, k *Key) {
 	if c.extra == nil {
-		c.extra = map[int][]Key{}
+		c.extra = map[int][]*Key{}
 	}
 	c.extra[dim] = append(c.extra[dim], k)
 }

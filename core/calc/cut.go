@@ -1,14 +1,28 @@
 package calc
 
 import (
+	"slices"
 	"sort"
+	"unique"
 
 	"eskadel/core/field"
 )
 
-// keeping is what the cut of one dimension keeps: by the parent that it is within, "" for
-// none, the values.
-type keeping map[string]map[string]bool
+// keeping is what the cut of one dimension keeps, by the parent that it is within, the zero
+// id for none.
+type keeping map[id]*among
+
+// among is the values that are kept within one parent, and the key of all others.
+type among struct {
+	values map[id]bool
+	names  []string // of the values
+	others *Key
+}
+
+func (a *among) keep(k id, name string) {
+	a.values[k] = true
+	a.names = append(a.names, name)
+}
 
 // keepings reads what is kept as a reference names it; nil where a dimension is not cut.
 func keepings(kept [][]string) []keeping {
@@ -17,21 +31,21 @@ func keepings(kept [][]string) []keeping {
 		if values == nil {
 			continue
 		}
-		among := map[string]bool{}
+		all := &among{values: map[id]bool{}}
 		for _, v := range values {
-			among["="+v] = true
+			all.keep(unique.Make("="+v), v)
 		}
-		out[i] = keeping{"": among}
+		out[i] = keeping{id{}: all}
 	}
 	return out
 }
 
 // parent names what a cut of dimension i is within.
-func (c *computing) parent(i int, keys []Key) string {
+func (c *computing) parent(i int, keys []*Key) id {
 	if !c.p.Dims[i].Within {
-		return ""
+		return id{}
 	}
-	return keys[i-1].same()
+	return keys[i-1].id()
 }
 
 // choose ranks the values of each dimension that is cut over all records, each dimension
@@ -44,56 +58,58 @@ func (c *computing) choose(e *earlier) []keeping {
 			continue
 		}
 		type ranking struct {
-			keys []Key
-			now  map[string]parts
+			keys []*Key
+			now  map[id]parts
 		}
-		parents := map[string]*ranking{}
+		parents := map[id]*ranking{}
 		for _, f := range c.cells {
 			k := f.keys[i]
 			if k.Kind != One {
 				continue
 			}
 			keys := f.keys
-			if d.Within && kept[i-1] != nil && keys[i-1].Kind == One && !kept[i-1][c.parent(i-1, keys)][keys[i-1].same()] {
-				keys = append([]Key{}, keys...)
-				keys[i-1] = Key{Kind: Others, Begun: true}.named()
+			if d.Within && kept[i-1] != nil {
+				keys = append([]*Key{}, keys...)
+				c.toOthers(keys[:i], kept)
 			}
 			r := parents[c.parent(i, keys)]
 			if r == nil {
-				r = &ranking{now: map[string]parts{}}
+				r = &ranking{now: map[id]parts{}}
 				parents[c.parent(i, keys)] = r
 			}
-			if r.now[k.same()] == nil {
+			sum := r.now[k.id()]
+			if sum == nil {
 				r.keys = append(r.keys, k)
 			}
-			r.now[k.same()] = r.now[k.same()].merge(f.parts, c.p.Columns)
+			if merged := sum.merge(f.parts, c.p.Columns); sum == nil {
+				r.now[k.id()] = merged
+			}
 		}
 		measure, largest := d.Ranked()
-		var was map[string]map[string]parts
+		var was map[id]map[id]parts
 		if d.Sort.Compared() && e != nil && e.whole != nil {
 			was = e.byKey(i, kept)
 		}
 		kept[i] = keeping{}
 		for name, r := range parents {
-			values := map[string]field.Value{}
+			values := map[id]field.Value{}
 			for _, k := range r.keys {
-				v := r.now[k.same()].value(&c.p.Measuring, measure)
+				v := r.now[k.id()].value(&c.p.Measuring, measure)
 				if was != nil {
 					var then field.Value
-					if p := was[name][k.same()]; p != nil {
+					if p := was[name][k.id()]; p != nil {
 						then = p.value(&c.p.Measuring, measure)
 					}
 					v = ranked(d.Sort.By, v, then)
 				}
-				values[k.same()] = v
+				values[k.id()] = v
 			}
 			sort.Slice(r.keys, func(a, b int) bool { return before(values, r.keys[a], r.keys[b], largest) })
-			kept[i][name] = map[string]bool{}
-			for n, k := range r.keys {
-				if n < d.Cut() {
-					kept[i][name][k.same()] = true
-				}
+			these := &among{values: map[id]bool{}}
+			for _, k := range r.keys[:min(d.Cut(), len(r.keys))] {
+				these.keep(k.id(), k.Value.Exact())
 			}
+			kept[i][name] = these
 		}
 	}
 	return kept
@@ -114,8 +130,8 @@ func ranked(by string, now, was field.Value) field.Value {
 }
 
 // before orders two keys by their values, largest first or smallest, those without one last.
-func before(values map[string]field.Value, a, b Key, largest bool) bool {
-	x, y := values[a.same()], values[b.same()]
+func before(values map[id]field.Value, a, b *Key, largest bool) bool {
+	x, y := values[a.id()], values[b.id()]
 	switch {
 	case x.IsEmpty() != y.IsEmpty():
 		return y.IsEmpty()
@@ -127,7 +143,7 @@ func before(values map[string]field.Value, a, b Key, largest bool) bool {
 	return field.Compare(a.Value, b.Value) < 0
 }
 
-func text(k Key) string {
+func text(k *Key) string {
 	if k.Label != "" {
 		return k.Label
 	}
@@ -136,17 +152,15 @@ func text(k Key) string {
 
 // cut maps what is not kept to Others and merges every total that is needed.
 func (c *computing) cut(kept []keeping) {
-	merged := make(map[string]int, len(c.cells))
-	cells := make([]fine, 0, len(c.cells))
-	var room [128]byte
+	cells := c.cells[:0]
 	for _, f := range c.cells {
 		c.toOthers(f.keys, kept)
-		name := masked(room[:0], f.keys, func(int) bool { return true })
-		if at, ok := merged[string(name)]; ok {
-			cells[at].parts.merge(f.parts, c.p.Columns)
+		p := f.place()
+		if of := c.marg[p]; of != nil {
+			of.merge(f.parts, c.p.Columns)
 			continue
 		}
-		merged[string(name)] = len(cells)
+		c.marg[p] = f.parts
 		cells = append(cells, f) // whose parts are its own
 	}
 	c.cells = cells
@@ -154,41 +168,48 @@ func (c *computing) cut(kept []keeping) {
 }
 
 // toOthers replaces the keys that are not kept.
-func (c *computing) toOthers(keys []Key, kept []keeping) {
+func (c *computing) toOthers(keys []*Key, kept []keeping) {
 	for i, k := range keys {
 		if kept[i] == nil || k.Kind != One {
 			continue
 		}
-		among := kept[i][c.parent(i, keys)]
-		if among[k.same()] {
+		parent := c.parent(i, keys)
+		these := kept[i][parent]
+		if these == nil {
+			these = &among{}
+			kept[i][parent] = these
+		}
+		if these.values[k.id()] {
 			continue
 		}
-		others := Key{Kind: Others, Begun: true}
-		if c.p.Dims[i].Within {
-			for same := range among {
-				others.Not = append(others.Not, same[1:]) // without the sign of a value
+		if these.others == nil {
+			others := Key{Kind: Others, Begun: true}
+			if c.p.Dims[i].Within {
+				others.Not = slices.Sorted(slices.Values(these.names))
 			}
-			sort.Strings(others.Not)
+			these.others = keyed(others)
 		}
-		keys[i] = others.named()
+		keys[i] = these.others
 	}
 }
 
 // total merges the cells into every total that is needed.
 func (c *computing) total() {
 	every := 1<<c.count - 1
+	for i := range c.cells {
+		c.marg[c.cells[i].place()] = c.cells[i].parts
+	}
 	for _, set := range c.p.Margins() {
-		chosen := func(i int) bool { return set&(1<<i) != 0 }
-		var room [128]byte
+		if set == every {
+			continue
+		}
 		for i := range c.cells {
 			f := &c.cells[i]
-			name := masked(room[:0], f.keys, chosen)
-			if set == every {
-				c.marg[string(name)] = f.parts
-			} else if of := c.marg[string(name)]; of != nil {
+			p := f.place().by(set)
+			if of := c.marg[p]; of != nil {
 				of.merge(f.parts, c.p.Columns)
 			} else {
-				c.marg[string(name)] = of.merge(f.parts, c.p.Columns)
+				c.marg[p] = of.merge(f.parts, c.p.Columns)
 			}
 		}
 	}

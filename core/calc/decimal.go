@@ -52,8 +52,40 @@ var one, two = apd.New(1, 0), apd.New(2, 0)
 // A part is one component: a value, or for a measure that is counted by value how often
 // each occurs.
 type part struct {
-	field.Value
+	is    field.Value
 	tally tally
+	// Of a number that is small, as it nearly always is, so that adding is quick; once
+	// something was added, is waits to be made of them.
+	units    int64
+	exponent int32
+	small    bool
+	added    bool
+}
+
+func partOf(v field.Value) (p part) {
+	p.is = v
+	p.units, p.exponent, p.small = v.Small()
+	return p
+}
+
+func (p *part) value() field.Value {
+	if p.added {
+		return field.OfSmall(p.units, p.exponent)
+	}
+	return p.is
+}
+
+func (p *part) number() *apd.Decimal { return p.value().Decimal() }
+
+// add adds the number of another part.
+func (p *part) add(q *part) {
+	if p.small && q.small && p.exponent == q.exponent {
+		if sum := p.units + q.units; sum > -1<<52 && sum < 1<<52 {
+			p.units, p.added = sum, true
+			return
+		}
+	}
+	*p = partOf(field.OfDecimal(add(p.number(), q.number())))
 }
 
 // parts are the components of all measures in one group; nil parts have no records.
@@ -62,7 +94,7 @@ type parts []part
 // read takes the components of a row.
 func (out parts) read(row []field.Value, columns []query.Column) parts {
 	for i, v := range row {
-		out[i].Value = v
+		out[i] = partOf(v)
 	}
 	for i, c := range columns {
 		if c.Component != query.TallyValue {
@@ -71,7 +103,7 @@ func (out parts) read(row []field.Value, columns []query.Column) parts {
 		if n := whole(row[i+1]); n > 0 {
 			out[i].tally = tally{row[i].Exact(): {row[i], n}}
 		}
-		out[i].Value, out[i+1].Value = field.Value{}, field.Value{}
+		out[i].is, out[i+1].is = field.Value{}, field.Value{}
 	}
 	return out
 }
@@ -81,7 +113,9 @@ func (p parts) merge(q parts, columns []query.Column) parts {
 	if p == nil {
 		p = append(parts{}, q...)
 		for i := range p {
-			p[i].tally = tally(nil).merge(q[i].tally)
+			if q[i].tally != nil {
+				p[i].tally = tally(nil).merge(q[i].tally)
+			}
 		}
 		return p
 	}
@@ -89,19 +123,19 @@ func (p parts) merge(q parts, columns []query.Column) parts {
 		switch {
 		case c.Component == query.TallyValue:
 			p[i].tally = p[i].tally.merge(q[i].tally)
-		case q[i].IsEmpty():
-		case p[i].IsEmpty():
+		case q[i].is.IsEmpty():
+		case p[i].is.IsEmpty():
 			p[i] = q[i]
 		case c.Component == query.MinOf:
-			if field.Compare(q[i].Value, p[i].Value) < 0 {
+			if field.Compare(q[i].is, p[i].is) < 0 {
 				p[i] = q[i]
 			}
 		case c.Component == query.MaxOf:
-			if field.Compare(q[i].Value, p[i].Value) > 0 {
+			if field.Compare(q[i].is, p[i].is) > 0 {
 				p[i] = q[i]
 			}
 		default:
-			p[i].Value = field.OfDecimal(add(p[i].Decimal(), q[i].Decimal()))
+			p[i].add(&q[i])
 		}
 	}
 	return p
@@ -113,10 +147,10 @@ func blank(p *query.Plan) parts {
 	for i, c := range p.Columns {
 		switch c.Component {
 		case query.CountAll, query.CountFilled, query.DistinctOf:
-			out[i].Value = field.OfInt(0)
+			out[i] = partOf(field.OfInt(0))
 		case query.SumOf:
 			if p.Atoms[c.Atom].Aggregate == query.Sum {
-				out[i].Value = field.OfInt(0)
+				out[i] = partOf(field.OfInt(0))
 			}
 		}
 	}
@@ -124,12 +158,10 @@ func blank(p *query.Plan) parts {
 }
 
 // values computes each measure from the components of its atoms.
-func (p parts) values(m *query.Measuring) []field.Value {
-	out := make([]field.Value, len(m.Computed))
+func (p parts) values(m *query.Measuring, out []field.Value) {
 	for i := range out {
 		out[i] = p.value(m, i)
 	}
-	return out
 }
 
 // value computes one measure.
@@ -157,18 +189,18 @@ func atom(a query.Atom, of parts) field.Value {
 	}
 	switch a.Aggregate {
 	case query.Average:
-		return quotient(of[0].Decimal(), of[1].Decimal())
+		return quotient(of[0].number(), of[1].number())
 	case query.Median:
-		if of[0].IsEmpty() {
+		if of[0].is.IsEmpty() {
 			return field.Value{}
 		}
-		return quotient(add(of[0].Decimal(), of[1].Decimal()), two)
+		return quotient(add(of[0].number(), of[1].number()), two)
 	case query.Spread:
-		return spread(of[0].Decimal(), of[1].Decimal(), of[2].Decimal())
+		return spread(of[0].number(), of[1].number(), of[2].number())
 	case query.Percentile:
-		return between(a.P.Decimal(), of[0].Value, of[1].Value, of[2].Value)
+		return between(a.P.Decimal(), of[0].value(), of[1].value(), of[2].value())
 	}
-	return of[0].Value
+	return of[0].value()
 }
 
 // spread is the sample standard deviation, from sum, sum of squares and count; one value

@@ -11,15 +11,15 @@ type earlier struct {
 	axis    int        // place of the time axis among the dimensions now, -1 without one
 	stepped *computing // divided by the spans that steps are compared with; nil without any
 	whole   *computing // over the total's range, without the axis; nil where that is nothing
-	partner map[string]Key
+	partner map[id]*Key
 }
 
 // bring asks for the records before. c is the records now.
 func (c *computing) bring(plan *query.Earlier, ask func(Plan) ([][]field.Value, error)) (*earlier, error) {
-	e := &earlier{plan: plan, axis: plan.Axis, partner: map[string]Key{}}
+	e := &earlier{plan: plan, axis: plan.Axis, partner: map[id]*Key{}}
 	for i, r := range plan.Pairing.Steps {
 		if !r.From.IsZero() {
-			e.partner[c.steps[i].same()] = Key{Kind: Step, From: r.From, To: r.To, Begun: true}.named()
+			e.partner[c.steps[i].id()] = keyed(Key{Kind: Step, From: r.From, To: r.To, Begun: true})
 		}
 	}
 	if c.p.Rolled {
@@ -59,36 +59,33 @@ func (c *computing) bring(plan *query.Earlier, ask func(Plan) ([][]field.Value, 
 // bucket belongs to at most one span of a step, and to the total's range or not.
 func (e *earlier) divide() {
 	all := e.stepped
-	spans := map[string]Key{}
+	spans := map[id]*Key{}
 	for _, k := range e.partner {
-		spans[k.same()] = k
+		spans[k.id()] = k
 	}
-	of := map[string]Key{}
+	of := map[id]*Key{}
 	for _, bucket := range all.steps {
 		for _, span := range spans {
 			if !bucket.From.Before(span.From) && !bucket.To.After(span.To) {
-				of[bucket.same()] = span
+				of[bucket.id()] = span
 			}
 		}
 	}
-	without := all.p.WithoutAxis()
-	e.stepped = &computing{p: all.p, count: all.count, marg: map[string]parts{}}
-	e.whole = &computing{p: without, count: len(without.Dims), marg: map[string]parts{}}
+	undated := all.p.WithoutAxis()
+	e.stepped = &computing{p: all.p, count: all.count, marg: map[place]parts{}}
+	e.whole = &computing{p: undated, count: len(undated.Dims), marg: map[place]parts{}}
 	total := e.plan.Pairing.Total
 	for _, f := range all.cells {
 		bucket := f.keys[e.axis]
 		if !bucket.From.Before(total.From) && !bucket.To.After(total.To) {
-			e.whole.cells = append(e.whole.cells, fine{keys: e.strip(f.keys), parts: parts(nil).merge(f.parts, all.p.Columns)})
+			e.whole.cells = append(e.whole.cells, fine{keys: without(f.keys, e.axis), parts: parts(nil).merge(f.parts, all.p.Columns)})
 		}
-		if span, ok := of[bucket.same()]; ok {
+		if span, ok := of[bucket.id()]; ok {
 			f.keys[e.axis] = span
 			e.stepped.cells = append(e.stepped.cells, f)
 		}
 	}
 }
-
-// strip leaves out the key of the axis.
-func (e *earlier) strip(keys []Key) []Key { return without(keys, e.axis) }
 
 func without[T any](list []T, i int) []T {
 	if i < 0 || i >= len(list) {
@@ -107,47 +104,41 @@ func (e *earlier) cut(kept []keeping) {
 	}
 }
 
-// at returns the components over the records before that share the chosen keys; ok is
-// false where there is nothing to compare with.
-func (e *earlier) at(keys []Key, chosen func(int) bool) (p parts, ok bool) {
-	if e.axis >= 0 && chosen(e.axis) {
-		span, paired := e.partner[keys[e.axis].same()]
+// at returns the components over the records before in a place now; ok is false where
+// there is nothing to compare with.
+func (e *earlier) at(now place) (p parts, ok bool) {
+	if e.axis >= 0 && now[e.axis] != (id{}) {
+		span, paired := e.partner[now[e.axis]]
 		if !paired || e.stepped == nil {
 			return nil, false
 		}
-		keys = append([]Key{}, keys...)
-		keys[e.axis] = span
-		return e.stepped.marginal(keys, chosen), true
+		now[e.axis] = span.id()
+		return e.stepped.marg[now], true
 	}
 	if e.whole == nil {
 		return nil, false
 	}
-	return e.whole.marginal(e.strip(keys), func(i int) bool {
-		if e.axis >= 0 && i >= e.axis {
-			i++
-		}
-		return chosen(i)
-	}), true
+	return e.whole.marg[now.without(e.axis)], true
 }
 
 // byKey merges the records before by the values of dimension i, within its parents, before
 // anything is cut: parent, value → components.
-func (e *earlier) byKey(i int, kept []keeping) map[string]map[string]parts {
+func (e *earlier) byKey(i int, kept []keeping) map[id]map[id]parts {
 	at := i
 	if e.axis >= 0 && i > e.axis {
 		at--
 	}
 	kept = without(kept, e.axis)
-	out := map[string]map[string]parts{}
+	out := map[id]map[id]parts{}
 	for _, f := range e.whole.cells {
 		keys := f.keys
 		if e.whole.p.Dims[at].Within {
-			keys = append([]Key{}, keys...)
+			keys = append([]*Key{}, keys...)
 			e.whole.toOthers(keys[:at], kept)
 		}
-		parent, key := e.whole.parent(at, keys), keys[at].same()
+		parent, key := e.whole.parent(at, keys), keys[at].id()
 		if out[parent] == nil {
-			out[parent] = map[string]parts{}
+			out[parent] = map[id]parts{}
 		}
 		out[parent][key] = out[parent][key].merge(f.parts, e.whole.p.Columns)
 	}

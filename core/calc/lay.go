@@ -21,7 +21,7 @@ func (c *computing) table(e *earlier) *Table {
 		t.Groups = c.combinations(0, by, e)
 	}
 	t.Splits = c.combinations(by, c.count, e)
-	t.now = c.fill(t, func(keys []Key, chosen func(int) bool) (parts, bool) { return c.marginal(keys, chosen), true })
+	t.now = c.fill(t, func(p place) (parts, bool) { return c.marg[p], true })
 	if e != nil {
 		t.Compared = e.plan
 		t.was = c.fill(t, e.at)
@@ -31,9 +31,9 @@ func (c *computing) table(e *earlier) *Table {
 	if t.was != nil {
 		t.before = t.make(t.was)
 	}
-	if all := c.marginal(make([]Key, c.count), func(int) bool { return false }); all != nil {
+	if all := c.marg[place{}]; all != nil {
 		for _, u := range c.p.Unread {
-			if n := whole(all[u.Column].Value); n > 0 {
+			if n := whole(all[u.Column].value()); n > 0 {
 				t.Unplaced = append(t.Unplaced, Unplaced{"unreadable", u.Field, n})
 			}
 		}
@@ -44,45 +44,49 @@ func (c *computing) table(e *earlier) *Table {
 
 // fill computes the measures everywhere. at gives the components; it is not ok where
 // there is no value to have.
-func (c *computing) fill(t *Table, at func(keys []Key, chosen func(int) bool) (parts, bool)) *sheet {
-	by := len(c.p.Definition.By)
+func (c *computing) fill(t *Table, at func(place) (parts, bool)) *sheet {
+	by, m := len(c.p.Definition.By), &c.p.Measuring
 	out := newSheet(len(t.Groups), len(t.Splits), len(c.p.Definition.Measures))
 	empty := blank(c.p)
-	all := make([]Key, c.count)
-	compute := func(chosen func(int) bool) []field.Value {
-		p, ok := at(all, chosen)
-		if !ok {
-			return make([]field.Value, out.width)
+	total := func(values []field.Value, where place) {
+		if p, ok := at(where); p != nil {
+			p.values(m, values)
+		} else if ok {
+			empty.values(m, values)
 		}
-		if p == nil {
-			p = empty
-		}
-		return p.values(&c.p.Measuring)
 	}
+	width := len(out.blank)
+	room := make([]field.Value, len(out.cells)*width) // for all cells at once
 	open := c.p.Definition.Gaps == query.GapsOpen || c.p.Definition.Gaps == query.GapsBridged
+	all := make([]Key, c.count)
+	for s, split := range t.Splits {
+		total(out.splits[s], place{}.and(by, split))
+	}
 	for g, group := range t.Groups {
 		copy(all, group)
+		row := place{}.and(0, group)
 		for s, split := range t.Splits {
-			copy(all[by:], split)
-			p, ok := at(all, func(int) bool { return true })
+			values := room[:width:width]
+			room = room[width:]
+			p, ok := at(row.and(len(group), split))
 			switch {
 			case !ok || t.empty:
 			case p != nil:
-				out.cells[[2]int{g, s}] = p.values(&c.p.Measuring)
-			case !open && c.begun(all):
+				p.values(m, values)
+				*out.at(g, s) = values
+			case !open:
 				// A step that has not begun has no value.
-				out.cells[[2]int{g, s}] = c.zeroed(empty.values(&c.p.Measuring))
+				if copy(all[by:], split); c.begun(all) {
+					empty.values(m, values)
+					*out.at(g, s) = c.zeroed(values)
+				}
 			}
 		}
 		if c.begun(all[:by]) {
-			out.groups[g] = compute(func(i int) bool { return i < by })
+			total(out.groups[g], row)
 		}
 	}
-	for s, split := range t.Splits {
-		copy(all[by:], split)
-		out.splits[s] = compute(func(i int) bool { return i >= by })
-	}
-	out.total = compute(func(int) bool { return false })
+	total(out.total, place{})
 	return out
 }
 
@@ -128,52 +132,51 @@ func (c *computing) combinations(from, to int, e *earlier) [][]Key {
 		return [][]Key{{}}
 	}
 	var out [][]Key
-	places := make([]map[string]int, to-from)
+	places := make([]map[id]int, to-from)
 	for i := range places {
-		places[i] = map[string]int{}
+		places[i] = map[id]int{}
 		for n, k := range c.values(from+i, e) {
-			places[i][k.same()] = n
+			places[i][k.id()] = n
 			if to-from == 1 {
-				out = append(out, []Key{k})
+				out = append(out, []Key{*k})
 			}
 		}
 	}
 	if to-from == 1 {
 		return out
 	}
-	seen := map[string]bool{}
+	seen, these := map[place]bool{}, 1<<to-1<<from
 	for _, f := range c.cells {
-		keys := f.keys[from:to]
-		name := mask(keys, func(int) bool { return true })
-		if seen[name] {
+		p := f.place().by(these)
+		if seen[p] {
 			continue
 		}
-		seen[name] = true
+		seen[p] = true
 		hidden := false
-		for i, k := range keys {
-			_, listed := places[i][k.same()]
+		var keys []Key
+		for i, k := range f.keys[from:to] {
+			_, listed := places[i][k.id()]
 			hidden = hidden || !listed
+			keys = append(keys, *k)
 		}
 		if !hidden {
 			out = append(out, keys)
 		}
 	}
-	ordered := map[string]field.Value{}
+	ordered := map[place]field.Value{}
 	value := func(keys []Key, level int, s *query.Sort) field.Value {
-		name := mask(keys[:level+1], func(int) bool { return true })
-		v, known := ordered[name]
+		p := place{}.and(from, keys[:level+1])
+		v, known := ordered[p]
 		if !known {
-			all := make([]Key, c.count)
-			copy(all[from:], keys[:level+1])
-			v = c.sorted(s, all, func(i int) bool { return i >= from && i <= from+level }, e)
-			ordered[name] = v
+			v = c.sorted(s, p, e)
+			ordered[p] = v
 		}
 		return v
 	}
 	sort.SliceStable(out, func(i, j int) bool {
 		for l := range places {
-			a, b := out[i][l], out[j][l]
-			if a.same() == b.same() {
+			a, b := &out[i][l], &out[j][l]
+			if a.id() == b.id() {
 				continue
 			}
 			// Values stand in the order of their figures within what is before them.
@@ -186,7 +189,7 @@ func (c *computing) combinations(from, to int, e *earlier) [][]Key {
 					return n > 0 == s.Descending
 				}
 			}
-			return places[l][a.same()] < places[l][b.same()]
+			return places[l][a.id()] < places[l][b.id()]
 		}
 		return false
 	})
@@ -209,13 +212,13 @@ func (c *computing) order(dim int) *query.Sort {
 }
 
 // sorted is the value that a sort by figure looks at.
-func (c *computing) sorted(s *query.Sort, keys []Key, chosen func(int) bool, e *earlier) field.Value {
+func (c *computing) sorted(s *query.Sort, where place, e *earlier) field.Value {
 	var now, was field.Value
-	if p := c.marginal(keys, chosen); p != nil {
+	if p := c.marg[where]; p != nil {
 		now = p.value(&c.p.Measuring, s.Measure)
 	}
 	if e != nil && s.By != "measure" {
-		if p, ok := e.at(keys, chosen); ok && p != nil {
+		if p, ok := e.at(where); ok && p != nil {
 			was = p.value(&c.p.Measuring, s.Measure)
 		} else if ok {
 			was = blank(c.p).value(&c.p.Measuring, s.Measure)
@@ -226,18 +229,22 @@ func (c *computing) sorted(s *query.Sort, keys []Key, chosen func(int) bool, e *
 
 // values returns the keys of one dimension in order. Others come after all values, then
 // those without a value.
-func (c *computing) values(dim int, e *earlier) []Key {
+func (c *computing) values(dim int, e *earlier) []*Key {
 	d := c.p.Dims[dim]
 	if d.Axis != nil {
-		return c.steps
+		out := make([]*Key, len(c.steps))
+		for i := range c.steps {
+			out[i] = &c.steps[i]
+		}
+		return out
 	}
-	seen := map[string]bool{}
-	var keys, last []Key
-	take := func(k Key) {
-		if seen[k.same()] {
+	seen := map[id]bool{}
+	var keys, last []*Key
+	take := func(k *Key) {
+		if seen[k.id()] {
 			return
 		}
-		seen[k.same()] = true
+		seen[k.id()] = true
 		switch {
 		case k.Kind == One:
 			keys = append(keys, k)
@@ -263,7 +270,7 @@ func (c *computing) values(dim int, e *earlier) []Key {
 // listed returns the values that a dimension has besides those of its records: its list, or
 // the linked records that the viewer may see, where it shows empty groups; and what
 // datasets beside have.
-func (c *computing) listed(dim int) (out []Key) {
+func (c *computing) listed(dim int) (out []*Key) {
 	d := c.p.Dims[dim]
 	if len(c.cells) == 0 && c.count > 0 && d.Empty {
 		return nil
@@ -271,7 +278,7 @@ func (c *computing) listed(dim int) (out []Key) {
 	if d.Empty && !d.F.IsLink() {
 		for _, v := range d.F.List {
 			if value, err := field.Parse(d.F.KeyType(), v); err == nil {
-				out = append(out, Key{Kind: One, Value: value, Begun: true}.named())
+				out = append(out, keyed(Key{Kind: One, Value: value, Begun: true}))
 			}
 		}
 	}
@@ -280,21 +287,21 @@ func (c *computing) listed(dim int) (out []Key) {
 
 // repeating puts the values of a repeating part into the calendar's order, with those
 // that no record has in between.
-func (c *computing) repeating(d query.Dim, seen map[string]bool) []Key {
+func (c *computing) repeating(d query.Dim, seen map[id]bool) []*Key {
 	if len(seen) == 0 {
 		return nil
 	}
-	var out []Key
+	var out []*Key
 	for _, v := range c.p.Setting.Calendar.Values(d.Part) {
-		k := Key{Kind: One, Value: field.OfInt(int64(v)), Begun: true}.named()
-		if seen[k.same()] || d.Cut() == 0 && !(d.Part == period.ISOWeek && v == 53) {
+		k := keyed(Key{Kind: One, Value: field.OfInt(int64(v)), Begun: true})
+		if seen[k.id()] || d.Cut() == 0 && !(d.Part == period.ISOWeek && v == 53) {
 			out = append(out, k)
 		}
 	}
 	return out
 }
 
-func (c *computing) sort(dim int, keys []Key, e *earlier) {
+func (c *computing) sort(dim int, keys []*Key, e *earlier) {
 	s := c.order(dim)
 	collator := collate.New(language.Und, collate.Numeric)
 	places := map[string]int{}
@@ -307,16 +314,16 @@ func (c *computing) sort(dim int, keys []Key, e *earlier) {
 	}
 	switch {
 	case s.ByFigure():
-		values := map[string]field.Value{}
-		probe := make([]Key, c.count)
+		values := map[id]field.Value{}
 		for _, k := range keys {
-			probe[dim] = k
-			values[k.same()] = c.sorted(s, probe, func(i int) bool { return i == dim }, e)
+			var where place
+			where[dim] = k.id()
+			values[k.id()] = c.sorted(s, where, e)
 		}
 		sort.Slice(keys, func(i, j int) bool { return before(values, keys[i], keys[j], s.Descending) })
 	case c.p.Dims[dim].Axis != nil:
 	case s.By == "list" || s.By == "hand":
-		place := func(k Key) int {
+		place := func(k *Key) int {
 			if p := places[text(k)]; p != 0 {
 				return p
 			}
@@ -344,7 +351,7 @@ func (c *computing) sort(dim int, keys []Key, e *earlier) {
 
 // byLabel orders by the root collation of Unicode (UTS #10), digits by their value;
 // equal labels by bytes, then by key.
-func byLabel(order *collate.Collator, a, b Key) bool {
+func byLabel(order *collate.Collator, a, b *Key) bool {
 	if a.Value.Type() != field.Text && a.Label == "" {
 		return field.Compare(a.Value, b.Value) < 0
 	}

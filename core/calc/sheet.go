@@ -1,60 +1,67 @@
 package calc
 
-import "eskadel/core/field"
+import (
+	"slices"
+
+	"eskadel/core/field"
+)
 
 // A sheet is the values of all measures in every place of a table.
 type sheet struct {
-	cells  map[[2]int][]field.Value
+	cells  [][]field.Value // by group, then by split; nil where there is none
 	groups [][]field.Value
 	splits [][]field.Value
 	total  []field.Value
-	width  int // measures
+	blank  []field.Value // no value of any measure
 }
 
+// newSheet makes a sheet without values. All but the cells are cut from one piece of memory.
 func newSheet(groups, splits, width int) *sheet {
-	s := &sheet{cells: map[[2]int][]field.Value{}, width: width, groups: make([][]field.Value, groups), splits: make([][]field.Value, splits), total: make([]field.Value, width)}
+	all := make([]field.Value, (groups+splits+2)*width)
+	next := func() []field.Value {
+		one := all[:width:width]
+		all = all[width:]
+		return one
+	}
+	s := &sheet{cells: make([][]field.Value, groups*splits), groups: make([][]field.Value, groups), splits: make([][]field.Value, splits), total: next(), blank: next()}
 	for i := range s.groups {
-		s.groups[i] = make([]field.Value, width)
+		s.groups[i] = next()
 	}
 	for i := range s.splits {
-		s.splits[i] = make([]field.Value, width)
+		s.splits[i] = next()
 	}
 	return s
 }
 
+// at is where the values of a group and split are kept.
+func (s *sheet) at(group, split int) *[]field.Value { return &s.cells[group*len(s.splits)+split] }
+
 func (s *sheet) cell(group, split int) []field.Value {
-	if v := s.cells[[2]int{group, split}]; v != nil {
+	if v := *s.at(group, split); v != nil {
 		return v
 	}
-	return make([]field.Value, s.width)
+	return s.blank
 }
 
 // keep leaves only some groups, in the order given.
 func (s *sheet) keep(groups []int) *sheet {
-	out := &sheet{cells: map[[2]int][]field.Value{}, width: s.width, splits: s.splits, total: s.total}
-	for to, from := range groups {
+	out := &sheet{splits: s.splits, total: s.total, blank: s.blank}
+	n := len(s.splits)
+	for _, from := range groups {
 		out.groups = append(out.groups, s.groups[from])
-		for split := range s.splits {
-			if v := s.cells[[2]int{from, split}]; v != nil {
-				out.cells[[2]int{to, split}] = v
-			}
-		}
+		out.cells = append(out.cells, s.cells[from*n:(from+1)*n]...)
 	}
 	return out
 }
 
 // clone copies the sheet, so that some values can be replaced.
 func (s *sheet) clone() *sheet {
-	copied := func(v []field.Value) []field.Value { return append([]field.Value{}, v...) }
-	out := &sheet{cells: make(map[[2]int][]field.Value, len(s.cells)), width: s.width, total: copied(s.total)}
-	for at, v := range s.cells {
-		out.cells[at] = copied(v)
+	all := func(of [][]field.Value) [][]field.Value {
+		of = slices.Clone(of)
+		for i := range of {
+			of[i] = slices.Clone(of[i])
+		}
+		return of
 	}
-	for _, v := range s.groups {
-		out.groups = append(out.groups, copied(v))
-	}
-	for _, v := range s.splits {
-		out.splits = append(out.splits, copied(v))
-	}
-	return out
+	return &sheet{cells: all(s.cells), groups: all(s.groups), splits: all(s.splits), total: slices.Clone(s.total), blank: s.blank}
 }

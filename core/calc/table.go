@@ -2,57 +2,11 @@ package calc
 
 import (
 	"sort"
-	"strconv"
-	"time"
 
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/query"
 )
-
-// A Kind tells what a key stands for.
-type Kind int
-
-const (
-	Whole    Kind = iota // no division: the key of the split of an unsplit chart
-	One                  // one value
-	Step                 // a step of a time axis
-	Others               // everything that was cut
-	NotShown             // links to records that the viewer may not see
-	None                 // records without a value
-)
-
-// A Key is one value of a dimension, as it appears in a table.
-type Key struct {
-	Kind     Kind
-	Value    field.Value // for One
-	Label    string      // of a linked record; other labels are made by core/format
-	From, To time.Time   // for Step, half open
-	Partial  bool        // the step is cut by a filter, or has not ended
-	Begun    bool        // the step has begun, or lies on a planned field
-	Not      []string    // for Others within a group: the values that were kept there
-	id       string      // what same returns, once it is known
-}
-
-// same identifies the key within its dimension.
-func (k Key) same() string {
-	if k.id != "" {
-		return k.id
-	}
-	switch k.Kind {
-	case One:
-		return "=" + k.Value.Exact()
-	case Step:
-		return "@" + strconv.FormatInt(k.From.UnixNano(), 36)
-	}
-	return [...]string{"*", "=", "@", "others", "not shown", "none"}[k.Kind]
-}
-
-// named returns the key with its id, for keys that are compared often.
-func (k Key) named() Key {
-	k.id = k.same()
-	return k
-}
 
 // Unplaced counts records that the chart cannot show.
 type Unplaced struct {
@@ -144,7 +98,13 @@ func (t *Table) Cell(group, split int) []field.Value { return t.now.cell(group, 
 
 // Has tells whether a group and split has records of its own; others are filled with 0.
 func (t *Table) Has(group, split int) bool {
-	return t.c.marginal(append(append([]Key{}, t.Groups[group]...), t.Splits[split]...), func(int) bool { return true }) != nil
+	return t.c.marg[t.place(group, split, t.c.count, t.c.count)] != nil
+}
+
+// place is that of the first rows keys of a group and the first columns of a split.
+func (t *Table) place(group, split, rows, columns int) place {
+	keys, across := t.Groups[group], t.Splits[split]
+	return place{}.and(0, keys[:min(rows, len(keys))]).and(len(keys), across[:min(columns, len(across))])
 }
 
 // GroupTotal returns the measures over all splits of a group, from its records.
@@ -196,8 +156,11 @@ func (t *Table) Partner(step Key) (r period.Range, ok bool) {
 	if t.e == nil {
 		return r, false
 	}
-	k, ok := t.e.partner[step.same()]
-	return period.Range{From: k.From, To: k.To}, ok
+	k, ok := t.e.partner[step.id()]
+	if ok {
+		r = period.Range{From: k.From, To: k.To}
+	}
+	return r, ok
 }
 
 // Kept returns, for each dimension, the keys by which Others is known: every single
@@ -210,10 +173,10 @@ func (c *computing) kept() [][]string {
 		if d.Cut() == 0 || d.Within {
 			continue
 		}
-		seen := map[string]bool{}
+		seen := map[id]bool{}
 		for _, f := range c.cells {
-			if k := f.keys[i]; k.Kind == One && !seen[k.Value.Exact()] {
-				seen[k.Value.Exact()] = true
+			if k := f.keys[i]; k.Kind == One && !seen[k.id()] {
+				seen[k.id()] = true
 				out[i] = append(out[i], k.Value.Exact())
 			}
 		}
@@ -229,7 +192,7 @@ func (t *Table) IsEmpty() bool { return t.empty }
 func (t *Table) Order() (out []string) {
 	for _, g := range t.Groups {
 		if len(g) > 0 && g[0].Kind == One {
-			out = append(out, text(g[0]))
+			out = append(out, text(&g[0]))
 		}
 	}
 	return out
@@ -248,24 +211,6 @@ func (t *Table) Reference(version, measure int, keys []Key) query.Reference {
 	return r
 }
 
-// Ref is the key as a reference carries it.
-func (k Key) Ref() query.KeyRef {
-	switch k.Kind {
-	case One:
-		is := k.Value.Exact()
-		return query.KeyRef{Is: &is}
-	case Step:
-		return query.KeyRef{From: &k.From, To: &k.To}
-	case Others:
-		return query.KeyRef{Others: true, Not: k.Not}
-	case NotShown:
-		return query.KeyRef{NotShown: true}
-	case None:
-		return query.KeyRef{None: true}
-	}
-	return query.KeyRef{}
-}
-
 // Single computes the measure of a list of records and their number from the row of
 // the list's first statement.
 func Single(p *query.RecordsPlan, rows [][]field.Value) (field.Value, int64) {
@@ -274,19 +219,10 @@ func Single(p *query.RecordsPlan, rows [][]field.Value) (field.Value, int64) {
 	return make(parts, last).read(row[:last], p.Columns).value(&p.Measuring, 0), whole(row[last])
 }
 
-// Same tells whether two keys of one dimension are the same.
-func (k Key) Same(other Key) bool { return k.same() == other.same() }
-
-// Name identifies the key within its dimension.
-func (k Key) Name() string { return k.same() }
-
 // MarginFigure returns one measure over the records that share the keys of the first rows
 // groups and the first columns levels of the split, from their records; with a comparison
 // what it was before, and of a share the share.
 func (t *Table) MarginFigure(group, split, rows, columns, m int) Figure {
-	keys := append(append([]Key{}, t.Groups[group]...), t.Splits[split]...)
-	by := len(t.Groups[group])
-	chosen := func(i int) bool { return i < rows || i >= by && i-by < columns }
 	value := func(p parts, ok bool) field.Value {
 		if !ok {
 			return field.Value{}
@@ -296,25 +232,23 @@ func (t *Table) MarginFigure(group, split, rows, columns, m int) Figure {
 		}
 		return p.value(&t.c.p.Measuring, m)
 	}
-	f := Figure{Base: value(t.c.marginal(keys, chosen), true)}
+	here := t.place(group, split, rows, columns)
+	f := Figure{Base: value(t.c.marg[here], true)}
 	f.Shown = f.Base
 	if t.e != nil {
-		f.Before = value(t.e.at(keys, chosen))
+		f.Before = value(t.e.at(here))
 	}
 	if then := t.Plan.Definition.Measures[m].Then; then != nil && then.Share != "" {
-		whole := func(base field.Value, at func(func(int) bool) (parts, bool)) field.Value {
-			of := func(int) bool { return false }
-			switch then.Share {
-			case "group":
-				of = func(i int) bool { return i < rows }
-			case "split":
-				of = func(i int) bool { return i >= by && i-by < columns }
-			}
-			return Share(base, value(at(of)))
+		whole := place{}
+		switch then.Share {
+		case "group":
+			whole = t.place(group, split, rows, 0)
+		case "split":
+			whole = t.place(group, split, 0, columns)
 		}
-		f.Shown = whole(f.Base, func(of func(int) bool) (parts, bool) { return t.c.marginal(keys, of), true })
+		f.Shown = Share(f.Base, value(t.c.marg[whole], true))
 		if t.e != nil {
-			f.Before = whole(f.Before, func(of func(int) bool) (parts, bool) { return t.e.at(keys, of) })
+			f.Before = Share(f.Before, value(t.e.at(whole)))
 		}
 	}
 	return f

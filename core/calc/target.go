@@ -72,7 +72,7 @@ func (t *Table) constantTarget() {
 	for g := range t.Groups {
 		s.groups[g][m] = v
 		if d.Split == nil {
-			s.cells[[2]int{g, 0}] = s.groups[g]
+			*s.at(g, 0) = s.groups[g]
 		}
 	}
 	s.total[m] = v
@@ -259,7 +259,7 @@ func (t *Table) fillTargets(spells []spell, additive bool, known map[int]int) {
 		for split, keys := range t.Splits {
 			cell := make([]field.Value, len(d.Measures))
 			cell[m] = place(append(append([]Key{}, group...), keys...), 0, len(t.Plan.Dims))
-			s.cells[[2]int{g, split}] = cell
+			*s.at(g, split) = cell
 		}
 	}
 	if together {
@@ -293,7 +293,7 @@ func (p spell) belongs(keys []Key, from int, kept [][]string) bool {
 			if mine.Kind != One || slices.Contains(kept[i+from], mine.Value.Exact()) {
 				return false
 			}
-		case mine.same() != k.same():
+		case !mine.Same(k):
 			return false
 		}
 	}

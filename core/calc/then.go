@@ -118,12 +118,12 @@ func (w made) all() {
 			for i, v := range w.along(run, values, s) {
 				if s < 0 {
 					w.out.groups[run[i]][w.m] = v
-				} else if cell := w.out.cells[[2]int{run[i], s}]; cell != nil {
+				} else if cell := *w.out.at(run[i], s); cell != nil {
 					cell[w.m] = v
 				} else if !v.IsEmpty() {
-					cell = make([]field.Value, w.out.width)
+					cell = make([]field.Value, len(w.out.blank))
 					cell[w.m] = v
-					w.out.cells[[2]int{run[i], s}] = cell
+					*w.out.at(run[i], s) = cell
 				}
 			}
 		}
@@ -139,9 +139,9 @@ func (w made) all() {
 // runs returns the sequences of groups that running totals and averages go along: all
 // groups, or those that share all keys but the last.
 func (t *Table) runs() (runs [][]int) {
-	last := ""
+	var last place
 	for g, keys := range t.Groups {
-		parent := mask(keys, func(i int) bool { return i+1 < len(keys) })
+		parent := place{}.and(0, keys[:max(0, len(keys)-1)])
 		if g == 0 || parent != last {
 			runs, last = append(runs, nil), parent
 		}
@@ -210,7 +210,7 @@ func (w made) runs(g, split int) bool {
 		return true
 	}
 	if axis := w.t.e.axis; axis < len(w.t.Groups[g]) {
-		_, paired := w.t.e.partner[w.t.Groups[g][axis].same()]
+		_, paired := w.t.e.partner[w.t.Groups[g][axis].id()]
 		return paired
 	}
 	return true
@@ -275,8 +275,10 @@ func (w made) shares() {
 		}
 		return total
 	}
-	for at, cell := range w.out.cells {
-		cell[w.m] = of(w.base.cells[at][w.m], base(w.base.groups[at[0]][w.m], w.base.splits[at[1]][w.m]))
+	for i, cell := range w.out.cells {
+		if g, s := i/len(w.out.splits), i%len(w.out.splits); cell != nil {
+			cell[w.m] = of(w.base.cells[i][w.m], base(w.base.groups[g][w.m], w.base.splits[s][w.m]))
+		}
 	}
 	for g := range w.out.groups {
 		v := w.base.groups[g][w.m]

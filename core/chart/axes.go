@@ -55,6 +55,7 @@ func (d *drawer) axes() error {
 			series.Stack = d.doc.Form.stacks() || d.doc.Form == Combined && d.doc.Split != nil && series.As == "column"
 			series.Of = len(d.Series)
 			d.split(&series, s, palette)
+			series.Marks = make([]*Mark, len(t.Groups))
 			for g := range t.Groups {
 				f := t.Figure(g, s, m)
 				mark := d.mark(f, m, d.place(g, s))
@@ -74,7 +75,7 @@ func (d *drawer) axes() error {
 					}
 					d.labelled(mark, f, d.place(g, s), d.Groups[g].Label, share, usual...)
 				}
-				series.Marks = append(series.Marks, mark)
+				series.Marks[g] = mark
 			}
 			d.Series = append(d.Series, series)
 		}
@@ -182,7 +183,7 @@ func (d *drawer) before() {
 			if r, ok := home.Partner(home.Groups[g][0]); ok {
 				span = r
 			}
-			s.Marks = append(s.Marks, &Mark{Size: size(v), Label: d.formats[m].Value(v), Exact: v.Exact(), Then: &query.Spell{From: span.From, To: span.To}})
+			s.Marks = append(s.Marks, &Mark{Size: v.Float(), Label: d.formats[m].Value(v), Exact: v.Exact(), Then: &query.Spell{From: span.From, To: span.To}})
 		}
 		d.Series = append(d.Series, s)
 	}
@@ -227,7 +228,7 @@ func (d *drawer) target() {
 				continue
 			}
 			found = true
-			s.Marks = append(s.Marks, &Mark{Size: size(v), Label: d.formats[a.Measure].Value(v), Exact: v.Exact()})
+			s.Marks = append(s.Marks, &Mark{Size: v.Float(), Label: d.formats[a.Measure].Value(v), Exact: v.Exact()})
 		}
 		if found {
 			d.Series = append(d.Series, s)
@@ -254,7 +255,7 @@ func (d *drawer) trends() {
 		if len(trend.Values) > 0 {
 			s := line("Trend"+of1(d, base), TrendOf)
 			for i, v := range trend.Values {
-				s.Marks[trend.First+i] = &Mark{Size: size(v), Label: d.formats[0].Value(v), Exact: v.Exact()}
+				s.Marks[trend.First+i] = &Mark{Size: v.Float(), Label: d.formats[0].Value(v), Exact: v.Exact()}
 			}
 			d.Series = append(d.Series, s)
 		}
@@ -273,8 +274,8 @@ func (d *drawer) trends() {
 				}
 				s.Marks = append(s.Marks, nil)
 			}
-			low, high := size(a.Low), size(a.High)
-			s.Marks[at] = &Mark{Size: size(a.Value), Low: &low, High: &high, Label: d.formats[0].Value(a.Value), Exact: a.Value.Exact(),
+			low, high := a.Low.Float(), a.High.Float()
+			s.Marks[at] = &Mark{Size: a.Value.Float(), Low: &low, High: &high, Label: d.formats[0].Value(a.Value), Exact: a.Value.Exact(),
 				More: []string{"80 of 100 lie between " + d.formats[0].Value(a.Low) + " and " + d.formats[0].Value(a.High), fmt.Sprintf("straight line through %d complete steps", trend.Steps)}}
 		}
 		d.Series = append(d.Series, s)
@@ -342,8 +343,8 @@ func (d *drawer) scales() error {
 			continue
 		}
 		_, second := d.drawnAs(l.Measure)
-		d.Lines = append(d.Lines, Rule{size(l.Value), lineLabel(l) + " " + d.lineFormat(l).Value(l.Value), second})
-		take(second, size(l.Value))
+		d.Lines = append(d.Lines, Rule{l.Value.Float(), lineLabel(l) + " " + d.lineFormat(l).Value(l.Value), second})
+		take(second, l.Value.Float())
 	}
 	var err error
 	n := d.formats[of[0].measure]
@@ -402,7 +403,7 @@ func (d *drawer) lineFormat(l calc.LineAt) format.Number {
 	n := d.formats[l.Measure]
 	if n.Decimals < 0 && l.At != "" {
 		n.Decimals = 2
-		if whole := size(l.Value); whole == math.Trunc(whole) || math.Abs(whole) >= 100 {
+		if whole := l.Value.Float(); whole == math.Trunc(whole) || math.Abs(whole) >= 100 {
 			n.Decimals = 0
 		}
 	}

@@ -54,7 +54,7 @@ func (w *gridder) look(levels int, values func(c column, level int) []field.Valu
 			if v.Decimal() == nil {
 				continue
 			}
-			x := size(v)
+			x := v.Float()
 			if !any {
 				l.low, l.high, any = x, x, true
 			}
@@ -69,7 +69,7 @@ func (l *looking) at(v field.Value, level int) *Look {
 	if v.Decimal() == nil {
 		return nil
 	}
-	x := size(v)
+	x := v.Float()
 	var out Look
 	said := false
 	for _, r := range l.rules {

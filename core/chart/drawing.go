@@ -363,24 +363,26 @@ func (d *drawer) groups() {
 	by := d.t.Plan.Dims[0]
 	d.Category.Time = by.Axis != nil
 	for _, g := range d.t.Groups {
-		short, full := d.finish.key(g[0], by)
+		short, full, words := d.finish.key(g[0], by)
 		if g[0].Partial {
 			full += ", in part"
 		}
-		d.Groups = append(d.Groups, Group{Label: short, Full: full, Partial: g[0].Partial, Key: g[0].Ref(), Words: phrase(by, g[0])})
+		d.Groups = append(d.Groups, Group{Label: short, Full: full, Partial: g[0].Partial, Key: g[0].Ref(), Words: words})
 	}
 }
 
-// key is how a key is called in this chart.
-func (f *Finish) key(k calc.Key, dim query.Dim) (short, full string) {
+// key is how a key is called in this chart, and which records it stands for, as the
+// reading line says it: "opened week of 3 March 2026".
+func (f *Finish) key(k calc.Key, dim query.Dim) (short, full, words string) {
 	short, full = format.Key(k, dim)
+	words = lower(dim.F.Label) + " " + full
 	if own := f.Names[full]; own != "" {
-		return own, own
+		return own, own, words
 	}
 	if own := f.Names[short]; own != "" {
-		return own, own
+		return own, own, words
 	}
-	return short, full
+	return short, full, words
 }
 
 // own is how a series or a measure is called in this chart.
@@ -407,10 +409,10 @@ func (d *drawer) split(s *Series, i int, palette []string) {
 		return
 	}
 	k := d.t.Splits[i][0]
-	s.Name, _ = d.finish.key(k, d.t.Plan.Dims[by])
+	s.Name, _, s.Words = d.finish.key(k, d.t.Plan.Dims[by])
 	s.Colour = palette[i]
 	ref := k.Ref()
-	s.Key, s.Words = &ref, phrase(d.t.Plan.Dims[by], k)
+	s.Key = &ref
 }
 
 // mark makes the mark of a figure; at gives every measure in its place.
@@ -418,7 +420,7 @@ func (d *drawer) mark(f calc.Figure, m int, at figures) *Mark {
 	if f.Shown.IsEmpty() {
 		return nil
 	}
-	mark := &Mark{Size: size(f.Shown), Label: d.formats[m].Value(f.Shown), Exact: f.Base.Exact()}
+	mark := &Mark{Size: f.Shown.Float(), Label: d.formats[m].Value(f.Shown), Exact: f.Base.Exact()}
 	mark.More = d.tips(f, m, at)
 	return mark
 }
@@ -475,6 +477,7 @@ func (d *drawer) tips(f calc.Figure, m int, at figures) (lines []string) {
 	signed.Signed = true
 	percent := format.Percent()
 	percent.Signed = true
+	compared := d.t.Home(m).Compared != nil
 	for _, w := range d.tipped {
 		other, named := measureNamed(w)
 		switch {
@@ -482,6 +485,7 @@ func (d *drawer) tips(f calc.Figure, m int, at figures) (lines []string) {
 			if text := d.written(other, at); text != "" {
 				lines = append(lines, d.name(other)+" "+text)
 			}
+		case (w == "before" || w == "change") && !compared:
 		case w == "before" && !f.Before.IsEmpty():
 			lines = append(lines, "before "+d.formats[m].Value(f.Before))
 		case w == "change" && f.New():
@@ -532,20 +536,6 @@ func (d *drawer) labelled(mark *Mark, f calc.Figure, at figures, name string, sh
 		}
 	}
 	mark.Text = strings.Join(parts, ", ")
-}
-
-// phrase says which records a key stands for, as the reading line does.
-func phrase(d query.Dim, k calc.Key) string {
-	_, full := format.Key(k, d)
-	return lower(d.F.Label) + " " + full
-}
-
-func size(v field.Value) float64 {
-	if v.Decimal() == nil {
-		return 0
-	}
-	f, _ := v.Decimal().Float64()
-	return f
 }
 
 // legend decides where the legend stands.

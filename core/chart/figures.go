@@ -47,7 +47,7 @@ func Figures(t, along *calc.Table, doc *Document) []Figure {
 		}
 		if len(doc.finish().Bands) > 0 && i == 0 && f.Shown.Decimal() != nil {
 			for _, b := range doc.finish().Bands {
-				if l := limit(b.From); l != nil && size(f.Shown) >= *l {
+				if l := limit(b.From); l != nil && f.Shown.Float() >= *l {
 					fig.Tone, fig.Band = b.Tone, b.Name
 				}
 			}
@@ -95,16 +95,16 @@ func spark(along *calc.Table, m int) string {
 	if len(values) < 2 {
 		return ""
 	}
-	low, high := size(values[0]), size(values[0])
+	low, high := values[0].Float(), values[0].Float()
 	for _, v := range values {
-		low, high = min(low, size(v)), max(high, size(v))
+		low, high = min(low, v.Float()), max(high, v.Float())
 	}
 	if high == low {
 		high = low + 1
 	}
 	var points []string
 	for i, v := range values {
-		points = append(points, fmt.Sprintf("%.1f,%.1f", 100*float64(i)/float64(len(values)-1), 22-20*(size(v)-low)/(high-low)))
+		points = append(points, fmt.Sprintf("%.1f,%.1f", 100*float64(i)/float64(len(values)-1), 22-20*(v.Float()-low)/(high-low)))
 	}
 	return strings.Join(points, " ")
 }

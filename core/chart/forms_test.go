@@ -342,6 +342,7 @@ func TestAMeasureOnLabelsAndTipsOnly(t *testing.T) {
 		require.Len(t, d.Series, 1, form)
 		assert.Equal(t, "care, 3", d.Series[0].Marks[0].Text, form)
 		assert.Contains(t, d.Series[0].Marks[0].More, "Jobs 3", form)
+		assert.NotContains(t, d.Series[0].Marks[0].More, "new", "there is no comparison: "+form)
 	}
 	d, err := draw(t, of+`"form":"bars","finish":{"tips":["measure 1"]}`, rows...)
 	require.NoError(t, err)

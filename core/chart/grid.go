@@ -149,8 +149,8 @@ func (w *gridder) divide(split, levels int) {
 			var parts, words []string
 			for l := 0; l < levels; l++ {
 				k := w.t.Splits[split][l]
-				name, _ := w.finish.key(k, p.Dims[by+l])
-				parts, words = append(parts, name), append(words, phrase(p.Dims[by+l], k))
+				name, _, phrase := w.finish.key(k, p.Dims[by+l])
+				parts, words = append(parts, name), append(words, phrase)
 				h.Keys = append(h.Keys, k.Ref())
 			}
 			h.Label, h.Words = strings.Join(parts, ", "), strings.Join(words, ", ")
@@ -225,16 +225,16 @@ func (w *gridder) cell(n int, c column, f calc.Figure, level int) Cell {
 
 // row begins a row with its group.
 func (w *gridder) row(group []calc.Key) Row {
-	var r Row
+	r := Row{Cells: make([]Cell, 0, len(group)+len(w.columns)), Keys: make([]query.KeyRef, 0, len(group))}
 	var words []string
 	for d, k := range group {
-		_, full := w.finish.key(k, w.t.Plan.Dims[d])
+		_, full, phrase := w.finish.key(k, w.t.Plan.Dims[d])
 		if k.Partial {
 			full += ", in part"
 		}
 		r.Cells = append(r.Cells, Cell{Text: full})
 		r.Keys = append(r.Keys, k.Ref())
-		words = append(words, phrase(w.t.Plan.Dims[d], k))
+		words = append(words, phrase)
 	}
 	r.Words = strings.Join(words, ", ")
 	return r
@@ -351,7 +351,7 @@ func (w *gridder) upper(g *Grid, across int) {
 			label := ""
 			switch {
 			case l < c.levels:
-				label, _ = w.finish.key(w.t.Splits[c.split][l], p.Dims[by+l])
+				label, _, _ = w.finish.key(w.t.Splits[c.split][l], p.Dims[by+l])
 			case l == c.levels:
 				label = "In all"
 			}
@@ -380,7 +380,7 @@ func (w *gridder) upper(g *Grid, across int) {
 			label = map[string]string{"before": "Before", "percent": "Change", "target": "Target", "reached": "Reached"}[c.shows]
 		case several:
 		case c.levels == across && across > 0:
-			label, _ = w.finish.key(w.t.Splits[c.split][across-1], p.Dims[by+across-1])
+			label, _, _ = w.finish.key(w.t.Splits[c.split][across-1], p.Dims[by+across-1])
 		case c.levels == 0 && across == 0:
 		default:
 			label = "In all"

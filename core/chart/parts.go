@@ -34,7 +34,7 @@ func (d *drawer) pie() error {
 				return problem.New(problem.Invalid, "form", "A pie shows shares of a whole, and %s is %s. Columns or bars show what is below zero.", d.Groups[g].Full, mark.Label)
 			}
 			share := calc.Share(f.Base, whole)
-			mark.Size = size(share)
+			mark.Size = share.Float()
 			d.labelled(mark, f, d.place(g, s), d.Groups[g].Label, share, "name", "share")
 			mark.More = append([]string{format.Percent().Value(share) + " of " + series.Total}, mark.More...)
 			series.Marks = append(series.Marks, mark)
@@ -125,7 +125,7 @@ func (d *drawer) funnel() error {
 		if g, ok := in[stage]; ok {
 			group.Label, group.Full = groups[g].Label, groups[g].Full
 		}
-		mark := &Mark{Size: size(v), Label: d.formats[0].Value(v), Exact: v.Exact()}
+		mark := &Mark{Size: v.Float(), Label: d.formats[0].Value(v), Exact: v.Exact()}
 		if i == 0 {
 			first = v
 		} else if !d.finish.InStage {
@@ -165,7 +165,7 @@ func (d *drawer) gauge() error {
 	} else if f.Target.IsEmpty() {
 		return problem.New(problem.Missing, "finish.high", "The gauge's scale ends at its target, which is withheld: set the end of the scale.")
 	} else {
-		high = size(f.Target)
+		high = f.Target.Float()
 	}
 	if high <= low {
 		return problem.New(problem.Invalid, "finish.high", "The gauge's scale ends before it begins.")
@@ -222,7 +222,7 @@ func (d *drawer) gauge() error {
 	}
 	d.Series = []Series{series}
 	if !f.Target.IsEmpty() {
-		d.Lines = append(d.Lines, Rule{At: size(f.Target), Label: "target " + d.formats[0].Value(f.Target)})
+		d.Lines = append(d.Lines, Rule{At: f.Target.Float(), Label: "target " + d.formats[0].Value(f.Target)})
 	}
 	return nil
 }

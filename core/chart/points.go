@@ -34,7 +34,7 @@ func (d *drawer) scatter() error {
 			if v.Decimal().Negative {
 				return problem.New(problem.Invalid, "measures[2]", "A point's area cannot be below zero, and %s of %s is %s. Take another measure for the size.", lower(ShownLabel(d.doc.Measures[2], d.ds)), d.Groups[g].Full, d.formats[2].Value(v))
 			}
-			largest = math.Max(largest, size(v))
+			largest = math.Max(largest, v.Float())
 		}
 	}
 	for s := range t.Splits {
@@ -46,15 +46,15 @@ func (d *drawer) scatter() error {
 				series.Marks = append(series.Marks, nil)
 				continue
 			}
-			at := size(x.Shown)
-			mark := &Mark{Size: size(y.Shown), X: &at, Label: d.formats[1].Value(y.Shown), Exact: y.Base.Exact()}
+			at := x.Shown.Float()
+			mark := &Mark{Size: y.Shown.Float(), X: &at, Label: d.formats[1].Value(y.Shown), Exact: y.Base.Exact()}
 			mark.Label = d.Groups[g].Label
 			mark.More = []string{ShownLabel(d.doc.Measures[0], d.ds) + " " + d.formats[0].Value(x.Shown), ShownLabel(d.doc.Measures[1], d.ds) + " " + d.formats[1].Value(y.Shown)}
 			if len(d.drawn) > 2 {
 				third := t.Figure(g, s, 2)
 				r := 0.0
 				if largest > 0 {
-					r = size(third.Shown) / largest
+					r = third.Shown.Float() / largest
 				}
 				mark.R = &r
 				mark.More = append(mark.More, ShownLabel(d.doc.Measures[2], d.ds)+" "+d.formats[2].Value(third.Shown))
@@ -84,7 +84,7 @@ func (d *drawer) scatter() error {
 	d.Axis, err = ticked(low[1], high[1], near(1), d.formats[1], d.finish.Value, d.finish.own(ShownLabel(d.doc.Measures[1], d.ds)))
 	for _, l := range t.Lines {
 		if !l.Value.IsEmpty() && l.Measure == 1 {
-			d.Lines = append(d.Lines, Rule{At: size(l.Value), Label: lineLabel(l) + " " + d.lineFormat(l).Value(l.Value)})
+			d.Lines = append(d.Lines, Rule{At: l.Value.Float(), Label: lineLabel(l) + " " + d.lineFormat(l).Value(l.Value)})
 		}
 	}
 	return err
@@ -103,7 +103,7 @@ func (d *drawer) heat() error {
 			if v.IsEmpty() {
 				continue
 			}
-			x := size(v)
+			x := v.Float()
 			if !any {
 				low, high, any = x, x, true
 			}
@@ -199,7 +199,7 @@ func (d *drawer) score(k calc.Key, dim int) float64 {
 		return 0
 	}
 	if k.Value.Decimal() != nil {
-		return size(k.Value)
+		return k.Value.Float()
 	}
 	for i, v := range d.t.Plan.Dims[dim].F.List {
 		if v == k.Value.Exact() {

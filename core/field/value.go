@@ -6,6 +6,8 @@ package field
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -13,7 +15,7 @@ import (
 )
 
 // A Type is what a field holds.
-type Type int
+type Type int8
 
 const (
 	Empty     Type = iota // the type of NULL
@@ -59,26 +61,23 @@ func (t *Type) UnmarshalText(b []byte) (err error) {
 // A Value is one exact value. The zero Value is empty (NULL).
 type Value struct {
 	kind Type
-	num  *apd.Decimal
-	text string
-	at   time.Time
-	yes  bool
+	is   any // a *apd.Decimal, string, time.Time or bool, as the kind says
 }
 
 // Of… make values.
-func OfText(s string) Value          { return Value{kind: Text, text: s} }
-func OfInt(n int64) Value            { return Value{kind: Integer, num: apd.New(n, 0)} }
-func OfDecimal(d *apd.Decimal) Value { return Value{kind: Number, num: d} }
-func OfBool(b bool) Value            { return Value{kind: Boolean, yes: b} }
+func OfText(s string) Value          { return Value{Text, s} }
+func OfInt(n int64) Value            { return Value{Integer, apd.New(n, 0)} }
+func OfDecimal(d *apd.Decimal) Value { return Value{Number, d} }
+func OfBool(b bool) Value            { return Value{Boolean, b} }
 
 // OfDate returns the civil date of t, whatever its zone.
 func OfDate(t time.Time) Value {
 	y, m, d := t.Date()
-	return Value{kind: Date, at: time.Date(y, m, d, 0, 0, 0, 0, time.UTC)}
+	return Value{Date, time.Date(y, m, d, 0, 0, 0, 0, time.UTC)}
 }
 
 // OfTime returns a timestamp.
-func OfTime(t time.Time) Value { return Value{kind: Timestamp, at: t.UTC()} }
+func OfTime(t time.Time) Value { return Value{Timestamp, t.UTC()} }
 
 // Type returns the type, Empty for NULL.
 func (v Value) Type() Type { return v.kind }
@@ -87,27 +86,89 @@ func (v Value) Type() Type { return v.kind }
 func (v Value) IsEmpty() bool { return v.kind == Empty }
 
 // Decimal returns the number of a numeric value, else nil. It must not be changed.
-func (v Value) Decimal() *apd.Decimal { return v.num }
+func (v Value) Decimal() *apd.Decimal {
+	d, _ := v.is.(*apd.Decimal)
+	return d
+}
 
 // Time returns the time of a date or timestamp; a date is at midnight UTC.
-func (v Value) Time() time.Time { return v.at }
+func (v Value) Time() time.Time {
+	t, _ := v.is.(time.Time)
+	return t
+}
 
 // Bool returns the value of a boolean.
-func (v Value) Bool() bool { return v.yes }
+func (v Value) Bool() bool {
+	yes, _ := v.is.(bool)
+	return yes
+}
+
+// Small returns a number as so many units of a power of ten, where both are small enough
+// to reckon with: thousandfold, or with another's like it, it still fits.
+func (v Value) Small() (units int64, exponent int32, ok bool) {
+	d := v.Decimal()
+	if d == nil || d.Form != apd.Finite || d.Exponent > 0 || d.Exponent < -15 || !d.Coeff.IsInt64() {
+		return 0, 0, false
+	}
+	if units = d.Coeff.Int64(); d.Negative {
+		units = -units
+	}
+	return units, d.Exponent, units > -1<<52 && units < 1<<52
+}
+
+// OfSmall is the number that Small gives.
+func OfSmall(units int64, exponent int32) Value { return Value{Number, apd.New(units, exponent)} }
+
+var powers = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15}
+
+// Float returns the binary number nearest to a number, for drawing; 0 for anything else.
+func (v Value) Float() float64 {
+	if units, exponent, ok := v.Small(); ok {
+		return float64(units) / powers[-exponent] // both are exact, and so the quotient is the nearest
+	}
+	if v.Decimal() == nil {
+		return 0
+	}
+	f, _ := v.Decimal().Float64()
+	return f
+}
+
+// digits appends so many units of a power of ten.
+func digits(b []byte, units int64, exponent int32) []byte {
+	if units < 0 {
+		b, units = append(b, '-'), -units
+	}
+	start := len(b)
+	b = strconv.AppendInt(b, units, 10)
+	if exponent == 0 {
+		return b
+	}
+	if missing := int(-exponent) + 1 - (len(b) - start); missing > 0 {
+		b = slices.Insert(b, start, make([]byte, missing)...)
+		for i := range missing {
+			b[start+i] = '0'
+		}
+	}
+	return slices.Insert(b, len(b)+int(exponent), '.')
+}
 
 // Exact returns the whole value as text that Parse reads back; "" for empty.
 func (v Value) Exact() string {
 	switch v.kind {
 	case Text:
-		return v.text
+		return v.is.(string)
 	case Integer, Number:
-		return v.num.Text('f')
+		if units, exponent, ok := v.Small(); ok {
+			var room [40]byte
+			return string(digits(room[:0], units, exponent))
+		}
+		return v.Decimal().Text('f')
 	case Date:
-		return v.at.Format(time.DateOnly)
+		return v.Time().Format(time.DateOnly)
 	case Timestamp:
-		return v.at.Format(time.RFC3339Nano)
+		return v.Time().Format(time.RFC3339Nano)
 	case Boolean:
-		if v.yes {
+		if v.Bool() {
 			return "true"
 		}
 		return "false"
@@ -129,9 +190,9 @@ func (v Value) Arg() any {
 	case Empty:
 		return nil
 	case Date, Timestamp:
-		return v.at
+		return v.Time()
 	case Boolean:
-		return v.yes
+		return v.Bool()
 	}
 	return v.Exact()
 }
@@ -142,7 +203,7 @@ func (v Value) MarshalJSON() ([]byte, error) {
 	case Empty:
 		return []byte("null"), nil
 	case Boolean:
-		return json.Marshal(v.yes)
+		return json.Marshal(v.Bool())
 	}
 	return json.Marshal(v.Exact())
 }
@@ -162,15 +223,15 @@ func Compare(v, w Value) int {
 	}
 	switch v.kind {
 	case Integer, Number:
-		if w.num != nil {
-			return v.num.Cmp(w.num)
+		if n := w.Decimal(); n != nil {
+			return v.Decimal().Cmp(n)
 		}
 	case Date, Timestamp:
-		return v.at.Compare(w.at)
+		return v.Time().Compare(w.Time())
 	case Boolean:
-		if v.yes == w.yes {
+		if v.Bool() == w.Bool() {
 			return 0
-		} else if w.yes {
+		} else if w.Bool() {
 			return -1
 		}
 		return 1
@@ -194,7 +255,7 @@ func Parse(t Type, s string) (Value, error) {
 			if _, err := apd.BaseContext.WithPrecision(1000).Quantize(&whole, d, 0); err != nil || whole.Cmp(d) != 0 {
 				return Value{}, fmt.Errorf("%q is not a whole number", s)
 			}
-			return Value{kind: Integer, num: &whole}, nil
+			return Value{Integer, &whole}, nil
 		}
 		return OfDecimal(d), nil
 	case Date:

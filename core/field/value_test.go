@@ -84,3 +84,23 @@ func TestCompare(t *testing.T) {
 	}
 	assert.False(t, Value{}.Equal(OfText("")), "a blank text is not empty")
 }
+
+// numbers draws decimals around the border at which they are no longer small.
+func numbers(t *rapid.T) *apd.Decimal {
+	units := rapid.OneOf(rapid.Int64(), rapid.Int64Range(-5000, 5000), rapid.Int64Range(1<<52-3, 1<<52+3)).Draw(t, "units")
+	return apd.New(units, rapid.Int32Range(-18, 3).Draw(t, "exponent"))
+}
+
+func TestSmallNumbersAreWrittenAndDrawnAsAllAre(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		d := numbers(t)
+		v := OfDecimal(d)
+		assert.Equal(t, d.Text('f'), v.Exact())
+		want, err := d.Float64()
+		require.NoError(t, err)
+		assert.Equal(t, want, v.Float())
+		if units, exponent, ok := v.Small(); ok {
+			assert.Zero(t, OfSmall(units, exponent).Decimal().Cmp(d))
+		}
+	})
+}

@@ -155,7 +155,7 @@ func (n Number) Value(v field.Value) string {
 	case field.Empty:
 		return Nothing
 	case field.Integer, field.Number:
-		return n.number(v.Decimal())
+		return n.number(v)
 	case field.Date:
 		return Date(v.Time())
 	case field.Timestamp:
@@ -175,11 +175,99 @@ func (n Number) Value(v field.Value) string {
 	return v.Exact()
 }
 
-func (n Number) number(d *apd.Decimal) string {
-	x, suffix, places := new(apd.Decimal).Set(d), "", n.Decimals
+func (n Number) number(v field.Value) string {
+	text, suffix, above, ok := n.quick(v)
+	if !ok {
+		text, suffix, above = n.rounded(v.Decimal())
+	}
+	if n.Plain {
+		text = strings.ReplaceAll(text, ",", "")
+	}
+	text = local(text)
+	if n.Percent {
+		suffix += manner().percent
+	}
+	if n.Signed && above {
+		text = "+" + text
+	}
+	if symbol := currencies[n.Unit]; symbol != "" && manner().after {
+		return text + suffix + "\u00a0" + symbol
+	} else if symbol != "" {
+		for _, sign := range []string{"−", "+"} {
+			if rest, signed := strings.CutPrefix(text, sign); signed {
+				return sign + symbol + rest + suffix
+			}
+		}
+		return symbol + text + suffix
+	}
+	if n.Unit != "" {
+		return text + suffix + " " + n.Unit
+	}
+	return text + suffix
+}
+
+// quick does what rounded does for numbers that are small and not compact, as most are, in
+// whole units of their last place.
+func (n Number) quick(v field.Value) (text, suffix string, above, ok bool) {
+	units, exponent, ok := v.Small()
+	if !ok || n.Compact {
+		return "", "", false, false
+	}
+	if n.Percent {
+		exponent += 2
+	}
+	places := n.Decimals
+	if places < 0 {
+		for exponent < 0 && units%10 == 0 {
+			units, exponent = units/10, exponent+1
+		}
+		places = max(0, int(-exponent))
+	}
+	if places > 6 {
+		return "", "", false, false
+	}
+	size, shift := max(units, -units), int(exponent)+places // in units of the last place shown
+	if shift > 3 {
+		return "", "", false, false
+	}
+	for ; shift > 0; shift-- {
+		size *= 10
+	}
+	if shift < 0 {
+		unit := int64(1)
+		for ; shift < 0; shift++ {
+			unit *= 10
+		}
+		size = (size + unit/2) / unit // half away from zero
+	}
+	var room [48]byte
+	at := len(room)
+	for i := 0; i <= places || size > 0; i++ {
+		switch whole := i - places; {
+		case whole == 0 && i > 0:
+			at--
+			room[at] = '.'
+		case whole > 0 && whole%3 == 0:
+			at--
+			room[at] = ','
+		}
+		at--
+		room[at] = '0' + byte(size%10)
+		size /= 10
+	}
+	text = string(room[at:])
+	if units < 0 && strings.Trim(text, "0.") != "" {
+		text = "−" + text
+	}
+	return text, "", units > 0 && strings.Trim(text, "0.,") != "", true
+}
+
+// rounded writes the digits of a number in the British manner, and what follows them;
+// above tells that it is above zero as it is written.
+func (n Number) rounded(d *apd.Decimal) (text, suffix string, above bool) {
+	x, places := new(apd.Decimal).Set(d), n.Decimals
 	if n.Percent {
 		x.Exponent += 2
-		suffix = manner().percent
 	}
 	if n.Compact {
 		x, suffix = compact(x)
@@ -197,28 +285,7 @@ func (n Number) number(d *apd.Decimal) string {
 			x.Reduce(x)
 		}
 	}
-	text := grouped(x.Text('f'))
-	if n.Plain {
-		text = strings.ReplaceAll(text, ",", "")
-	}
-	text = local(text)
-	if n.Signed && x.Sign() > 0 {
-		text = "+" + text
-	}
-	if symbol := currencies[n.Unit]; symbol != "" && manner().after {
-		return text + suffix + "\u00a0" + symbol
-	} else if symbol != "" {
-		for _, sign := range []string{"−", "+"} {
-			if rest, signed := strings.CutPrefix(text, sign); signed {
-				return sign + symbol + rest + suffix
-			}
-		}
-		return symbol + text + suffix
-	}
-	if n.Unit != "" {
-		return text + suffix + " " + n.Unit
-	}
-	return text + suffix
+	return grouped(x.Text('f')), suffix, x.Sign() > 0
 }
 
 func compact(x *apd.Decimal) (*apd.Decimal, string) {
