@@ -115,3 +115,47 @@ test("what each form is for, and the demo's dashboards, can be read by everyone"
   }
   expect(wrong).toEqual([]);
 });
+
+test("an author puts values in order, compares with dates of their own, adds a picture and shares a scale", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/charts/edit?dataset=yard-jobs");
+  await settled(page);
+  await page.locator('[data-part="by.0"]').click();
+  await page.locator("#choices .choice", { hasText: "Kind" }).first().click();
+  await page.locator('[data-part="add"]').click();
+  await page.locator("#choices .choice", { hasText: "compared with" }).click();
+  await page.locator("#choices .choice", { hasText: "dates of your own" }).click();
+  await settled(page);
+  await page.locator("summary", { hasText: "Finish" }).click();
+  const to = page.getByRole("textbox", { name: "to", exact: true });
+  await to.fill("2025-02-31");
+  await to.press("Tab");
+  await expect(page.locator(".control .wrong:visible")).toContainText("“2025-02-31” is not a date");
+  await to.fill("2025-06-30");
+  await to.press("Tab");
+  await expect(page.locator(".sentence")).toContainText("to 30 Jun 2025");
+  await page.getByRole("button", { name: "put Kind in an order of your own" }).click();
+  await page.getByRole("button", { name: "put fit-out earlier" }).press("Enter");
+  await settled(page);
+  await expect.poll(() => page.locator("#preview svg.drawing").textContent()).toMatch(/fit-out.*rework/);
+  await noSeriousProblem(page, "groups and comparison");
+  await page.goto("/dashboards/berths/edit");
+  await settled(page);
+  await page.locator("#add summary").click();
+  await page.getByRole("button", { name: "image", exact: true }).click();
+  await page.getByLabel("What it shows").fill("The plan");
+  await page.getByLabel("Address").fill("/pictures/plan.svg");
+  await page.getByLabel("Address").press("Tab");
+  await expect(page.locator("#saved")).toContainText("draft saved");
+  for (const title of ["Arrivals by month", "Nights by length"]) {
+    const name = page.locator("section.widget", { hasText: title }).getByLabel("scale");
+    await name.fill("moves");
+    await name.press("Tab");
+    await expect(page.locator("#saved")).toContainText("draft saved");
+  }
+  await expect(page.locator("section.widget", { hasText: "Nights by length" }).locator("svg.drawing")).toContainText("300");
+  await noSeriousProblem(page, "a dashboard being changed");
+  expect(wrong.filter((w) => !w.includes("422"))).toEqual([]);
+  for (let undo = 0; undo < 4 && await page.locator("#undo").isEnabled(); undo++) await page.locator("#undo").click();
+});

@@ -12,6 +12,9 @@ import (
 // alike gives a widget's chart the scale that it shares with its siblings, and the order of
 // the first of them: charts beside each other can then be compared by eye.
 func (v *View) alike(w *dashboard.Widget, q about) *chart.Document {
+	if !q.doc.Form.Scaled() {
+		return q.doc
+	}
 	low, high := math.Inf(1), math.Inf(-1)
 	var order []string
 	for i, other := range v.Doc.Siblings(w) {
@@ -30,10 +33,10 @@ func (v *View) alike(w *dashboard.Widget, q about) *chart.Document {
 	return q.doc.Alike(low, high, order, q.ds)
 }
 
-// drawnAlone draws a widget's chart by itself; no drawing where it is none.
+// drawnAlone draws a widget's chart by itself; no drawing where it has no scale.
 func (v *View) drawnAlone(w *dashboard.Widget) (*calc.Table, *chart.Drawing, error) {
 	q, err := v.about(w, time.Time{})
-	if err != nil || q.doc == nil || q.doc.Form.Lists() || q.doc.Form.Tells() {
+	if err != nil || q.doc == nil || !q.doc.Form.Scaled() {
 		return nil, nil, err
 	}
 	t, _, err := v.Engine.Table(v.ctx, q.doc.Computed(), q.ds, v.Viewer, q.setting)

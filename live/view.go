@@ -301,6 +301,9 @@ func notes(t *calc.Table, version, beside int) []Note {
 		}
 		out = append(out, Note{Words: fmt.Sprintf("%s %s that the conditions on results leave out %s not shown; totals have them.", format.Count(int64(t.Dropped)), groups, are)})
 	}
+	if t.Plan.Definition.Compare != nil && t.Compared == nil && !t.IsEmpty() {
+		out = append(out, Note{Words: "All dates are shown, so nothing lies before them: set a range of dates, or compare with dates of your own."})
+	}
 	if t.Targets != nil && t.Targets.Withheld != "" {
 		out = append(out, Note{Words: t.Targets.Withheld})
 	}

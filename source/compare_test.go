@@ -64,7 +64,7 @@ func someComparison(t *rapid.T) query.Definition {
 			d.Where = &c
 		}
 	}
-	date := "at"
+	date, own := "at", d.Where
 	for _, dim := range d.Dimensions() {
 		if dim.Field == "at" || dim.Field == "due" {
 			date = dim.Field
@@ -79,6 +79,9 @@ func someComparison(t *rapid.T) query.Definition {
 	d.Compare = &query.Comparison{With: rapid.SampledFrom([]string{query.YearBefore, query.PeriodBefore}).Draw(t, "with"), On: date}
 	if rapid.IntRange(0, 4).Draw(t, "fixed") == 0 {
 		d.Compare = &query.Comparison{Range: &period.Relative{From: "2025-05-05", To: "2025-09-30"}, On: date}
+		if rapid.Bool().Draw(t, "of all dates") {
+			d.Where = own
+		}
 	}
 	return d
 }

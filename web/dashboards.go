@@ -106,10 +106,12 @@ func (s *Server) addWidget(c *gin.Context) {
 	next := "/charts/edit?at=" + d.Name + "/" + w.ID
 	own := &chart.Document{Definition: query.Definition{Version: 1}, Form: chart.Columns}
 	what := c.PostForm("what")
+	if text, is := texts[what]; is {
+		w.Text, next = text.begins, "/dashboards/"+d.Name+"/edit#"+w.ID
+		w.At = page.Place(6, text.high)
+	}
 	switch {
-	case what == "text":
-		w.Text, next = "A few words for those who read this.", "/dashboards/"+d.Name+"/edit#"+w.ID
-		w.At = page.Place(6, 1)
+	case w.Text != "":
 	case strings.HasPrefix(what, "library/"):
 		name := strings.TrimPrefix(what, "library/")
 		doc, err := s.engine.Library(c.Request.Context(), name)
@@ -134,6 +136,17 @@ func (s *Server) addWidget(c *gin.Context) {
 		return
 	}
 	redirect(c, next)
+}
+
+// texts are the widgets that are words, by what they are called where one is added: how
+// each begins and how high it is.
+var texts = map[string]struct {
+	begins string
+	high   int
+}{
+	"text":  {"A few words for those who read this.", 1},
+	"image": {"![What the picture shows](/)", 3},
+	"link":  {"[Where it leads](https://example.org/)", 2},
 }
 
 // publishable checks that every chart of a draft works and may be shown.

@@ -85,6 +85,7 @@ func TestSiblingsShareScaleAndOrder(t *testing.T) {
 	}
 	put := func(scale string) {
 		status, body := send(t, c, http.MethodPut, "/api/v1/dashboards/siblings", `{"version":1,"name":"siblings","title":"Siblings","pages":[{"title":"One","widgets":[
+			{"id":"k","at":[0,8,6,4],`+scale+`"chart":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}},
 			{"id":"a","at":[0,0,6,4],`+scale+`"chart":`+chartOf("fit-out")+`},{"id":"b","at":[6,0,6,4],`+scale+`"chart":`+chartOf("seasonal care")+`}]}]}`)
 		require.Less(t, status, 300, body)
 	}

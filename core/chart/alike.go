@@ -5,6 +5,15 @@ import (
 	"eskadel/core/query"
 )
 
+// Scaled tells whether the form has a scale of values that others can share.
+func (f Form) Scaled() bool {
+	switch f.Kind {
+	case "columns", "bars", "line", "area", "columns and lines", "scatter", "radar":
+		return f.Style != Whole
+	}
+	return false
+}
+
 // Alike is the chart with its values on a scale from low to high, and its groups in an
 // order of texts where it has one group that is neither along time nor cut.
 func (d *Document) Alike(low, high float64, order []string, ds *dataset.Dataset) *Document {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"eskadel/core/problem"
+	"eskadel/core/query"
 )
 
 // Set returns the document with one of its parts set, as a form's control does it: path
@@ -89,10 +90,25 @@ func (d *Document) Set(path, kind, value string) (*Document, error) {
 		return nil, err
 	}
 	out, err := Read(b)
-	if err == nil {
-		out.Shared, out.Sets = d.Shared, d.Sets
+	if err != nil {
+		return nil, err
 	}
-	return out, err
+	out.Shared, out.Sets = d.Shared, d.Sets
+	for i := range out.By {
+		out.By[i].Sort = ordered(out.By[i].Sort)
+	}
+	if out.Split != nil {
+		out.Split.Sort = ordered(out.Split.Sort)
+	}
+	return out, nil
+}
+
+// ordered is a sort whose own order may have been taken away, and the sort with it.
+func ordered(s *query.Sort) *query.Sort {
+	if s != nil && s.By == "hand" && len(s.Order) == 0 {
+		return nil
+	}
+	return s
 }
 
 // put sets a part; nil takes it away, together with what is left empty by that.

@@ -41,12 +41,16 @@ func (p *Plan) Earlier() (*Earlier, error) {
 	out := &Earlier{Field: f.Name, Axis: place}
 	if place < 0 {
 		r, rest, fixed := p.where.Span(f.Name, p.column(f), p.env())
-		if !fixed || r.From.IsZero() || r.To.IsZero() {
+		switch whole := fixed && !r.From.IsZero() && !r.To.IsZero(); {
+		case whole:
+			w.Range = r
+			w.Unit, w.Units = units(p.where, f.Name)
+			out.Pairing = cal.Pair(w, nil, 0)
+		case w.Fixed.From.IsZero():
 			return nil, nil
+		default:
+			out.Pairing.Total = w.Fixed
 		}
-		w.Range = r
-		w.Unit, w.Units = units(p.where, f.Name)
-		out.Pairing = cal.Pair(w, nil, 0)
 		out.Total = p.over(stamped(f, out.Pairing.Total), rest)
 		return out, nil
 	}

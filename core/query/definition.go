@@ -41,6 +41,19 @@ type Sort struct {
 	Order      []string `json:"order,omitempty"`      // by hand: the values, first to last
 }
 
+// UnmarshalJSON reads a sort; one that only has an order is by hand.
+func (s *Sort) UnmarshalJSON(b []byte) error {
+	type plain Sort
+	*s = Sort{}
+	if err := problem.Decode(b, (*plain)(s)); err != nil {
+		return err
+	}
+	if s.By == "" && len(s.Order) > 0 {
+		s.By = "hand"
+	}
+	return nil
+}
+
 // Compared tells whether the sort looks at the comparison.
 func (s *Sort) Compared() bool {
 	return s != nil && (s.By == "before" || s.By == "change" || s.By == "percent")

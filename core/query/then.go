@@ -2,6 +2,7 @@ package query
 
 import (
 	"encoding/json"
+	"strings"
 
 	"eskadel/core/period"
 	"eskadel/core/problem"
@@ -132,8 +133,17 @@ func (c *Comparison) UnmarshalJSON(b []byte) error {
 
 // Words is the comparison as it stands in a sentence.
 func (c Comparison) Words() string {
-	if c.Range != nil {
-		return c.Range.Words()
+	if c.Range == nil {
+		return "the " + c.With
 	}
-	return "the " + c.With
+	words := c.Range.Words()
+	for _, before := range []string{"in ", "from ", "on "} {
+		if rest, ok := strings.CutPrefix(words, before); ok {
+			return rest
+		}
+	}
+	if c.Range.Since != "" {
+		return "the time " + words
+	}
+	return words
 }

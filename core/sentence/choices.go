@@ -251,9 +251,9 @@ func (m *Menu) then(d *chart.Document, i int) {
 
 func (m *Menu) compare(d *chart.Document) {
 	m.Heading = "Compared with"
-	for _, with := range []string{query.YearBefore, query.PeriodBefore} {
-		c := m.add("the "+with, d, func(c *chart.Document) { c.Compare = &query.Comparison{With: with} })
-		c.Chosen = d.Compare != nil && d.Compare.With == with
+	for _, kind := range comparisons(d.Compare) {
+		c := m.add(kind.Label, d, func(c *chart.Document) { c.Compare = kind.to })
+		c.Chosen = reflect.DeepEqual(d.Compare, kind.to)
 		if err := c.Document.Definition.Check(m.ds); err != nil && d.Definition.Check(m.ds) == nil {
 			c.Why = problem.Of(err).Words
 		}
@@ -312,6 +312,11 @@ func (m *Menu) sorts(d *chart.Document, number string) {
 	set("name, last first", &query.Sort{By: "label", Descending: true})
 	if f := m.ds.Find(now.Field); f != nil && len(f.List) > 0 {
 		set("the pick list", &query.Sort{By: "list"})
+		own := &query.Sort{By: "hand", Order: f.List}
+		if now.Sort != nil && now.Sort.By == "hand" {
+			own = now.Sort
+		}
+		set("your own: put in order under finish, Groups and gaps", own)
 	}
 	for i, measured := range d.Measures {
 		label := lower(chart.MeasureLabel(measured, m.ds))

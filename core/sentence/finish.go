@@ -12,6 +12,7 @@ import (
 // A Control sets one part of a chart's finish.
 type Control struct {
 	Path    string // of the part, as chart.Document.Set takes it
+	ID      string // tells it from others of the same path; "" where there is none
 	Kind    string // as Set reads it: text, number, yes, list, pairs, json …; or a button, or a row of others
 	Label   string
 	Value   string
@@ -130,7 +131,10 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 		add("Target", targetRows(d, ds, plans)...)
 	}
 	if figures && len(d.By) > 0 {
-		add("Groups and gaps", append(resultRows(d, ds), one("gaps", "Steps without records", d.Gaps, "gap", "zero", "bridge"), tick("drop_zeros", "Leave out zeros", d.DropZeros))...)
+		add("Groups and gaps", append(append(resultRows(d, ds), groupRows(d, ds)...), one("gaps", "Steps without records", d.Gaps, "gap", "zero", "bridge"), tick("drop_zeros", "Leave out zeros", d.DropZeros))...)
+	}
+	if figures && d.Compare != nil {
+		add("Comparison", comparedRows(d, ds)...)
 	}
 	add("Scale and bands", when(kind == "gauge", number("finish.low", "Scale begins at", f.Low.String(), "")), when(kind == "gauge", number("finish.high", "Scale ends at", f.High.String(), "")),
 		when(kind == "gauge", tick("finish.percent", "Bands in percent of the scale", f.Percent)),

@@ -2,6 +2,7 @@ package sentence_test
 
 import (
 	"encoding/json"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +12,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/problem"
+	"eskadel/core/query"
 	"eskadel/core/sentence"
 )
 
@@ -131,6 +133,11 @@ func TestEveryControlOfTheFinishSetsSomething(t *testing.T) {
 			}
 		}
 	}
+	// Groups without records, an order of one's own, and what a chart is compared with.
+	compared := read(t, `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"yard"},"compare":{"range":{"from":"2025-01-01","to":"2025-06-30"}},"form":"columns"}`)
+	for _, s := range sentence.Finish(compared, jobs, nil) {
+		try(compared, s.Controls)
+	}
 	for _, f := range chart.Forms() {
 		d := sentence.Start(jobs, f)
 		d.Finish = &chart.Finish{Bands: []chart.Band{{From: "1", Name: "low", Tone: "good"}, {From: "5", Name: "high", Tone: "poor"}},
@@ -145,4 +152,39 @@ func TestEveryControlOfTheFinishSetsSomething(t *testing.T) {
 		}
 	}
 	assert.Greater(t, set, 1000)
+}
+
+// Values are put in an order of one's own one by one, or typed where they are not listed.
+func TestAnOrderOfOnesOwn(t *testing.T) {
+	jobs := sample.Jobs()
+	jobs.Find("kind").List = []string{"care", "rework", "fit-out"}
+	d := read(t, `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"columns"}`)
+	press := func(label string) {
+		t.Helper()
+		var find func(controls []sentence.Control) bool
+		find = func(controls []sentence.Control) bool {
+			return slices.ContainsFunc(controls, func(c sentence.Control) bool {
+				if c.Label != label || c.Kind != "button" {
+					return find(c.Row)
+				}
+				after, err := d.Set(c.Path, "json", c.Value)
+				require.NoError(t, err)
+				d = after
+				return true
+			})
+		}
+		require.True(t, slices.ContainsFunc(sentence.Finish(d, jobs, nil), func(s sentence.Section) bool { return find(s.Controls) }), label)
+	}
+	press("put Kind in an order of your own")
+	press("put fit-out earlier")
+	press("put care later")
+	assert.Equal(t, &query.Sort{By: "hand", Order: []string{"fit-out", "care", "rework"}}, d.By[0].Sort)
+	press("Kind as usual again")
+	assert.Nil(t, d.By[0].Sort)
+	typed, err := d.Set("by.0.sort.order", "list", "rework, care")
+	require.NoError(t, err)
+	assert.Equal(t, &query.Sort{By: "hand", Order: []string{"rework", "care"}}, typed.By[0].Sort)
+	gone, err := typed.Set("by.0.sort.order", "list", "")
+	require.NoError(t, err)
+	assert.Nil(t, gone.By[0].Sort, "what is emptied goes as a whole")
 }

@@ -161,8 +161,8 @@ func yes(v bool) string {
 	return ""
 }
 
-// comparing lists how a condition on results compares.
-var comparing = []Option{{"above", "above"}, {"at_least", "at least"}, {"below", "below"}, {"at_most", "at most"}}
+// howCompared lists how a condition on results compares.
+var howCompared = []Option{{"above", "above"}, {"at_least", "at least"}, {"below", "below"}, {"at_most", "at most"}}
 
 // resultRows are the controls of the conditions on results.
 func resultRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
@@ -170,14 +170,14 @@ func resultRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 		path := fmt.Sprintf("results.%d", i)
 		limits := map[string]json.Number{"above": r.Above, "at_least": r.AtLeast, "below": r.Below, "at_most": r.AtMost}
 		now := "above"
-		for _, o := range comparing {
+		for _, o := range howCompared {
 			if limits[o.Value] != "" {
 				now = o.Value
 				break
 			}
 		}
 		var how []Option
-		for _, o := range comparing {
+		for _, o := range howCompared {
 			other := query.Result{Measure: r.Measure, Value: r.Value}
 			*map[string]*json.Number{"above": &other.Above, "at_least": &other.AtLeast, "below": &other.Below, "at_most": &other.AtMost}[o.Value] = limits[now]
 			how = append(how, Option{asJSON(other), o.Label})

@@ -55,7 +55,7 @@ function face(w) {
   const title = document.createElement("h2");
   title.tabIndex = 0;
   title.setAttribute("aria-description", "Arrow keys move the widget, Shift with arrow keys sizes it, Delete takes it off.");
-  title.textContent = w.text ? "Text" : "…";
+  title.textContent = w.text ? told(w).length > 1 ? w.text.startsWith("!") ? "Image" : "Link" : "Text" : "…";
   title.addEventListener("keydown", (e) => key(e, w.id));
   const words = document.createElement("span");
   words.className = "widget-words";
@@ -65,6 +65,7 @@ function face(w) {
     change.textContent = "change";
     words.append(change, " ");
   }
+  if (w.chart) words.append(sharing(w), " ");
   const remove = document.createElement("button");
   remove.className = "plain";
   remove.textContent = "take off";
@@ -75,16 +76,62 @@ function face(w) {
   body.className = "widget-body";
   section.append(head, body);
   if (w.text) {
-    const text = document.createElement("textarea");
-    text.className = "widget-text-input";
-    text.value = w.text;
-    text.setAttribute("aria-label", "Text");
-    text.addEventListener("change", () => changed(() => { find(w.id).text = text.value || " "; }));
-    body.append(text);
+    body.append(...told(w));
   } else {
     widgets.set(w.id, new Widget(section, { choose: () => {}, records: () => {} }));
   }
   return section;
+}
+
+/** The control that has a chart share the scale and order of others on the page. @param {any} w */
+function sharing(w) {
+  const label = document.createElement("label");
+  label.className = "shares";
+  label.hidden = true;
+  label.title = "Charts that name the same here share the scale of their values and the order of their groups.";
+  const input = document.createElement("input");
+  input.value = w.scale ?? "";
+  input.placeholder = "own";
+  input.autocomplete = "off";
+  input.maxLength = 20;
+  input.addEventListener("change", () => {
+    const before = find(w.id).scale;
+    changed(() => {
+      const name = input.value.trim();
+      if (name) find(w.id).scale = name;
+      else delete find(w.id).scale;
+    });
+    const now = find(w.id).scale;
+    void saving.then(() => page().widgets.forEach((/** @type {any} */ other) => {
+      if (other.id === w.id || other.scale && (other.scale === before || other.scale === now)) void show(other);
+    }));
+  });
+  label.append("scale ", input);
+  return label;
+}
+
+/** The fields of a widget of words: a picture and a link have an address and words, any other text is one. @param {any} w */
+function told(w) {
+  const [, mark, words, address] = /^(!?)\[([^\]]*)\]\(([^)\s]*)\)\s*$/.exec(w.text) ?? [];
+  /** @param {string} name @param {string} value @param {(now: string) => string} text */
+  const field = (name, value, text) => {
+    const input = document.createElement(address === undefined ? "textarea" : "input");
+    input.className = address === undefined ? "widget-text-input" : "form-control";
+    input.value = value;
+    input.setAttribute("aria-label", name);
+    input.addEventListener("change", () => changed(() => { find(w.id).text = text(input.value.trim()) || " "; }));
+    if (address === undefined) return input;
+    const label = document.createElement("label");
+    label.className = "told";
+    label.append(name, input);
+    return label;
+  };
+  if (address === undefined) return [field("Text", w.text, (now) => now)];
+  const parts = () => /** @type {string[]} */ (/\[([^\]]*)\]\(([^)\s]*)\)/.exec(find(w.id).text)).slice(1);
+  return [
+    field(mark ? "What it shows" : "Words", words, (now) => `${mark}[${now.replace(/[[\]]/g, "")}](${parts()[1]})`),
+    field("Address", address, (now) => `${mark}[${parts()[0]}](${now.replace(/\s/g, "%20").replace("(", "%28").replace(")", "%29")})`),
+  ];
 }
 
 /** @param {string} id */
@@ -97,7 +144,10 @@ async function show(w) {
   widget.busy();
   try {
     if (w.chart?.dataset === "") throw new Trouble("This chart has no records yet: change it, or take it off.", 422, "");
-    widget.show(await post(`/view/${encodeURIComponent(name)}/widgets/${encodeURIComponent(w.id)}`, { draft: "yes" }, { json: true }));
+    const answer = await post(`/view/${encodeURIComponent(name)}/widgets/${encodeURIComponent(w.id)}`, { draft: "yes" }, { json: true });
+    widget.show(answer);
+    const shares = /** @type {HTMLElement | null} */ (document.querySelector(`#${CSS.escape(w.id)} .shares`));
+    if (shares) shares.hidden = !answer.drawing?.axis?.ticks?.length; // only what has a scale can share it
   } catch (error) {
     widget.fail(/** @type {Error} */ (error).message, () => void show(w));
   }
