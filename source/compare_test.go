@@ -109,7 +109,11 @@ func TestComparisonsAreTheSameChartAskedForThen(t *testing.T) {
 		}
 		name := table.Compared.Field
 		var others []filter.Condition
-		for _, c := range d.Where.TopLevel() {
+		var all filter.Condition
+		if d.Where != nil {
+			all = *d.Where
+		}
+		for _, c := range all.TopLevel() {
 			if c.Field != name || c.Op != filter.Within {
 				others = append(others, c)
 			}

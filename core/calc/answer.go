@@ -58,26 +58,15 @@ func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, 
 	if kept != nil {
 		p.Keep(kept) // also where the question must be asked again, the other way
 	}
-	rows, err := asked(p, ask)
-	if err != nil && Recount(p, err) {
-		rows, err = asked(p, ask)
+	c, e, err := atOnce(p, ask)
+	if err == nil && c == nil {
+		c, e, err = oneByOne(p, ask)
 	}
 	if err != nil {
 		return nil, nil, err
 	}
-	c := group(p, rows)
 	if err := c.listLinked(ask); err != nil {
 		return nil, nil, err
-	}
-	var e *earlier
-	if p.Definition.Compare != nil {
-		plan, err := p.Earlier()
-		if err == nil && plan != nil {
-			e, err = c.bring(plan, func(p Plan) ([][]field.Value, error) { return asked(p, ask) })
-		}
-		if err != nil {
-			return nil, nil, problem.At("compare", err)
-		}
 	}
 	if !p.Rolled {
 		var keep []keeping
@@ -91,6 +80,54 @@ func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, 
 			e.cut(keep)
 		}
 	}
+	return c, e, nil
+}
+
+// oneByOne asks for a plan's records, then for those that they are compared with.
+func oneByOne(p *query.Plan, ask Asker) (*computing, *earlier, error) {
+	rows, err := asked(p, ask)
+	if err != nil && Recount(p, err) {
+		rows, err = asked(p, ask)
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	c := group(p, rows)
+	if p.Definition.Compare == nil {
+		return c, nil, nil
+	}
+	var e *earlier
+	plan, err := p.Earlier()
+	if err == nil && plan != nil {
+		e, err = c.bring(plan, func(p Plan) ([][]field.Value, error) { return asked(p, ask) })
+	}
+	return c, e, problem.At("compare", err)
+}
+
+// atOnce asks for a plan's records and those that they are compared with in one question;
+// nil where that cannot be, or would be too many rows.
+func atOnce(p *query.Plan, ask Asker) (*computing, *earlier, error) {
+	if p.Definition.Compare == nil {
+		return nil, nil, nil
+	}
+	plan, err := p.Earlier()
+	if err != nil {
+		return nil, nil, problem.At("compare", err)
+	}
+	if plan == nil {
+		return nil, nil, nil
+	}
+	both := p.Both(plan)
+	if both == nil {
+		return nil, nil, nil
+	}
+	rows, err := asked(both, ask)
+	if why := problem.Of(err); why != nil && why.Code == problem.TooMany {
+		return nil, nil, nil
+	} else if err != nil {
+		return nil, nil, err
+	}
+	c, e := apart(p, plan, group(both, rows))
 	return c, e, nil
 }
 

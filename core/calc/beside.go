@@ -46,6 +46,8 @@ func (t *Table) Explain() (out []string) {
 	out = t.Plan.Explain()
 	switch {
 	case t.Compared == nil:
+	case t.e.once:
+		out = append(out, "What it is compared with comes from the same question, whose time is divided by the borders of both.")
 	case t.Compared.Total == nil:
 		out = append(out, "What it is compared with is one more question, which gives the steps and the total before.")
 	default:

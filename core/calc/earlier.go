@@ -1,6 +1,9 @@
 package calc
 
 import (
+	"slices"
+	"time"
+
 	"eskadel/core/field"
 	"eskadel/core/query"
 )
@@ -12,16 +15,71 @@ type earlier struct {
 	stepped *computing // divided by the spans that steps are compared with; nil without any
 	whole   *computing // over the total's range, without the axis; nil where that is nothing
 	partner map[id]*Key
+	once    bool // one question gave the records now and before
 }
 
-// bring asks for the records before. c is the records now.
-func (c *computing) bring(plan *query.Earlier, ask func(Plan) ([][]field.Value, error)) (*earlier, error) {
+// pair makes what the records before are set beside, without them yet. c is the records now.
+func (c *computing) pair(plan *query.Earlier) *earlier {
 	e := &earlier{plan: plan, axis: plan.Axis, partner: map[id]*Key{}}
 	for i, r := range plan.Pairing.Steps {
 		if !r.From.IsZero() {
 			e.partner[c.steps[i].id()] = keyed(Key{Kind: Step, From: r.From, To: r.To, Begun: true})
 		}
 	}
+	return e
+}
+
+// apart makes of one grouping by the borders of both times the records now, of plan p, and
+// those before. A bucket may be part of both.
+func apart(p *query.Plan, plan *query.Earlier, both *computing) (*computing, *earlier) {
+	c := group(p, nil)
+	e := c.pair(plan)
+	e.once = true
+	axis, now := plan.Axis, []Key{{From: plan.Now.From, To: plan.Now.To}} // without an axis
+	if axis >= 0 {
+		now, c.unplaced = c.steps, both.unplaced
+	} else {
+		axis = len(p.Dims)
+		e.whole = group(plan.Total, nil)
+	}
+	of := map[id]*Key{} // the steps that buckets lie in
+	for _, bucket := range both.steps {
+		for i := range now {
+			if within(bucket, now[i].From, now[i].To) && within(bucket, plan.Now.From, plan.Now.To) {
+				of[bucket.id()] = &now[i]
+			}
+		}
+	}
+	own := func(f fine) fine { return fine{slices.Clone(f.keys), parts(nil).merge(f.parts, p.Columns)} }
+	for _, f := range both.cells {
+		bucket := f.keys[axis]
+		if step := of[bucket.id()]; step != nil {
+			mine := own(f)
+			if mine.keys[axis] = step; plan.Axis < 0 {
+				mine.keys = mine.keys[:axis]
+			}
+			c.cells = append(c.cells, mine)
+		}
+		if e.whole != nil && within(*bucket, plan.Pairing.Total.From, plan.Pairing.Total.To) {
+			f.keys = f.keys[:axis]
+			e.whole.cells = append(e.whole.cells, f)
+		}
+	}
+	if plan.Axis >= 0 {
+		e.stepped = both
+		e.divide()
+	}
+	return c, e
+}
+
+// within tells whether a bucket lies in a span of time.
+func within(bucket Key, from, to time.Time) bool {
+	return !bucket.From.Before(from) && !bucket.To.After(to)
+}
+
+// bring asks for the records before. c is the records now.
+func (c *computing) bring(plan *query.Earlier, ask func(Plan) ([][]field.Value, error)) (*earlier, error) {
+	e := c.pair(plan)
 	if c.p.Rolled {
 		kept := c.kept()
 		if plan.Steps != nil {
@@ -66,7 +124,7 @@ func (e *earlier) divide() {
 	of := map[id]*Key{}
 	for _, bucket := range all.steps {
 		for _, span := range spans {
-			if !bucket.From.Before(span.From) && !bucket.To.After(span.To) {
+			if within(bucket, span.From, span.To) {
 				of[bucket.id()] = span
 			}
 		}
@@ -77,7 +135,7 @@ func (e *earlier) divide() {
 	total := e.plan.Pairing.Total
 	for _, f := range all.cells {
 		bucket := f.keys[e.axis]
-		if !bucket.From.Before(total.From) && !bucket.To.After(total.To) {
+		if within(*bucket, total.From, total.To) {
 			e.whole.cells = append(e.whole.cells, fine{keys: without(f.keys, e.axis), parts: parts(nil).merge(f.parts, all.p.Columns)})
 		}
 		if span, ok := of[bucket.id()]; ok {

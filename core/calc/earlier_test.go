@@ -24,11 +24,13 @@ func (a *answers) Ask(calc.Plan) ([][]field.Value, error) {
 
 func (a *answers) Dataset(string) (*dataset.Dataset, error) { return sample.Jobs(), nil }
 func (a *answers) Setting(*dataset.Dataset) query.Setting   { return setting }
-func counted(n int64, keys ...string) (row []field.Value) {
+
+// counted is a row of a count, in a bucket of time after its keys: 1 is before, 2 is now.
+func counted(n, bucket int64, keys ...string) (row []field.Value) {
 	for _, k := range keys {
 		row = append(row, field.OfText(k))
 	}
-	return append(row, field.OfInt(n), field.OfInt(n))
+	return append(row, field.OfInt(bucket), field.OfInt(n), field.OfInt(n))
 }
 
 // A cut may keep what changed most, over all records or within each group before it.
@@ -45,14 +47,14 @@ func TestCutsByAComparison(t *testing.T) {
 		return out
 	}
 	d := definition(t, `"measures":[{"count":"records"}],"by":[{"field":"boat","largest":1,"others":true,"sort":{"by":"change","descending":true}}],"where":{"field":"opened","within":"last year"},"compare":"year before"`)
-	table, err := calc.Answer(d, sample.Jobs(), setting, &answers{{counted(90, "Tern"), counted(20, "Gull")}, {counted(88, "Tern"), counted(5, "Gull")}})
+	table, err := calc.Answer(d, sample.Jobs(), setting, &answers{{counted(90, 2, "Tern"), counted(20, 2, "Gull"), counted(88, 1, "Tern"), counted(5, 1, "Gull")}})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Gull", "Others"}, last(table), "15 more, against 2 more")
 	assert.Equal(t, "88", table.Figure(1, 0, 0).Before.Exact())
 	d = definition(t, `"measures":[{"count":"records"}],"by":[{"field":"kind"},{"field":"boat","largest":1,"within":true,"others":true,"sort":{"by":"change","descending":true}}],"where":{"field":"opened","within":"last year"},"compare":"year before"`)
 	table, err = calc.Answer(d, sample.Jobs(), setting, &answers{
-		{counted(90, "care", "Tern"), counted(20, "care", "Gull"), counted(7, "rework", "Tern"), counted(6, "rework", "Gull")},
-		{counted(88, "care", "Tern"), counted(5, "care", "Gull"), counted(1, "rework", "Tern"), counted(3, "rework", "Gull")}})
+		{counted(90, 2, "care", "Tern"), counted(20, 2, "care", "Gull"), counted(7, 2, "rework", "Tern"), counted(6, 2, "rework", "Gull"),
+			counted(88, 1, "care", "Tern"), counted(5, 1, "care", "Gull"), counted(1, 1, "rework", "Tern"), counted(3, 1, "rework", "Gull")}})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Gull", "Others", "Tern", "Others"}, last(table), "in each kind its own")
 }

@@ -1,6 +1,7 @@
 package query
 
 import (
+	"slices"
 	"sort"
 	"time"
 
@@ -20,6 +21,62 @@ type Earlier struct {
 	Steps *Plan
 	// Total computes those that do not lie on it; nil where Steps has the parts of both.
 	Total *Plan
+	Now   period.Range     // the range that the chart shows, where it is given whole
+	rest  filter.Condition // without a time axis, the chart's conditions but for that range
+}
+
+// Both is a question that serves the plan and its comparison at once: its time is divided
+// by the borders of both. It is nil where each must be asked for by itself.
+func (p *Plan) Both(e *Earlier) *Plan {
+	if p.Rolled || e.Steps == nil && e.Total == nil {
+		return nil
+	}
+	out := *p
+	out.Dims = append([]Dim{}, p.Dims...)
+	var now, before []time.Time
+	axis := &Axis{Fixed: true, Now: p.Setting.Now, Calendar: p.Setting.Calendar}
+	if e.Axis >= 0 {
+		a := p.Dims[e.Axis].Axis
+		if !a.Fixed || e.Total != nil {
+			return nil
+		}
+		axis.Grain, axis.Calendar = a.Grain, a.Calendar
+		now = slices.Clone(a.Placed)
+		first, last := now[0], now[len(now)-1]
+		for _, edge := range []time.Time{a.Range.From, a.Range.To} { // steps may begin before it, and end after
+			if edge.After(first) && edge.Before(last) {
+				now = append(now, edge)
+			}
+		}
+		slices.SortFunc(now, time.Time.Compare)
+		before = e.Steps.Dims[e.Axis].Axis.Borders
+		axis.Borders = a.Borders[len(a.Borders)-1:] // what lies between now and there is still to come
+		out.span = filter.Condition{Any: []filter.Condition{p.span, e.Steps.span}}
+		out.Dims[e.Axis].Axis = axis
+	} else {
+		f, r, was := p.Dataset.Find(e.Field), e.Now, e.Pairing.Total
+		// What cannot be put together from parts must have each time in one piece.
+		apart := len(p.Dims) == 0 && (!was.To.After(r.From) || !r.To.After(was.From))
+		if r.To.IsZero() || !was.From.Before(was.To) || !p.mergeable() && !apart {
+			return nil
+		}
+		now, before = []time.Time{r.From, r.To}, []time.Time{was.From, was.To}
+		axis.Calendar, _ = p.Setting.For(f)
+		out.where = filter.And(e.rest, filter.Condition{Any: []filter.Condition{stamped(f, r), stamped(f, was)}})
+		out.Dims = append(out.Dims, Dim{Dimension: Dimension{Field: f.Name}, F: f, Axis: axis})
+	}
+	if before[len(before)-1].After(now[len(now)-1]) {
+		return nil // it could not be told from what is still to come
+	}
+	axis.Placed = slices.SortedFunc(slices.Values(slices.Concat(now, before)), time.Time.Compare)
+	axis.Placed = slices.CompactFunc(axis.Placed, time.Time.Equal)
+	last := axis.Borders
+	if axis.Borders = slices.Clone(axis.Placed); len(last) > 0 && last[0].After(axis.Placed[len(axis.Placed)-1]) {
+		axis.Borders = append(axis.Borders, last[0])
+	}
+	axis.Begun = len(axis.Placed) - 1
+	axis.Range = period.Range{From: axis.Placed[0], To: axis.Placed[axis.Begun]}
+	return &out
 }
 
 // Earlier plans the comparison of a plan. With figures that can be put together from
@@ -46,6 +103,7 @@ func (p *Plan) Earlier() (*Earlier, error) {
 			w.Range = r
 			w.Unit, w.Units = units(p.where, f.Name)
 			out.Pairing = cal.Pair(w, nil, 0)
+			out.Now, out.rest = r, rest
 		case w.Fixed.From.IsZero():
 			return nil, nil
 		default:
@@ -58,7 +116,7 @@ func (p *Plan) Earlier() (*Earlier, error) {
 	if len(a.Borders) == 0 {
 		return nil, nil
 	}
-	w.Range = a.Range
+	w.Range, out.Now = a.Range, a.Range
 	w.Unit, w.Units = units(p.span, f.Name)
 	out.Pairing = cal.Pair(w, a.Borders, a.Grain)
 	edges := map[int64]time.Time{}
