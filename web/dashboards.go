@@ -106,12 +106,10 @@ func (s *Server) addWidget(c *gin.Context) {
 	next := "/charts/edit?at=" + d.Name + "/" + w.ID
 	own := &chart.Document{Definition: query.Definition{Version: 1}, Form: chart.Columns}
 	what := c.PostForm("what")
-	if text, is := texts[what]; is {
+	switch text, is := texts[what]; {
+	case is:
 		w.Text, next = text.begins, "/dashboards/"+d.Name+"/edit#"+w.ID
 		w.At = page.Place(6, text.high)
-	}
-	switch {
-	case w.Text != "":
 	case strings.HasPrefix(what, "library/"):
 		name := strings.TrimPrefix(what, "library/")
 		doc, err := s.engine.Library(c.Request.Context(), name)

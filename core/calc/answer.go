@@ -111,24 +111,22 @@ func atOnce(p *query.Plan, ask Asker) (*computing, *earlier, error) {
 		return nil, nil, nil
 	}
 	plan, err := p.Earlier()
-	if err != nil {
+	if err != nil || plan == nil {
 		return nil, nil, problem.At("compare", err)
-	}
-	if plan == nil {
-		return nil, nil, nil
 	}
 	both := p.Both(plan)
 	if both == nil {
 		return nil, nil, nil
 	}
 	rows, err := asked(both, ask)
-	if why := problem.Of(err); why != nil && why.Code == problem.TooMany {
+	switch why := problem.Of(err); {
+	case err == nil:
+		c, e := apart(p, plan, group(both, rows))
+		return c, e, nil
+	case why != nil && why.Code == problem.TooMany:
 		return nil, nil, nil
-	} else if err != nil {
-		return nil, nil, err
 	}
-	c, e := apart(p, plan, group(both, rows))
-	return c, e, nil
+	return nil, nil, err
 }
 
 // listLinked asks for what the dimensions that show empty groups could hold.

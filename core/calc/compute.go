@@ -143,11 +143,10 @@ func (c *computing) axisField() string {
 }
 
 func whole(v field.Value) int64 {
-	d := v.Decimal()
-	if d.Exponent == 0 && d.Coeff.IsInt64() {
-		return d.Coeff.Int64()
+	if n, exponent, ok := v.Small(); ok && exponent == 0 {
+		return n
 	}
-	n, _ := d.Int64()
+	n, _ := v.Decimal().Int64()
 	return n
 }
 

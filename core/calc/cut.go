@@ -196,12 +196,9 @@ func (c *computing) toOthers(keys []*Key, kept []keeping) {
 // total merges the cells into every total that is needed.
 func (c *computing) total() {
 	every := 1<<c.count - 1
-	for i := range c.cells {
-		c.marg[c.cells[i].place()] = c.cells[i].parts
-	}
 	for _, set := range c.p.Margins() {
 		if set == every {
-			continue
+			continue // the cells themselves
 		}
 		for i := range c.cells {
 			f := &c.cells[i]

@@ -105,7 +105,7 @@ func (c *computing) bring(plan *query.Earlier, ask func(Plan) ([][]field.Value, 
 		}
 		e.whole = group(plan.Total, rows)
 		if c.p.Rolled && !plan.Total.Rolled {
-			e.whole.total() // there is nothing left to divide, and so nothing that could be cut
+			e.whole.cut(make([]keeping, e.whole.count)) // there is nothing left to divide, and so nothing that could be cut
 		}
 	case e.stepped != nil && plan.Total == nil:
 		e.divide()

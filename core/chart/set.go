@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"eskadel/core/problem"
-	"eskadel/core/query"
 )
 
 // Set returns the document with one of its parts set, as a form's control does it: path
@@ -80,6 +79,9 @@ func (d *Document) Set(path, kind, value string) (*Document, error) {
 	}
 	if value == "" {
 		v = nil
+		if sort, order := strings.CutSuffix(path, ".sort.order"); order {
+			path = sort + ".sort" // an order of one's own is all that there is of such a sort
+		}
 	}
 	top, ok := put(top, strings.Split(path, "."), v)
 	if !ok {
@@ -94,21 +96,7 @@ func (d *Document) Set(path, kind, value string) (*Document, error) {
 		return nil, err
 	}
 	out.Shared, out.Sets = d.Shared, d.Sets
-	for i := range out.By {
-		out.By[i].Sort = ordered(out.By[i].Sort)
-	}
-	if out.Split != nil {
-		out.Split.Sort = ordered(out.Split.Sort)
-	}
 	return out, nil
-}
-
-// ordered is a sort whose own order may have been taken away, and the sort with it.
-func ordered(s *query.Sort) *query.Sort {
-	if s != nil && s.By == "hand" && len(s.Order) == 0 {
-		return nil
-	}
-	return s
 }
 
 // put sets a part; nil takes it away, together with what is left empty by that.

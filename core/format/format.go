@@ -176,7 +176,8 @@ func (n Number) Value(v field.Value) string {
 }
 
 func (n Number) number(v field.Value) string {
-	text, suffix, above, ok := n.quick(v)
+	suffix := ""
+	text, above, ok := n.quick(v)
 	if !ok {
 		text, suffix, above = n.rounded(v.Decimal())
 	}
@@ -208,10 +209,10 @@ func (n Number) number(v field.Value) string {
 
 // quick does what rounded does for numbers that are small and not compact, as most are, in
 // whole units of their last place.
-func (n Number) quick(v field.Value) (text, suffix string, above, ok bool) {
+func (n Number) quick(v field.Value) (text string, above, ok bool) {
 	units, exponent, ok := v.Small()
 	if !ok || n.Compact {
-		return "", "", false, false
+		return "", false, false
 	}
 	if n.Percent {
 		exponent += 2
@@ -224,11 +225,11 @@ func (n Number) quick(v field.Value) (text, suffix string, above, ok bool) {
 		places = max(0, int(-exponent))
 	}
 	if places > 6 {
-		return "", "", false, false
+		return "", false, false
 	}
 	size, shift := max(units, -units), int(exponent)+places // in units of the last place shown
 	if shift > 3 {
-		return "", "", false, false
+		return "", false, false
 	}
 	for ; shift > 0; shift-- {
 		size *= 10
@@ -259,7 +260,7 @@ func (n Number) quick(v field.Value) (text, suffix string, above, ok bool) {
 	if units < 0 && strings.Trim(text, "0.") != "" {
 		text = "−" + text
 	}
-	return text, "", units > 0 && strings.Trim(text, "0.,") != "", true
+	return text, units > 0 && strings.Trim(text, "0.,") != "", true
 }
 
 // rounded writes the digits of a number in the British manner, and what follows them;

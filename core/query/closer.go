@@ -30,7 +30,7 @@ func (d Definition) Looked(l Look, ds *dataset.Dataset) Definition {
 		dims = append(dims, d.Split)
 	}
 	for _, dim := range dims {
-		if !onAxis(*dim, ds) {
+		if !dim.OnAxis(ds) {
 			continue
 		}
 		if l.Grain != 0 {

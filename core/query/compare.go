@@ -33,7 +33,8 @@ func (p *Plan) Both(e *Earlier) *Plan {
 	}
 	out := *p
 	out.Dims = append([]Dim{}, p.Dims...)
-	var now, before []time.Time
+	var edges, before []time.Time
+	var until, later time.Time // what is shown can be placed, and ends
 	axis := &Axis{Fixed: true, Now: p.Setting.Now, Calendar: p.Setting.Calendar}
 	if e.Axis >= 0 {
 		a := p.Dims[e.Axis].Axis
@@ -41,16 +42,13 @@ func (p *Plan) Both(e *Earlier) *Plan {
 			return nil
 		}
 		axis.Grain, axis.Calendar = a.Grain, a.Calendar
-		now = slices.Clone(a.Placed)
-		first, last := now[0], now[len(now)-1]
+		edges, until, later = slices.Clone(a.Placed), a.Placed[len(a.Placed)-1], a.Borders[len(a.Borders)-1]
 		for _, edge := range []time.Time{a.Range.From, a.Range.To} { // steps may begin before it, and end after
-			if edge.After(first) && edge.Before(last) {
-				now = append(now, edge)
+			if edge.After(a.Placed[0]) && edge.Before(until) {
+				edges = append(edges, edge)
 			}
 		}
-		slices.SortFunc(now, time.Time.Compare)
 		before = e.Steps.Dims[e.Axis].Axis.Borders
-		axis.Borders = a.Borders[len(a.Borders)-1:] // what lies between now and there is still to come
 		out.span = filter.Condition{Any: []filter.Condition{p.span, e.Steps.span}}
 		out.Dims[e.Axis].Axis = axis
 	} else {
@@ -60,19 +58,18 @@ func (p *Plan) Both(e *Earlier) *Plan {
 		if r.To.IsZero() || !was.From.Before(was.To) || !p.mergeable() && !apart {
 			return nil
 		}
-		now, before = []time.Time{r.From, r.To}, []time.Time{was.From, was.To}
+		edges, before, until = []time.Time{r.From, r.To}, []time.Time{was.From, was.To}, r.To
 		axis.Calendar, _ = p.Setting.For(f)
 		out.where = filter.And(e.rest, filter.Condition{Any: []filter.Condition{stamped(f, r), stamped(f, was)}})
 		out.Dims = append(out.Dims, Dim{Dimension: Dimension{Field: f.Name}, F: f, Axis: axis})
 	}
-	if before[len(before)-1].After(now[len(now)-1]) {
+	if before[len(before)-1].After(until) {
 		return nil // it could not be told from what is still to come
 	}
-	axis.Placed = slices.SortedFunc(slices.Values(slices.Concat(now, before)), time.Time.Compare)
+	axis.Placed = slices.SortedFunc(slices.Values(slices.Concat(edges, before)), time.Time.Compare)
 	axis.Placed = slices.CompactFunc(axis.Placed, time.Time.Equal)
-	last := axis.Borders
-	if axis.Borders = slices.Clone(axis.Placed); len(last) > 0 && last[0].After(axis.Placed[len(axis.Placed)-1]) {
-		axis.Borders = append(axis.Borders, last[0])
+	if axis.Borders = slices.Clone(axis.Placed); later.After(until) {
+		axis.Borders = append(axis.Borders, later)
 	}
 	axis.Begun = len(axis.Placed) - 1
 	axis.Range = period.Range{From: axis.Placed[0], To: axis.Placed[axis.Begun]}

@@ -213,7 +213,7 @@ func (d Definition) checkCut(i int, dim Dimension, ds *dataset.Dataset) error {
 		return problem.New(problem.Invalid, "largest", "Keep from 1 to 1000 of the largest or of the smallest.")
 	case dim.Largest > 0 && dim.Smallest > 0:
 		return problem.New(problem.Invalid, "smallest", "Keep the largest or the smallest, not both.")
-	case dim.Within && (dim.cut() == 0 || i == 0 || i >= len(d.By) || onAxis(d.By[i-1], ds)):
+	case dim.Within && (dim.cut() == 0 || i == 0 || i >= len(d.By) || d.By[i-1].OnAxis(ds)):
 		return problem.New(problem.Invalid, "within", "Within each value of what? A cut within needs a group before it that is not a time axis.")
 	}
 	if (dim.Within || dim.cut() > 0 && dim.Sort.Compared()) && !d.mergeable(ds) {
@@ -274,16 +274,16 @@ func (d Definition) checkResults(ds *dataset.Dataset) error {
 	if d.Forecast < 0 || d.Forecast > 60 {
 		return problem.New(problem.Invalid, "forecast", "A forecast goes 1 to 60 steps ahead.")
 	}
-	if (d.Trend || d.Forecast > 0) && (len(d.By) != 1 || !onAxis(d.By[0], ds)) {
+	if (d.Trend || d.Forecast > 0) && (len(d.By) != 1 || !d.By[0].OnAxis(ds)) {
 		return problem.New(problem.Invalid, "trend", "A trend or a forecast needs a time axis, and nothing else, to go along.")
 	}
 	return nil
 }
 
-// onAxis tells whether a dimension is divided into steps of time.
-func onAxis(dim Dimension, ds *dataset.Dataset) bool {
-	f := ds.Find(dim.Field)
-	return f != nil && f.Type.Temporal() && dim.Part == 0
+// OnAxis tells whether a dimension is divided into steps of time.
+func (d Dimension) OnAxis(ds *dataset.Dataset) bool {
+	f := ds.Find(d.Field)
+	return f != nil && f.Type.Temporal() && d.Part == 0
 }
 
 // laid finds the repeating part over which years of a date are laid.
@@ -303,7 +303,7 @@ func (d Definition) laid(name string) (part period.Part, ok bool) {
 // dimensions, -1 where it does not divide the chart.
 func (d Definition) compared(ds *dataset.Dataset) (*dataset.Field, int, error) {
 	for i, dim := range d.Dimensions() {
-		if onAxis(dim, ds) {
+		if dim.OnAxis(ds) {
 			return ds.Find(dim.Field), i, nil
 		}
 	}

@@ -49,7 +49,7 @@ func (t *Target) check(d Definition, ds *dataset.Dataset) error {
 		return problem.New(problem.Invalid, "plan", "A measure, a date and fields belong to a plan: name its dataset.")
 	case t.Steps != nil && (t.Grain == 0 || t.Grain == period.Accounting || t.Grain < period.Day):
 		return problem.New(problem.Missing, "grain", "Say which periods the numbers are for: day, week, month, quarter, half-year or year.")
-	case t.Steps != nil && !slices.ContainsFunc(d.By, func(dim Dimension) bool { return onAxis(dim, ds) }):
+	case t.Steps != nil && !slices.ContainsFunc(d.By, func(dim Dimension) bool { return dim.OnAxis(ds) }):
 		return problem.New(problem.Invalid, "steps", "Targets per period need a time axis; without one a target is a constant or a plan.")
 	}
 	for _, day := range slices.Sorted(maps.Keys(t.Steps)) {

@@ -176,12 +176,8 @@ func settle(d *chart.Document, ds *dataset.Dataset) {
 
 // shed takes away what no longer has anything to stand on.
 func shed(d *chart.Document, ds *dataset.Dataset) {
-	steps := func(dim query.Dimension) bool {
-		f := ds.Find(dim.Field)
-		return f != nil && f.Type.Temporal() && dim.Part == 0
-	}
 	for _, by := range d.By {
-		if s := d.Split; s != nil && (steps(by) && steps(*s) || by.Field == s.Field && by.Part != 0 && s.Part == by.Part) {
+		if s := d.Split; s != nil && (by.OnAxis(ds) && s.OnAxis(ds) || by.Field == s.Field && by.Part != 0 && s.Part == by.Part) {
 			d.Split = nil // a chart has one time axis
 		}
 	}
@@ -197,9 +193,7 @@ func shed(d *chart.Document, ds *dataset.Dataset) {
 			}
 		}
 	}
-	if len(d.By) != 1 {
-		d.Trend, d.Forecast = false, 0
-	} else if f := ds.Find(d.By[0].Field); f == nil || !f.Type.Temporal() || d.By[0].Part != 0 {
+	if len(d.By) != 1 || !d.By[0].OnAxis(ds) {
 		d.Trend, d.Forecast = false, 0
 	}
 	kept := d.Lines[:0]
@@ -563,10 +557,11 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	if d.Compare == nil {
 		unfold("compared with …", "compare")
 	}
-	if f := ds.Find(firstField(d)); f != nil && f.Type.Temporal() && len(d.By) == 1 && d.By[0].Part == 0 && d.Split == nil {
+	if len(d.By) == 1 && d.By[0].OnAxis(ds) && d.Split == nil {
 		m.add("years laid over each other", d, func(c *chart.Document) {
-			c.By[0] = query.Dimension{Field: f.Name, Part: period.MonthOfYear}
-			c.Split = &query.Dimension{Field: f.Name, Grain: period.Year}
+			date := d.By[0].Field
+			c.By[0] = query.Dimension{Field: date, Part: period.MonthOfYear}
+			c.Split = &query.Dimension{Field: date, Grain: period.Year}
 			c.Measures, c.Compare, c.Target, c.Trend, c.Forecast, c.Form = c.Measures[:1], nil, nil, false, 0, chart.Line
 		})
 	}
@@ -583,14 +578,7 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	if len(d.By) > 0 {
 		unfold("with a line at …", "lines")
 	}
-	if f := ds.Find(firstField(d)); len(d.By) == 1 && f != nil && f.Type.Temporal() && d.By[0].Part == 0 && !d.Trend {
+	if len(d.By) == 1 && d.By[0].OnAxis(ds) && !d.Trend {
 		unfold("with its trend or a forecast …", "trend")
 	}
-}
-
-func firstField(d *chart.Document) string {
-	if len(d.By) == 0 {
-		return ""
-	}
-	return d.By[0].Field
 }

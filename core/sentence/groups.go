@@ -20,7 +20,7 @@ const mostPlaced = 15
 func groupRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 	for i, dim := range d.Dimensions() {
 		f := ds.Find(dim.Field)
-		if f == nil || onAxis(dim, f) {
+		if f == nil || dim.OnAxis(ds) {
 			continue
 		}
 		path := "split"
@@ -38,9 +38,6 @@ func groupRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 	}
 	return out
 }
-
-// onAxis tells whether a dimension is divided into steps of time.
-func onAxis(dim query.Dimension, f *dataset.Field) bool { return f.Type.Temporal() && dim.Part == 0 }
 
 // orderRows are the controls of the order of a field's values.
 func orderRows(path string, dim query.Dimension, f *dataset.Field) (out []Control) {
@@ -128,7 +125,7 @@ func comparedRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 	}
 	// Without a time axis it has to be said which date is shifted, where there are several.
 	for _, dim := range d.Dimensions() {
-		if f := ds.Find(dim.Field); f != nil && onAxis(dim, f) {
+		if dim.OnAxis(ds) {
 			return out
 		}
 	}

@@ -55,7 +55,7 @@ function face(w) {
   const title = document.createElement("h2");
   title.tabIndex = 0;
   title.setAttribute("aria-description", "Arrow keys move the widget, Shift with arrow keys sizes it, Delete takes it off.");
-  title.textContent = w.text ? told(w).length > 1 ? w.text.startsWith("!") ? "Image" : "Link" : "Text" : "…";
+  title.textContent = w.text ? called(w.text) : "…";
   title.addEventListener("keydown", (e) => key(e, w.id));
   const words = document.createElement("span");
   words.className = "widget-words";
@@ -110,28 +110,38 @@ function sharing(w) {
   return label;
 }
 
-/** The fields of a widget of words: a picture and a link have an address and words, any other text is one. @param {any} w */
+/** A text that is one picture or one link, and nothing else. */
+const single = /^(!?)\[([^\]]*)\]\(([^)\s]*)\)\s*$/;
+
+/** What a widget of words is called. @param {string} text */
+function called(text) {
+  const mark = single.exec(text)?.[1];
+  return mark === undefined ? "Text" : mark ? "Image" : "Link";
+}
+
+/** The fields of a widget of words: a picture and a link have words and an address, any other text is one. @param {any} w */
 function told(w) {
-  const [, mark, words, address] = /^(!?)\[([^\]]*)\]\(([^)\s]*)\)\s*$/.exec(w.text) ?? [];
-  /** @param {string} name @param {string} value @param {(now: string) => string} text */
-  const field = (name, value, text) => {
-    const input = document.createElement(address === undefined ? "textarea" : "input");
-    input.className = address === undefined ? "widget-text-input" : "form-control";
-    input.value = value;
-    input.setAttribute("aria-label", name);
-    input.addEventListener("change", () => changed(() => { find(w.id).text = text(input.value.trim()) || " "; }));
-    if (address === undefined) return input;
-    const label = document.createElement("label");
+  const [, mark, ...now] = single.exec(w.text) ?? [];
+  if (mark === undefined) {
+    const text = document.createElement("textarea");
+    text.className = "widget-text-input";
+    text.value = w.text;
+    text.setAttribute("aria-label", "Text");
+    text.addEventListener("change", () => changed(() => { find(w.id).text = text.value || " "; }));
+    return [text];
+  }
+  return [mark ? "What it shows" : "Words", "Address"].map((name, part) => {
+    const label = document.createElement("label"), input = document.createElement("input");
     label.className = "told";
+    input.className = "form-control";
+    input.value = now[part];
+    input.addEventListener("change", () => changed(() => {
+      now[part] = part === 0 ? input.value.trim().replace(/[[\]]/g, "") : input.value.trim().replace(/\s/g, encodeURIComponent).replace(/\(/g, "%28").replace(/\)/g, "%29");
+      find(w.id).text = `${mark}[${now[0]}](${now[1]})`;
+    }));
     label.append(name, input);
     return label;
-  };
-  if (address === undefined) return [field("Text", w.text, (now) => now)];
-  const parts = () => /** @type {string[]} */ (/\[([^\]]*)\]\(([^)\s]*)\)/.exec(find(w.id).text)).slice(1);
-  return [
-    field(mark ? "What it shows" : "Words", words, (now) => `${mark}[${now.replace(/[[\]]/g, "")}](${parts()[1]})`),
-    field("Address", address, (now) => `${mark}[${parts()[0]}](${now.replace(/\s/g, "%20").replace("(", "%28").replace(")", "%29")})`),
-  ];
+  });
 }
 
 /** @param {string} id */
