@@ -13,6 +13,7 @@ import (
 
 	"eskadel/core/calc"
 	"eskadel/core/chart"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -204,7 +205,7 @@ func ownShare(ctx context.Context, d *demo.Demo, rounds int) (bool, error) {
 			return rows[0], nil
 		}
 		plan := func() (*query.Plan, error) {
-			return query.BuildAsking(doc.Computed(), ds, setting, func(e *query.ExtentPlan) (source.Rows, error) { return run(e) })
+			return query.BuildAsking(doc.Computed(), ds, setting, func(q query.Question) ([][]field.Value, error) { return run(q) })
 		}
 		p, err := plan()
 		if err != nil {

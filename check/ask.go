@@ -12,6 +12,7 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/profile"
 	"eskadel/core/query"
@@ -93,7 +94,7 @@ func (a *asker) all(p rule.Plans) ([]source.Rows, error) {
 }
 
 func (a *asker) table(q Question) (*calc.Table, error) {
-	p, err := query.BuildAsking(q.Definition, a.ds, q.Setting, func(ep *query.ExtentPlan) (source.Rows, error) { return a.one(ep) })
+	p, err := query.BuildAsking(q.Definition, a.ds, q.Setting, func(p query.Question) ([][]field.Value, error) { return a.one(p) })
 	if err != nil {
 		return nil, err
 	}

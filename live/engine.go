@@ -359,7 +359,7 @@ func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Data
 		t, err = calc.Answer(d, ds, s, a)
 		return t, a.at, err
 	}
-	p, err := query.BuildAsking(d, ds, s, func(ep *query.ExtentPlan) (source.Rows, error) { return a.Ask(ep) })
+	p, err := query.BuildAsking(d, ds, s, a.Ask)
 	if err != nil {
 		return nil, at, err
 	}
@@ -389,7 +389,7 @@ type asking struct {
 }
 
 // Ask answers a plan, from the cache where it can.
-func (a *asking) Ask(p calc.Plan) ([][]field.Value, error) {
+func (a *asking) Ask(p query.Question) ([][]field.Value, error) {
 	r, err := a.engine.one(a.ctx, p, a.viewer)
 	if err != nil {
 		return nil, err

@@ -28,7 +28,7 @@ type asking struct {
 	dataset map[string]*dataset.Dataset
 }
 
-func (a *asking) Ask(p calc.Plan) ([][]field.Value, error) {
+func (a *asking) Ask(p query.Question) ([][]field.Value, error) {
 	a.asked++
 	sealed, err := rule.Seal(p, rule.Viewer{Roles: []string{"all"}})
 	if err != nil {
@@ -47,7 +47,7 @@ func (a *asking) Setting(*dataset.Dataset) query.Setting {
 }
 
 func (a *asking) answer(t require.TestingT, d query.Definition) *calc.Table {
-	p, err := query.BuildAsking(d, a.ds, a.now, func(e *query.ExtentPlan) ([][]field.Value, error) { return a.Ask(e) })
+	p, err := query.BuildAsking(d, a.ds, a.now, a.Ask)
 	require.NoError(t, err)
 	p.Force(a.rolled)
 	table, err := calc.Ask(p, a)

@@ -181,7 +181,7 @@ func someCondition(t *rapid.T, depth int) filter.Condition {
 		}
 		return filter.Negate(parts[0])
 	}
-	switch rapid.IntRange(0, 7).Draw(t, "condition") {
+	switch rapid.IntRange(0, 9).Draw(t, "condition") {
 	case 0:
 		return filter.Compare("kind", filter.IsNot, "a")
 	case 1:
@@ -195,6 +195,10 @@ func someCondition(t *rapid.T, depth int) filter.Condition {
 	case 5:
 		return filter.Compare("amount", filter.Above, "12.5")
 	case 6:
+		return filter.Compare("place_name", filter.OneOf, "South", "West")
+	case 7:
+		return filter.Compare("place_name", filter.Contains, "OUTH")
+	case 8:
 		return filter.During("due", period.Relative{Named: "this quarter"})
 	}
 	return filter.During("at", period.Relative{Last: rapid.IntRange(1, 9).Draw(t, "last"), Unit: rapid.SampledFrom(period.Units()).Draw(t, "unit")})
@@ -393,7 +397,7 @@ type asker struct {
 // ask runs a definition the way the program does, in both ways of grouping.
 func (a asker) ask(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewer, rolled bool) *calc.Table {
 	ctx := context.Background()
-	p, err := query.BuildAsking(d, a.ds, s, func(ep *query.ExtentPlan) (source.Rows, error) {
+	p, err := query.BuildAsking(d, a.ds, s, func(ep query.Question) ([][]field.Value, error) {
 		sealed, err := rule.Seal(ep, v)
 		require.NoError(t, err)
 		rows, err := a.src.Run(ctx, sealed)
@@ -437,6 +441,7 @@ func newAsker(t *testing.T, name string) (asker, *pgx.Conn) {
 	for _, name := range []string{"nights", "amount", "kind", "place"} {
 		ds.Find(name).Distinct = 10
 	}
+	ds.Table.Rows = 1_000_000
 	return asker{t, src, ds}, conn
 }
 

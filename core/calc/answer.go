@@ -5,19 +5,12 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/problem"
 	"eskadel/core/query"
-	"eskadel/core/statement"
 )
-
-// A Plan is a question of one statement.
-type Plan interface {
-	Data() *dataset.Dataset
-	Compile(*dataset.Guard) (statement.Statement, error)
-}
 
 // An Asker puts plans to the database for one viewer, and finds other datasets that a
 // chart speaks of.
 type Asker interface {
-	Ask(Plan) ([][]field.Value, error)
+	Ask(query.Question) ([][]field.Value, error)
 	Dataset(name string) (*dataset.Dataset, error)
 	Setting(*dataset.Dataset) query.Setting // without filters
 }
@@ -25,18 +18,14 @@ type Asker interface {
 // Answer computes a definition whole: its own question, and those that comparisons,
 // targets and other datasets need besides.
 func Answer(d query.Definition, ds *dataset.Dataset, s query.Setting, ask Asker) (*Table, error) {
-	extent := func(e *query.ExtentPlan) ([][]field.Value, error) { return ask.Ask(e) }
 	if len(d.Also) == 0 {
-		p, err := query.BuildAsking(d, ds, s, extent)
+		p, err := query.BuildAsking(d, ds, s, ask.Ask)
 		if err != nil {
 			return nil, err
 		}
 		return Ask(p, ask)
 	}
-	shared, err := query.BuildShared(d, ds, s, ask, func(e *query.ExtentPlan) (*query.Extent, error) {
-		rows, err := extent(e)
-		return e.Read(rows), err
-	})
+	shared, err := query.BuildShared(d, ds, s, ask, ask.Ask)
 	if err != nil {
 		return nil, err
 	}
@@ -99,7 +88,7 @@ func oneByOne(p *query.Plan, ask Asker) (*computing, *earlier, error) {
 	var e *earlier
 	plan, err := p.Earlier()
 	if err == nil && plan != nil {
-		e, err = c.bring(plan, func(p Plan) ([][]field.Value, error) { return asked(p, ask) })
+		e, err = c.bring(plan, func(p query.Question) ([][]field.Value, error) { return asked(p, ask) })
 	}
 	return c, e, problem.At("compare", err)
 }
@@ -157,7 +146,7 @@ func finished(c *computing, e *earlier, ask Asker) (*Table, error) {
 	return t, nil
 }
 
-func asked(p Plan, ask Asker) ([][]field.Value, error) {
+func asked(p query.Question, ask Asker) ([][]field.Value, error) {
 	rows, err := ask.Ask(p)
 	if err == nil {
 		err = TooMany(rows)

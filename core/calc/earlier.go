@@ -78,7 +78,7 @@ func within(bucket Key, from, to time.Time) bool {
 }
 
 // bring asks for the records before. c is the records now.
-func (c *computing) bring(plan *query.Earlier, ask func(Plan) ([][]field.Value, error)) (*earlier, error) {
+func (c *computing) bring(plan *query.Earlier, ask func(query.Question) ([][]field.Value, error)) (*earlier, error) {
 	e := c.pair(plan)
 	if c.p.Rolled {
 		kept := c.kept()

@@ -16,7 +16,7 @@ import (
 // answers gives each question in turn its rows.
 type answers [][][]field.Value
 
-func (a *answers) Ask(calc.Plan) ([][]field.Value, error) {
+func (a *answers) Ask(query.Question) ([][]field.Value, error) {
 	rows := (*a)[0]
 	*a = (*a)[1:]
 	return rows, nil

@@ -27,7 +27,7 @@ type planned struct {
 	asked []query.Definition
 }
 
-func (p *planned) Ask(plan calc.Plan) ([][]field.Value, error) {
+func (p *planned) Ask(plan query.Question) ([][]field.Value, error) {
 	q, ok := plan.(*query.Plan)
 	if !ok {
 		return nil, fmt.Errorf("not expected: %T", plan)

@@ -23,6 +23,7 @@ type Scope struct {
 	aliases   map[string]string
 	joins     []string
 	keys      map[*Field]string
+	head      *step // set where the records are those behind it, which the alias r names
 	sample    string
 	err       error
 }
@@ -34,6 +35,15 @@ func NewScope(d *Dataset, g *Guard, e filter.Env) *Scope {
 	if g.hidesTable(d.Table) {
 		s.err = problem.New(problem.Forbidden, "", "%s stands on columns that you may not see.", d.Title)
 	}
+	return s
+}
+
+// NewHeadScope begins a statement over the records behind a link, which have the alias r
+// then, and over the dataset's fields that lie behind it.
+func NewHeadScope(d *Dataset, h Head, g *Guard, e filter.Env) *Scope {
+	s := NewScope(d, g, e)
+	s.head = &h.step
+	s.aliases["/"+h.from], s.aliases["/"+h.from+"!"] = "r", "r"
 	return s
 }
 
@@ -95,6 +105,9 @@ func (s *Scope) From() string {
 // body is what stands for the scope's records: a table, or a query over tables that are
 // narrowed to what the guard shows. Line breaks keep a comment in the query to itself.
 func (s *Scope) body() string {
+	if s.head != nil {
+		return s.relation(s.head.table)
+	}
 	d := s.table.derived
 	if d == nil {
 		return statement.Name(s.table.Schema, s.table.Name)

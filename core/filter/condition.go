@@ -8,6 +8,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -218,6 +219,19 @@ func (c Condition) Fields() []string {
 	}
 	sort.Strings(names)
 	return names
+}
+
+// NeedsValue tells whether c is, by its form, met by no record all of whose fields are empty.
+func (c Condition) NeedsValue() bool {
+	switch {
+	case c.Field != "":
+		return !slices.Contains([]Op{IsNot, NoneOf, Empty, NotContains, NotShown, Unreadable}, c.Op)
+	case len(c.All) > 0:
+		return slices.ContainsFunc(c.All, Condition.NeedsValue)
+	case len(c.Any) > 0:
+		return !slices.ContainsFunc(c.Any, func(p Condition) bool { return !p.NeedsValue() })
+	}
+	return c.never
 }
 
 func (c Condition) walk(visit func(Condition)) {

@@ -232,7 +232,7 @@ type Shared struct {
 
 // BuildShared plans a chart and what stands beside it. Without a range of dates the axis
 // spans the records of all of them.
-func BuildShared(d Definition, ds *dataset.Dataset, s Setting, sets Sets, ask func(*ExtentPlan) (*Extent, error)) (*Shared, error) {
+func BuildShared(d Definition, ds *dataset.Dataset, s Setting, sets Sets, ask Ask) (*Shared, error) {
 	main, err := NewExtent(d, ds, s)
 	if err != nil {
 		return nil, err
@@ -242,9 +242,13 @@ func BuildShared(d Definition, ds *dataset.Dataset, s Setting, sets Sets, ask fu
 	var others []Definition
 	var union *Extent
 	widen := func(e *ExtentPlan, move func(time.Time) time.Time) error {
-		x, err := ask(e)
-		if err != nil || !x.Any {
+		rows, err := ask(e)
+		if err != nil {
 			return err
+		}
+		x := e.Read(rows)
+		if !x.Any {
+			return nil
 		}
 		_, now := e.plan.Setting.For(e.dim.F)
 		r := x.within(e.dim.F, now, period.Range{})
@@ -286,11 +290,11 @@ func BuildShared(d Definition, ds *dataset.Dataset, s Setting, sets Sets, ask fu
 	if union != nil {
 		union.Quarter1, union.Quarter3, union.beyond = union.Low, union.High, true
 	}
-	if out.Plan, err = Build(d, ds, s, union); err != nil {
+	if out.Plan, err = buildWithin(d, ds, s, union, ask); err != nil {
 		return nil, err
 	}
 	for i, other := range others {
-		p, err := out.beside(other, all[i], ds, s.Besides(i))
+		p, err := out.beside(other, all[i], ds, s.Besides(i), ask)
 		if err != nil {
 			return nil, problem.At(fmt.Sprintf("also[%d]", i), err)
 		}
@@ -300,13 +304,13 @@ func BuildShared(d Definition, ds *dataset.Dataset, s Setting, sets Sets, ask fu
 }
 
 // beside plans one of the datasets beside on the axis of the chart.
-func (p *Shared) beside(d Definition, set, ds *dataset.Dataset, s Setting) (*Plan, error) {
+func (p *Shared) beside(d Definition, set, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, error) {
 	if len(p.Dims) == 0 || p.Dims[0].Axis == nil {
-		return Build(d, set, s, nil)
+		return buildWithin(d, set, s, nil, ask)
 	}
 	axis, f := p.Dims[0].Axis, set.Find(d.By[0].Field)
 	if len(axis.Borders) == 0 {
-		return Build(d, set, s, &Extent{})
+		return buildWithin(d, set, s, &Extent{}, ask)
 	}
 	d.By[0].Grain = axis.Grain
 	move := s.mover(ds, set, p.Dims[0].F, f)
@@ -314,7 +318,7 @@ func (p *Shared) beside(d Definition, set, ds *dataset.Dataset, s Setting) (*Pla
 	if axis.Fixed {
 		s.Filters = filter.And(s.Filters, stamped(f, span))
 	}
-	return Build(d, set, s, &Extent{Low: span.From, High: span.To.Add(-time.Microsecond), Quarter1: span.From, Quarter3: span.To, Any: true, beyond: true})
+	return buildWithin(d, set, s, &Extent{Low: span.From, High: span.To.Add(-time.Microsecond), Quarter1: span.From, Quarter3: span.To, Any: true, beyond: true}, ask)
 }
 
 // Steps returns, for each step of the chart's axis, which step of what stands beside with a

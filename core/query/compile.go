@@ -41,6 +41,15 @@ func where(s *dataset.Scope, c filter.Condition) (string, error) {
 	return admitted + " and " + sql, nil
 }
 
+// where is a condition with what the guard admits, and with what was found behind links.
+func (b *builder) where(c filter.Condition) (string, error) {
+	sql, err := where(b.scope, c)
+	for _, r := range b.plan.reached {
+		sql = statement.And(sql, r.sql(b.bind))
+	}
+	return sql, err
+}
+
 // inner selects, for each record that meets every condition, the dimensions' keys as
 // k0, k1, …, the measured values as v0, … and the measures' own conditions as m0, ….
 // With a time axis it ends in an offset, which keeps the planner from estimating a group
@@ -89,7 +98,7 @@ func (b *builder) inner() (string, error) {
 	if p.shared != nil {
 		all = filter.And(all, *p.shared)
 	}
-	where, err := where(b.scope, all)
+	where, err := b.where(all)
 	if err != nil {
 		return "", err
 	}

@@ -29,6 +29,9 @@ func (p *Plan) Explain() (out []string) {
 		f := p.Dataset.Find(a.Field)
 		say("The %s of %s comes from how often each value occurs, since there are only about %.0f of them: nothing is sorted.", strings.ToLower(a.Aggregate.Words()), f.Label, f.Distinct)
 	}
+	for _, r := range p.reached {
+		say("The records of %s whose %s were found first, %d of them: records are compared with their keys, and not each joined with its own.", strings.ToLower(r.link.Records()), p.Dataset.Words(r.where), len(r.keys))
+	}
 	cut := ""
 	for _, d := range p.Dims {
 		if d.cut() > 0 {

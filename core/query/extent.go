@@ -21,33 +21,53 @@ func NewExtent(d Definition, ds *dataset.Dataset, s Setting) (*ExtentPlan, error
 	if err != nil {
 		return nil, err
 	}
+	return p.extent(), nil
+}
+
+func (p *Plan) extent() *ExtentPlan {
 	for _, dim := range p.Dims {
 		if !dim.onAxis() {
 			continue
 		}
 		r, _, fixed := p.where.Span(dim.Field, p.column(dim.F), p.env())
 		if needsExtent(r, fixed) {
-			return &ExtentPlan{p, dim}, nil
+			return &ExtentPlan{p, dim}
 		}
 	}
-	return nil, nil
+	return nil
 }
 
-// BuildAsking is Build where the extent, if the definition needs one, is asked for.
-func BuildAsking(d Definition, ds *dataset.Dataset, s Setting, ask func(*ExtentPlan) ([][]field.Value, error)) (*Plan, error) {
-	ep, err := NewExtent(d, ds, s)
+// BuildAsking is Build where what the definition needs to know first is asked for: the
+// extent, and the records behind links that its conditions speak of.
+func BuildAsking(d Definition, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, error) {
+	p, err := prepare(d, ds, s)
 	if err != nil {
 		return nil, err
 	}
+	if err := p.find(ask); err != nil {
+		return nil, err
+	}
 	var extent *Extent
-	if ep != nil {
+	if ep := p.extent(); ep != nil {
 		rows, err := ask(ep)
 		if err != nil {
 			return nil, err
 		}
 		extent = ep.Read(rows)
 	}
-	return Build(d, ds, s, extent)
+	return p, p.build(extent)
+}
+
+// buildWithin is BuildAsking where the extent is known.
+func buildWithin(d Definition, ds *dataset.Dataset, s Setting, extent *Extent, ask Ask) (*Plan, error) {
+	p, err := prepare(d, ds, s)
+	if err != nil {
+		return nil, err
+	}
+	if err := p.find(ask); err != nil {
+		return nil, err
+	}
+	return p, p.build(extent)
 }
 
 // Compile writes the statement: smallest, largest, first and third quartile.
@@ -57,7 +77,7 @@ func (e *ExtentPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
 	if err != nil {
 		return statement.Statement{}, err
 	}
-	where, err := where(b.scope, e.plan.where)
+	where, err := b.where(e.plan.where)
 	if err != nil {
 		return statement.Statement{}, err
 	}

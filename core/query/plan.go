@@ -123,6 +123,7 @@ type Plan struct {
 	shared  *filter.Condition // the condition that all measures have, see share
 	where   filter.Condition  // base filter and all filters, without the axis's own range
 	span    filter.Condition  // the conditions on the axis's field
+	reached []reached         // what the other conditions found behind links
 }
 
 // fineLimit is the estimated number of groups up to which the finest groups are fetched.
@@ -141,12 +142,16 @@ func Build(d Definition, ds *dataset.Dataset, s Setting, extent *Extent) (*Plan,
 	if err != nil {
 		return nil, err
 	}
+	return p, p.build(extent)
+}
+
+func (p *Plan) build(extent *Extent) (err error) {
 	groups := 1.0
 	for i := range p.Dims {
 		dim := &p.Dims[i]
 		if dim.onAxis() {
 			if dim.Axis, err = p.axis(dim, extent); err != nil {
-				return nil, problem.At("by", err)
+				return problem.At("by", err)
 			}
 			groups *= float64(len(dim.Axis.Borders))
 		} else if dim.F.Distinct > 0 {
@@ -167,7 +172,7 @@ func Build(d Definition, ds *dataset.Dataset, s Setting, extent *Extent) (*Plan,
 		p.Untally()
 	}
 	p.Rolled = rolled
-	return p, nil
+	return nil
 }
 
 // Margins returns the sets of dimensions that totals are needed of, as bits: each level of

@@ -9,7 +9,7 @@ import (
 // Tables are two tables, jobs and yards, as a source would tell of them.
 func Tables() dataset.Catalogue {
 	native := func(name string, t field.Type) dataset.Column {
-		return dataset.Column{Name: name, Type: t, Native: true}
+		return dataset.Column{Name: name, Type: t, Native: true, SQLType: map[field.Type]string{field.Integer: "integer", field.Text: "text"}[t]}
 	}
 	opened := native("opened_at", field.Timestamp)
 	opened.Zoned, opened.NotNull = true, true

@@ -1,0 +1,63 @@
+package query_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/dataset/sample"
+	"eskadel/core/field"
+	"eskadel/core/query"
+)
+
+// Conditions on records behind a link are asked for first where these are few beside the
+// chart's own, and where no record without a linked one could meet them.
+func TestWhatLiesBehindALinkIsFoundFirst(t *testing.T) {
+	is := func(region string) string { return `{"field":"region","is":"` + region + `"}` }
+	for _, c := range []struct {
+		name, where string
+		rows        int64
+		found       int    // how many keys are found
+		first, main string // what the two questions hold; "" where nothing is asked first
+	}{
+		{"few yards, many jobs", is("north"), 1_000_000, 3, `from "public"."yard" r where r."region" = $1::text and r."id" is not null`, `r."yard_id" = any($1::integer[])`},
+		{"none of them", is("north"), 1_000_000, 0, `r."region" = $1::text`, `r."yard_id" = any($1::integer[])`},
+		{"too many of them", is("north"), 1_000_000, 10_001, `r."region" = $1::text`, `l1."region" = $1::text`},
+		{"few jobs", is("north"), 5_000, 3, "", `l1."region" = $1::text`},
+		{"several conditions are one question", `{"all":[` + is("north") + `,{"field":"kind","is":"care"},{"any":[{"field":"region","contains":"o"},{"field":"region","starts_with":"n"}]}]}`, 1_000_000, 3, `starts_with(`, `r."kind" = $1::text and r."yard_id" = any($2::integer[])`},
+		{"a job without a yard is not in the north", `{"field":"region","is_not":"north"}`, 1_000_000, 3, "", `l1."region"`},
+		{"nor is it one of the others", `{"not":` + is("north") + `}`, 1_000_000, 3, "", `is not true`},
+		{"either may be met by a job without a yard", `{"any":[` + is("north") + `,{"field":"kind","is":"care"}]}`, 1_000_000, 3, "", `l1."region"`},
+		{"the key itself is the job's own", `{"field":"yard","is":"3"}`, 1_000_000, 3, "", `r."yard_id" = $1::bigint`},
+	} {
+		var d query.Definition
+		require.NoError(t, json.Unmarshal([]byte(`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"where":`+c.where+`}`), &d), c.name)
+		ds := sample.Jobs()
+		ds.Table.Rows = c.rows
+		first := ""
+		p, err := query.BuildAsking(d, ds, setting, func(q query.Question) ([][]field.Value, error) {
+			st, err := q.Compile(nil)
+			require.NoError(t, err)
+			first = st.SQL
+			var keys [][]field.Value
+			for i := range c.found {
+				keys = append(keys, []field.Value{field.OfInt(int64(i))})
+			}
+			return keys, nil
+		})
+		require.NoError(t, err, c.name)
+		st, err := p.Compile(nil)
+		require.NoError(t, err, c.name)
+		assert.Contains(t, st.SQL, c.main, c.name)
+		if c.first == "" {
+			assert.Empty(t, first, c.name)
+			continue
+		}
+		assert.Contains(t, first, c.first, c.name)
+		said := strings.Contains(strings.Join(p.Explain(), "\n"), "whose Region is north")
+		assert.Equal(t, c.found <= 10_000, said, c.name)
+	}
+}
