@@ -169,6 +169,9 @@ func value(v any, oid uint32) (field.Value, error) {
 		if v.NaN || v.InfinityModifier != pgtype.Finite || !v.Valid {
 			return field.Value{}, nil
 		}
+		if v.Int.IsInt64() {
+			return field.OfUnits(v.Int.Int64(), v.Exp), nil
+		}
 		d := &apd.Decimal{Exponent: v.Exp}
 		d.Coeff.SetMathBigInt(v.Int)
 		if v.Int.Sign() < 0 {

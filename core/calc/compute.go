@@ -8,6 +8,7 @@ import (
 // fine is one row of a plan's result: its keys and components.
 type fine struct {
 	keys  []*Key
+	at    [query.Most]int32 // the numbers of the keys, see number
 	parts parts
 }
 
@@ -36,7 +37,7 @@ func Compute(p *query.Plan, rows [][]field.Value) *Table {
 
 // group reads a plan's rows; those of a plan that is not rolled have yet to be cut.
 func group(p *query.Plan, rows [][]field.Value) *computing {
-	c := &computing{p: p, count: len(p.Dims), marg: make(map[place]parts, len(rows))}
+	c := &computing{p: p, count: len(p.Dims), marg: map[place]parts{}}
 	for _, d := range p.Dims {
 		if d.Axis != nil {
 			for i := 0; i+1 < len(d.Axis.Borders); i++ {

@@ -1,11 +1,13 @@
 package calc
 
 import (
+	"math/bits"
 	"slices"
 	"sort"
 	"unique"
 
 	"eskadel/core/field"
+	"eskadel/core/query"
 )
 
 // keeping is what the cut of one dimension keeps, by the parent that it is within, the zero
@@ -152,19 +154,107 @@ func text(k *Key) string {
 
 // cut maps what is not kept to Others and merges every total that is needed.
 func (c *computing) cut(kept []keeping) {
-	cells := c.cells[:0]
-	for _, f := range c.cells {
-		c.toOthers(f.keys, kept)
-		p := f.place()
-		if of := c.marg[p]; of != nil {
-			of.merge(f.parts, c.p.Columns)
+	for i := range c.cells {
+		c.toOthers(c.cells[i].keys, kept)
+	}
+	sizes := c.number()
+	every := 1<<c.count - 1
+	c.cells = c.fold(c.cells, every, sizes)
+	folded := map[int][]fine{every: c.cells}
+	sets := c.p.Margins()
+	slices.SortFunc(sets, func(a, b int) int { return bits.OnesCount(uint(b)) - bits.OnesCount(uint(a)) })
+	places := 0
+	for _, set := range sets {
+		if folded[set] == nil {
+			from := c.cells // or the fewest that are divided by these dimensions, too
+			for more, cells := range folded {
+				if more&set == set && len(cells) < len(from) {
+					from = cells
+				}
+			}
+			folded[set] = c.fold(from, set, sizes)
+		}
+		places += len(folded[set])
+	}
+	c.marg = make(map[place]parts, places)
+	for set, cells := range folded {
+		for i := range cells {
+			c.marg[cells[i].place().by(set)] = cells[i].parts
+		}
+	}
+}
+
+// number gives the keys of each dimension numbers from 0 on, which every cell notes; sizes
+// is how many there are.
+func (c *computing) number() (sizes [query.Most]int) {
+	for dim := range c.count {
+		byKey, byID := map[*Key]int32{}, map[id]int32{}
+		for i := range c.cells {
+			k := c.cells[i].keys[dim]
+			n, known := byKey[k]
+			if !known {
+				if n, known = byID[k.id()]; !known {
+					n = int32(len(byID))
+					byID[k.id()] = n
+				}
+				byKey[k] = n
+			}
+			c.cells[i].at[dim] = n
+		}
+		sizes[dim] = len(byID)
+	}
+	return sizes
+}
+
+// fold merges cells that differ only in dimensions without a bit in set. The components
+// of the finest cells become those of the merged ones; totals have their own.
+func (c *computing) fold(cells []fine, set int, sizes [query.Most]int) (out []fine) {
+	finest := set == 1<<c.count-1
+	// A place is one number among all that there could be, where they are not too many.
+	all := 1
+	for dim := range c.count {
+		if set&(1<<dim) != 0 {
+			all = min(all*sizes[dim], 1<<30)
+		}
+	}
+	dense := all <= 8*len(cells)+1024
+	var first []int32
+	var sparse map[[query.Most]int32]int32
+	if dense {
+		first = make([]int32, all)
+	} else {
+		sparse = make(map[[query.Most]int32]int32, len(cells))
+	}
+	for i := range cells {
+		f := &cells[i]
+		at, where := 0, [query.Most]int32{}
+		for dim := range c.count {
+			if set&(1<<dim) != 0 {
+				at, where[dim] = at*sizes[dim]+int(f.at[dim]), f.at[dim]
+			}
+		}
+		var n int32
+		if dense {
+			n = first[at]
+		} else {
+			n = sparse[where]
+		}
+		if n > 0 {
+			out[n-1].parts.merge(f.parts, c.p.Columns)
 			continue
 		}
-		c.marg[p] = f.parts
-		cells = append(cells, f) // whose parts are its own
+		g := *f
+		if !finest {
+			g.parts = parts(nil).merge(f.parts, c.p.Columns)
+		}
+		out = append(out, g)
+		if dense {
+			first[at] = int32(len(out))
+		} else {
+			sparse[where] = int32(len(out))
+		}
 	}
-	c.cells = cells
-	c.total()
+	return out
 }
 
 // toOthers replaces the keys that are not kept.
@@ -190,24 +280,5 @@ func (c *computing) toOthers(keys []*Key, kept []keeping) {
 			these.others = keyed(others)
 		}
 		keys[i] = these.others
-	}
-}
-
-// total merges the cells into every total that is needed.
-func (c *computing) total() {
-	every := 1<<c.count - 1
-	for _, set := range c.p.Margins() {
-		if set == every {
-			continue // the cells themselves
-		}
-		for i := range c.cells {
-			f := &c.cells[i]
-			p := f.place().by(set)
-			if of := c.marg[p]; of != nil {
-				of.merge(f.parts, c.p.Columns)
-			} else {
-				c.marg[p] = of.merge(f.parts, c.p.Columns)
-			}
-		}
 	}
 }

@@ -54,38 +54,18 @@ var one, two = apd.New(1, 0), apd.New(2, 0)
 type part struct {
 	is    field.Value
 	tally tally
-	// Of a number that is small, as it nearly always is, so that adding is quick; once
-	// something was added, is waits to be made of them.
-	units    int64
-	exponent int32
-	small    bool
-	added    bool
 }
 
-func partOf(v field.Value) (p part) {
-	p.is = v
-	p.units, p.exponent, p.small = v.Small()
-	return p
-}
-
-func (p *part) value() field.Value {
-	if p.added {
-		return field.OfSmall(p.units, p.exponent)
-	}
-	return p.is
-}
-
-func (p *part) number() *apd.Decimal { return p.value().Decimal() }
+func (p *part) number() *apd.Decimal { return p.is.Decimal() }
 
 // add adds the number of another part.
 func (p *part) add(q *part) {
-	if p.small && q.small && p.exponent == q.exponent {
-		if sum := p.units + q.units; sum > -1<<52 && sum < 1<<52 {
-			p.units, p.added = sum, true
-			return
-		}
+	a, scale, small := p.is.Small()
+	if b, same, ok := q.is.Small(); ok && small && same == scale {
+		p.is = field.OfUnits(a+b, scale)
+		return
 	}
-	*p = partOf(field.OfDecimal(add(p.number(), q.number())))
+	p.is = field.OfDecimal(add(p.number(), q.number()))
 }
 
 // parts are the components of all measures in one group; nil parts have no records.
@@ -94,7 +74,7 @@ type parts []part
 // read takes the components of a row.
 func (out parts) read(row []field.Value, columns []query.Column) parts {
 	for i, v := range row {
-		out[i] = partOf(v)
+		out[i] = part{is: v}
 	}
 	for i, c := range columns {
 		if c.Component != query.TallyValue {
@@ -147,10 +127,10 @@ func blank(p *query.Plan) parts {
 	for i, c := range p.Columns {
 		switch c.Component {
 		case query.CountAll, query.CountFilled, query.DistinctOf:
-			out[i] = partOf(field.OfInt(0))
+			out[i] = part{is: field.OfInt(0)}
 		case query.SumOf:
 			if p.Atoms[c.Atom].Aggregate == query.Sum {
-				out[i] = partOf(field.OfInt(0))
+				out[i] = part{is: field.OfInt(0)}
 			}
 		}
 	}
@@ -198,9 +178,9 @@ func atom(a query.Atom, of parts) field.Value {
 	case query.Spread:
 		return spread(of[0].number(), of[1].number(), of[2].number())
 	case query.Percentile:
-		return between(a.P.Decimal(), of[0].value(), of[1].value(), of[2].value())
+		return between(a.P.Decimal(), of[0].is, of[1].is, of[2].is)
 	}
-	return of[0].value()
+	return of[0].is
 }
 
 // spread is the sample standard deviation, from sum, sum of squares and count; one value

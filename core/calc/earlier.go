@@ -50,7 +50,9 @@ func apart(p *query.Plan, plan *query.Earlier, both *computing) (*computing, *ea
 			}
 		}
 	}
-	own := func(f fine) fine { return fine{slices.Clone(f.keys), parts(nil).merge(f.parts, p.Columns)} }
+	own := func(f fine) fine {
+		return fine{keys: slices.Clone(f.keys), parts: parts(nil).merge(f.parts, p.Columns)}
+	}
 	for _, f := range both.cells {
 		bucket := f.keys[axis]
 		if step := of[bucket.id()]; step != nil {

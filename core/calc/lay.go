@@ -33,7 +33,7 @@ func (c *computing) table(e *earlier) *Table {
 	}
 	if all := c.marg[place{}]; all != nil {
 		for _, u := range c.p.Unread {
-			if n := whole(all[u.Column].value()); n > 0 {
+			if n := whole(all[u.Column].is); n > 0 {
 				t.Unplaced = append(t.Unplaced, Unplaced{"unreadable", u.Field, n})
 			}
 		}

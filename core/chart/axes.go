@@ -48,37 +48,37 @@ func (d *drawer) axes() error {
 	t := d.t
 	d.groups()
 	palette := d.colours()
-	for s := range t.Splits {
-		for _, m := range d.drawn {
-			series := Series{Name: d.name(m), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m}
-			series.As, series.Second = d.drawnAs(m)
-			series.Stack = d.doc.Form.stacks() || d.doc.Form == Combined && d.doc.Split != nil && series.As == "column"
-			series.Of = len(d.Series)
-			d.split(&series, s, palette)
-			series.Marks = make([]*Mark, len(t.Groups))
-			for g := range t.Groups {
-				f := t.Figure(g, s, m)
-				mark := d.mark(f, m, d.place(g, s))
-				if mark != nil {
-					d.running(mark, g, s, m)
-					var usual []string
-					if len(t.Groups) <= 12 && len(t.Splits)*len(d.drawn) == 1 && d.doc.Form != Line {
-						usual = []string{"value"}
+	d.Series = make([]Series, len(t.Splits)*len(d.drawn))
+	var usual []string
+	if len(t.Groups) <= 12 && len(d.Series) == 1 && d.doc.Form != Line {
+		usual = []string{"value"}
+	}
+	shares := slices.Contains(d.finish.Labels, "share")
+	for i := range d.Series {
+		s, m := i/len(d.drawn), d.drawn[i%len(d.drawn)]
+		series := Series{Name: d.name(m), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m, Of: i}
+		series.As, series.Second = d.drawnAs(m)
+		series.Stack = d.doc.Form.stacks() || d.doc.Form == Combined && d.doc.Split != nil && series.As == "column"
+		d.split(&series, s, palette)
+		series.Marks, d.room = make([]*Mark, len(t.Groups)), make([]Mark, len(t.Groups))
+		for g := range t.Groups {
+			f, at := t.Figure(g, s, m), d.place(g, s)
+			mark := d.mark(f, m, at)
+			if mark != nil {
+				d.running(mark, g, s, m)
+				var share field.Value
+				if shares {
+					whole := t.GroupFigure(g, m)
+					if len(t.Splits) == 1 {
+						whole = t.TotalFigure(m)
 					}
-					var share field.Value
-					if slices.Contains(d.finish.Labels, "share") {
-						whole := t.GroupFigure(g, m)
-						if len(t.Splits) == 1 {
-							whole = t.TotalFigure(m)
-						}
-						share = calc.Share(f.Base, whole.Base)
-					}
-					d.labelled(mark, f, d.place(g, s), d.Groups[g].Label, share, usual...)
+					share = calc.Share(f.Base, whole.Base)
 				}
-				series.Marks[g] = mark
+				d.labelled(mark, f, at, d.Groups[g].Label, share, usual...)
 			}
-			d.Series = append(d.Series, series)
+			series.Marks[g] = mark
 		}
+		d.Series[i] = series
 	}
 	if d.finish.Palette == "one" && t.Plan.Definition.Split == nil {
 		for i := range d.Series {

@@ -271,6 +271,7 @@ type drawer struct {
 	of      []calc.Measured // the chart's measures and those of the datasets beside
 	drawn   []int           // the numbers of those that are drawn
 	tipped  []string        // what stands in the tips of marks
+	room    []Mark          // for the marks to come
 }
 
 // name is what a measure is called in this chart.
@@ -420,7 +421,12 @@ func (d *drawer) mark(f calc.Figure, m int, at figures) *Mark {
 	if f.Shown.IsEmpty() {
 		return nil
 	}
-	mark := &Mark{Size: f.Shown.Float(), Label: d.formats[m].Value(f.Shown), Exact: f.Base.Exact()}
+	if len(d.room) == 0 {
+		d.room = make([]Mark, 1)
+	}
+	mark := &d.room[0]
+	d.room = d.room[1:]
+	*mark = Mark{Size: f.Shown.Float(), Label: d.formats[m].Value(f.Shown), Exact: f.Base.Exact()}
 	mark.More = d.tips(f, m, at)
 	return mark
 }

@@ -4,6 +4,7 @@
 package field
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -61,23 +62,58 @@ func (t *Type) UnmarshalText(b []byte) (err error) {
 // A Value is one exact value. The zero Value is empty (NULL).
 type Value struct {
 	kind Type
-	is   any // a *apd.Decimal, string, time.Time or bool, as the kind says
+	// A number that is small, as nearly all are, is kept as so many units of a power of ten.
+	small    bool
+	exponent int8
+	units    int64
+	is       any // else a *apd.Decimal, string, time.Time or bool, as the kind says
 }
 
 // Of… make values.
-func OfText(s string) Value          { return Value{Text, s} }
-func OfInt(n int64) Value            { return Value{Integer, apd.New(n, 0)} }
-func OfDecimal(d *apd.Decimal) Value { return Value{Number, d} }
-func OfBool(b bool) Value            { return Value{Boolean, b} }
+func OfText(s string) Value          { return Value{kind: Text, is: s} }
+func OfInt(n int64) Value            { return ofUnits(Integer, n, 0) }
+func OfDecimal(d *apd.Decimal) Value { return ofDecimal(Number, d) }
+func OfBool(b bool) Value            { return Value{kind: Boolean, is: b} }
+
+// OfUnits is the number of so many units of a power of ten.
+func OfUnits(units int64, exponent int32) Value { return ofUnits(Number, units, exponent) }
+
+// smallest is the exponent down to which numbers are kept as units, and below most how
+// many units: thousandfold, or with another's like it, they still fit.
+const smallest, most = -15, 1 << 52
+
+func ofUnits(t Type, units int64, exponent int32) Value {
+	for ; exponent > 0 && units > -most/10 && units < most/10; exponent-- {
+		units *= 10
+	}
+	if exponent > 0 || exponent < smallest || units <= -most || units >= most {
+		return Value{kind: t, is: apd.New(units, exponent)}
+	}
+	return Value{kind: t, small: true, exponent: int8(exponent), units: units}
+}
+
+func ofDecimal(t Type, d *apd.Decimal) Value {
+	if d.Form != apd.Finite || !d.Coeff.IsInt64() {
+		return Value{kind: t, is: d}
+	}
+	units := d.Coeff.Int64()
+	if d.Negative {
+		units = -units
+	}
+	if v := ofUnits(t, units, d.Exponent); v.small {
+		return v
+	}
+	return Value{kind: t, is: d}
+}
 
 // OfDate returns the civil date of t, whatever its zone.
 func OfDate(t time.Time) Value {
 	y, m, d := t.Date()
-	return Value{Date, time.Date(y, m, d, 0, 0, 0, 0, time.UTC)}
+	return Value{kind: Date, is: time.Date(y, m, d, 0, 0, 0, 0, time.UTC)}
 }
 
 // OfTime returns a timestamp.
-func OfTime(t time.Time) Value { return Value{Timestamp, t.UTC()} }
+func OfTime(t time.Time) Value { return Value{kind: Timestamp, is: t.UTC()} }
 
 // Type returns the type, Empty for NULL.
 func (v Value) Type() Type { return v.kind }
@@ -87,6 +123,9 @@ func (v Value) IsEmpty() bool { return v.kind == Empty }
 
 // Decimal returns the number of a numeric value, else nil. It must not be changed.
 func (v Value) Decimal() *apd.Decimal {
+	if v.small {
+		return apd.New(v.units, int32(v.exponent))
+	}
 	d, _ := v.is.(*apd.Decimal)
 	return d
 }
@@ -103,28 +142,18 @@ func (v Value) Bool() bool {
 	return yes
 }
 
-// Small returns a number as so many units of a power of ten, where both are small enough
-// to reckon with: thousandfold, or with another's like it, it still fits.
+// Small returns a number as so many units of a power of ten, from 0 down to -15, where both
+// are small enough to reckon with: thousandfold, or with another's like it, it still fits.
 func (v Value) Small() (units int64, exponent int32, ok bool) {
-	d := v.Decimal()
-	if d == nil || d.Form != apd.Finite || d.Exponent > 0 || d.Exponent < -15 || !d.Coeff.IsInt64() {
-		return 0, 0, false
-	}
-	if units = d.Coeff.Int64(); d.Negative {
-		units = -units
-	}
-	return units, d.Exponent, units > -1<<52 && units < 1<<52
+	return v.units, int32(v.exponent), v.small
 }
-
-// OfSmall is the number that Small gives.
-func OfSmall(units int64, exponent int32) Value { return Value{Number, apd.New(units, exponent)} }
 
 var powers = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15}
 
 // Float returns the binary number nearest to a number, for drawing; 0 for anything else.
 func (v Value) Float() float64 {
-	if units, exponent, ok := v.Small(); ok {
-		return float64(units) / powers[-exponent] // both are exact, and so the quotient is the nearest
+	if v.small {
+		return float64(v.units) / powers[-v.exponent] // both are exact, and so the quotient is the nearest
 	}
 	if v.Decimal() == nil {
 		return 0
@@ -158,9 +187,9 @@ func (v Value) Exact() string {
 	case Text:
 		return v.is.(string)
 	case Integer, Number:
-		if units, exponent, ok := v.Small(); ok {
+		if v.small {
 			var room [40]byte
-			return string(digits(room[:0], units, exponent))
+			return string(digits(room[:0], v.units, int32(v.exponent)))
 		}
 		return v.Decimal().Text('f')
 	case Date:
@@ -223,6 +252,9 @@ func Compare(v, w Value) int {
 	}
 	switch v.kind {
 	case Integer, Number:
+		if v.small && w.small && v.exponent == w.exponent {
+			return cmp.Compare(v.units, w.units)
+		}
 		if n := w.Decimal(); n != nil {
 			return v.Decimal().Cmp(n)
 		}
@@ -255,7 +287,7 @@ func Parse(t Type, s string) (Value, error) {
 			if _, err := apd.BaseContext.WithPrecision(1000).Quantize(&whole, d, 0); err != nil || whole.Cmp(d) != 0 {
 				return Value{}, fmt.Errorf("%q is not a whole number", s)
 			}
-			return Value{Integer, &whole}, nil
+			return ofDecimal(Integer, &whole), nil
 		}
 		return OfDecimal(d), nil
 	case Date:

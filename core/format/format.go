@@ -177,42 +177,45 @@ func (n Number) Value(v field.Value) string {
 
 func (n Number) number(v field.Value) string {
 	suffix := ""
-	text, above, ok := n.quick(v)
-	if !ok {
-		text, suffix, above = n.rounded(v.Decimal())
-	}
-	if n.Plain {
-		text = strings.ReplaceAll(text, ",", "")
-	}
-	text = local(text)
-	if n.Percent {
-		suffix += manner().percent
-	}
-	if n.Signed && above {
-		text = "+" + text
-	}
-	if symbol := currencies[n.Unit]; symbol != "" && manner().after {
-		return text + suffix + "\u00a0" + symbol
-	} else if symbol != "" {
-		for _, sign := range []string{"−", "+"} {
-			if rest, signed := strings.CutPrefix(text, sign); signed {
-				return sign + symbol + rest + suffix
-			}
-		}
-		return symbol + text + suffix
-	}
+	m, symbol := manner(), ""
 	if n.Unit != "" {
-		return text + suffix + " " + n.Unit
+		symbol = currencies[n.Unit]
 	}
-	return text + suffix
+	var room [48]byte
+	digits, below, above, ok := n.quick(v, &room)
+	if !ok {
+		digits, suffix, below, above = n.rounded(v.Decimal())
+	}
+	out := make([]byte, 0, 64)
+	switch {
+	case below:
+		out = append(out, "−"...)
+	case n.Signed && above:
+		out = append(out, '+')
+	}
+	if symbol != "" && !m.after {
+		out = append(out, symbol...)
+	}
+	out = m.write(out, digits, !n.Plain)
+	out = append(out, suffix...)
+	if n.Percent {
+		out = append(out, m.percent...)
+	}
+	switch {
+	case symbol != "" && m.after:
+		out = append(append(out, "\u00a0"...), symbol...)
+	case symbol == "" && n.Unit != "":
+		out = append(append(out, ' '), n.Unit...)
+	}
+	return string(out)
 }
 
 // quick does what rounded does for numbers that are small and not compact, as most are, in
 // whole units of their last place.
-func (n Number) quick(v field.Value) (text string, above, ok bool) {
+func (n Number) quick(v field.Value, room *[48]byte) (digits []byte, below, above, ok bool) {
 	units, exponent, ok := v.Small()
 	if !ok || n.Compact {
-		return "", false, false
+		return nil, false, false, false
 	}
 	if n.Percent {
 		exponent += 2
@@ -225,11 +228,11 @@ func (n Number) quick(v field.Value) (text string, above, ok bool) {
 		places = max(0, int(-exponent))
 	}
 	if places > 6 {
-		return "", false, false
+		return nil, false, false, false
 	}
 	size, shift := max(units, -units), int(exponent)+places // in units of the last place shown
 	if shift > 3 {
-		return "", false, false
+		return nil, false, false, false
 	}
 	for ; shift > 0; shift-- {
 		size *= 10
@@ -241,8 +244,7 @@ func (n Number) quick(v field.Value) (text string, above, ok bool) {
 		}
 		size = (size + unit/2) / unit // half away from zero
 	}
-	var room [48]byte
-	at := len(room)
+	at, any := len(room), size > 0
 	for i := 0; i <= places || size > 0; i++ {
 		switch whole := i - places; {
 		case whole == 0 && i > 0:
@@ -256,16 +258,12 @@ func (n Number) quick(v field.Value) (text string, above, ok bool) {
 		room[at] = '0' + byte(size%10)
 		size /= 10
 	}
-	text = string(room[at:])
-	if units < 0 && strings.Trim(text, "0.") != "" {
-		text = "−" + text
-	}
-	return text, units > 0 && strings.Trim(text, "0.,") != "", true
+	return room[at:], units < 0 && any, units > 0 && any, true
 }
 
 // rounded writes the digits of a number in the British manner, and what follows them;
-// above tells that it is above zero as it is written.
-func (n Number) rounded(d *apd.Decimal) (text, suffix string, above bool) {
+// below and above tell on which side of zero it is as it is written.
+func (n Number) rounded(d *apd.Decimal) (digits []byte, suffix string, below, above bool) {
 	x, places := new(apd.Decimal).Set(d), n.Decimals
 	if n.Percent {
 		x.Exponent += 2
@@ -286,7 +284,8 @@ func (n Number) rounded(d *apd.Decimal) (text, suffix string, above bool) {
 			x.Reduce(x)
 		}
 	}
-	return grouped(x.Text('f')), suffix, x.Sign() > 0
+	digits, below = grouped(x.Text('f'))
+	return digits, suffix, below, x.Sign() > 0
 }
 
 func compact(x *apd.Decimal) (*apd.Decimal, string) {
@@ -306,24 +305,29 @@ func compact(x *apd.Decimal) (*apd.Decimal, string) {
 }
 
 // Group puts thousands signs into digits and writes a real minus sign.
-func Group(digits string) string { return local(grouped(digits)) }
+func Group(text string) string {
+	digits, below := grouped(text)
+	var out []byte
+	if below {
+		out = append(out, "−"...)
+	}
+	return string(manner().write(out, digits, true))
+}
 
-func grouped(digits string) string {
-	sign := ""
-	if rest, ok := strings.CutPrefix(digits, "-"); ok {
-		digits = rest
-		if strings.Trim(digits, "0.") != "" {
-			sign = "−"
+// grouped puts thousands signs into digits in the British manner; below tells that they
+// say something below zero.
+func grouped(text string) (digits []byte, below bool) {
+	if rest, ok := strings.CutPrefix(text, "-"); ok {
+		text, below = rest, strings.Trim(rest, "0.") != ""
+	}
+	whole, _, _ := strings.Cut(text, ".")
+	for i := range whole {
+		if left := len(whole) - i; i > 0 && left%3 == 0 {
+			digits = append(digits, ',')
 		}
+		digits = append(digits, text[i])
 	}
-	whole, fraction, dotted := strings.Cut(digits, ".")
-	for i := len(whole) - 3; i > 0; i -= 3 {
-		whole = whole[:i] + "," + whole[i:]
-	}
-	if dotted {
-		whole += "." + fraction
-	}
-	return sign + whole
+	return append(digits, text[len(whole):]...), below
 }
 
 // Count writes a number of records: "1,204".

@@ -89,12 +89,13 @@ func TestQuickNumbersAreWrittenAsRoundedOnes(t *testing.T) {
 		n := Number{Decimals: rapid.IntRange(-1, 7).Draw(t, "decimals"), Percent: rapid.Bool().Draw(t, "percent")}
 		units := rapid.OneOf(rapid.Int64(), rapid.Int64Range(-20000, 20000)).Draw(t, "units")
 		v := field.OfDecimal(apd.New(units, rapid.Int32Range(-12, 0).Draw(t, "exponent")))
-		text, above, ok := n.quick(v)
+		var room [48]byte
+		digits, below, above, ok := n.quick(v, &room)
 		if !ok {
 			return
 		}
-		wanted, after, positive := n.rounded(v.Decimal())
-		assert.Equal(t, wanted+after, text)
-		assert.Equal(t, positive, above)
+		wanted, after, negative, positive := n.rounded(v.Decimal())
+		assert.Equal(t, string(wanted)+after, string(digits))
+		assert.Equal(t, []bool{negative, positive}, []bool{below, above})
 	})
 }

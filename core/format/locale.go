@@ -1,9 +1,6 @@
 package format
 
-import (
-	"strings"
-	"sync/atomic"
-)
+import "sync/atomic"
 
 // A style is how numbers are written where people write them so. Which one is the
 // workspace's, of which a program has one.
@@ -28,7 +25,7 @@ var current atomic.Pointer[style]
 func SetLocale(name string) {
 	s, known := styles[name]
 	if !known {
-		s = styles["en-GB"]
+		s = british
 	}
 	current.Store(&s)
 }
@@ -36,25 +33,33 @@ func SetLocale(name string) {
 // Example writes an amount in the manner of a locale: "£1,234.50".
 func Example(name string) string {
 	s := styles[name]
-	digits := strings.NewReplacer(",", s.thousands, ".", s.point).Replace("1,234.50")
+	digits := string(s.write(nil, []byte("1,234.50"), true))
 	if s.after {
 		return digits + "\u00a0£"
 	}
 	return "£" + digits
 }
 
-func manner() style {
+var british = styles["en-GB"]
+
+func manner() *style {
 	if s := current.Load(); s != nil {
-		return *s
+		return s
 	}
-	return styles["en-GB"]
+	return &british
 }
 
-// local writes digits that were grouped in the British manner in the workspace's.
-func local(digits string) string {
-	s := manner()
-	if s.thousands == "," {
-		return digits
+// write appends digits that were grouped in the British manner, in the style's own.
+func (s *style) write(out, digits []byte, thousands bool) []byte {
+	for _, d := range digits {
+		switch {
+		case d == '.':
+			out = append(out, s.point...)
+		case d != ',':
+			out = append(out, d)
+		case thousands:
+			out = append(out, s.thousands...)
+		}
 	}
-	return strings.NewReplacer(",", s.thousands, ".", s.point).Replace(digits)
+	return out
 }
