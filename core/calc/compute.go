@@ -8,7 +8,7 @@ import (
 // fine is one row of a plan's result: its keys and components.
 type fine struct {
 	keys  []*Key
-	at    [query.Most]int32 // the numbers of the keys, see number
+	at    [query.Most]int32 // the keys' numbers within their dimensions, see number
 	parts parts
 }
 
@@ -19,6 +19,7 @@ type computing struct {
 	marg     map[place]parts // of every place, cells and totals
 	steps    []Key           // of the time axis
 	count    int             // of dimensions
+	sizes    []int           // how many keys of each dimension have numbers; nil before that
 	unplaced []Unplaced
 	extra    map[int][]*Key // values that a dimension has besides those of its records
 	groups   [][]Key        // the groups, where they are given; nil where they follow from the records
@@ -65,7 +66,8 @@ func (c *computing) read(rows [][]field.Value) {
 	}
 	c.cells = make([]fine, 0, len(rows))
 	for _, row := range rows {
-		if whole(row[len(row)-1]) == 0 {
+		records := whole(row[len(row)-1])
+		if records == 0 {
 			continue // a total over no records
 		}
 		level := 0
@@ -117,7 +119,7 @@ func (c *computing) read(rows [][]field.Value) {
 		f.parts = allParts[:len(c.p.Columns):len(c.p.Columns)].read(row[:len(row)-1], c.p.Columns)
 		allParts = allParts[len(c.p.Columns):]
 		if why != "" {
-			unplaced[why] += whole(row[len(row)-1])
+			unplaced[why] += records
 			continue
 		}
 		if level == 0 {

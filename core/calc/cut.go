@@ -55,6 +55,7 @@ func (c *computing) parent(i int, keys []*Key) id {
 // came before, for ranking by a comparison; nil without one.
 func (c *computing) choose(e *earlier) []keeping {
 	kept := make([]keeping, c.count)
+	c.number()
 	for i, d := range c.p.Dims {
 		if d.Cut() == 0 {
 			continue
@@ -64,7 +65,11 @@ func (c *computing) choose(e *earlier) []keeping {
 			now  map[id]parts
 		}
 		parents := map[id]*ranking{}
-		for _, f := range c.cells {
+		cells := c.cells
+		if !d.Within {
+			cells = c.fold(cells, 1<<i, nil, true)
+		}
+		for _, f := range cells {
 			k := f.keys[i]
 			if k.Kind != One {
 				continue
@@ -72,7 +77,7 @@ func (c *computing) choose(e *earlier) []keeping {
 			keys := f.keys
 			if d.Within && kept[i-1] != nil {
 				keys = append([]*Key{}, keys...)
-				c.toOthers(keys[:i], kept)
+				c.toOthers(&fine{keys: keys[:i]}, kept)
 			}
 			r := parents[c.parent(i, keys)]
 			if r == nil {
@@ -154,12 +159,12 @@ func text(k *Key) string {
 
 // cut maps what is not kept to Others and merges every total that is needed.
 func (c *computing) cut(kept []keeping) {
+	c.number()
 	for i := range c.cells {
-		c.toOthers(c.cells[i].keys, kept)
+		c.toOthers(&c.cells[i], kept)
 	}
-	sizes := c.number()
 	every := 1<<c.count - 1
-	c.cells = c.fold(c.cells, every, sizes)
+	c.cells = c.fold(c.cells, every, c.cells[:0], false)
 	folded := map[int][]fine{every: c.cells}
 	sets := c.p.Margins()
 	slices.SortFunc(sets, func(a, b int) int { return bits.OnesCount(uint(b)) - bits.OnesCount(uint(a)) })
@@ -172,7 +177,7 @@ func (c *computing) cut(kept []keeping) {
 					from = cells
 				}
 			}
-			folded[set] = c.fold(from, set, sizes)
+			folded[set] = c.fold(from, set, nil, true)
 		}
 		places += len(folded[set])
 	}
@@ -184,11 +189,16 @@ func (c *computing) cut(kept []keeping) {
 	}
 }
 
-// number gives the keys of each dimension numbers from 0 on, which every cell notes; sizes
-// is how many there are.
-func (c *computing) number() (sizes [query.Most]int) {
-	for dim := range c.count {
+// number gives the keys of each dimension numbers from 0 on, by which cells are told apart
+// quickly: 0 is Others, which there may be later. Keys that are the same have one number.
+func (c *computing) number() {
+	if c.sizes != nil {
+		return
+	}
+	c.sizes = make([]int, c.count)
+	for dim := range c.sizes {
 		byKey, byID := map[*Key]int32{}, map[id]int32{}
+		byID[unique.Make(Key{Kind: Others}.Name())] = 0
 		for i := range c.cells {
 			k := c.cells[i].keys[dim]
 			n, known := byKey[k]
@@ -201,69 +211,17 @@ func (c *computing) number() (sizes [query.Most]int) {
 			}
 			c.cells[i].at[dim] = n
 		}
-		sizes[dim] = len(byID)
+		c.sizes[dim] = len(byID)
 	}
-	return sizes
 }
 
-// fold merges cells that differ only in dimensions without a bit in set. The components
-// of the finest cells become those of the merged ones; totals have their own.
-func (c *computing) fold(cells []fine, set int, sizes [query.Most]int) (out []fine) {
-	finest := set == 1<<c.count-1
-	// A place is one number among all that there could be, where they are not too many.
-	all := 1
-	for dim := range c.count {
-		if set&(1<<dim) != 0 {
-			all = min(all*sizes[dim], 1<<30)
-		}
-	}
-	dense := all <= 8*len(cells)+1024
-	var first []int32
-	var sparse map[[query.Most]int32]int32
-	if dense {
-		first = make([]int32, all)
-	} else {
-		sparse = make(map[[query.Most]int32]int32, len(cells))
-	}
-	for i := range cells {
-		f := &cells[i]
-		at, where := 0, [query.Most]int32{}
-		for dim := range c.count {
-			if set&(1<<dim) != 0 {
-				at, where[dim] = at*sizes[dim]+int(f.at[dim]), f.at[dim]
-			}
-		}
-		var n int32
-		if dense {
-			n = first[at]
-		} else {
-			n = sparse[where]
-		}
-		if n > 0 {
-			out[n-1].parts.merge(f.parts, c.p.Columns)
-			continue
-		}
-		g := *f
-		if !finest {
-			g.parts = parts(nil).merge(f.parts, c.p.Columns)
-		}
-		out = append(out, g)
-		if dense {
-			first[at] = int32(len(out))
-		} else {
-			sparse[where] = int32(len(out))
-		}
-	}
-	return out
-}
-
-// toOthers replaces the keys that are not kept.
-func (c *computing) toOthers(keys []*Key, kept []keeping) {
-	for i, k := range keys {
+// toOthers replaces the keys of a cell that are not kept.
+func (c *computing) toOthers(f *fine, kept []keeping) {
+	for i, k := range f.keys {
 		if kept[i] == nil || k.Kind != One {
 			continue
 		}
-		parent := c.parent(i, keys)
+		parent := c.parent(i, f.keys)
 		these := kept[i][parent]
 		if these == nil {
 			these = &among{}
@@ -279,6 +237,52 @@ func (c *computing) toOthers(keys []*Key, kept []keeping) {
 			}
 			these.others = keyed(others)
 		}
-		keys[i] = these.others
+		f.keys[i], f.at[i] = these.others, 0
 	}
+}
+
+// fold merges cells that differ only in dimensions without a bit in set: into out, which
+// may be the beginning of cells, with their components or with copies.
+func (c *computing) fold(cells []fine, set int, out []fine, copies bool) []fine {
+	// A place is one number among all that there could be, where those are not too many.
+	all := 1
+	for dim, size := range c.sizes {
+		if set&(1<<dim) != 0 {
+			all = min(all*size, 1<<30)
+		}
+	}
+	var first []int32 // by place, the number from 1 of what was folded there
+	var sparse map[[query.Most]int32]int32
+	if all <= 4*len(cells)+16 {
+		first = make([]int32, all)
+	} else {
+		sparse = make(map[[query.Most]int32]int32, len(cells))
+	}
+	for i := range cells {
+		f := &cells[i]
+		at, where := 0, [query.Most]int32{}
+		for dim, size := range c.sizes {
+			if set&(1<<dim) != 0 {
+				at, where[dim] = at*size+int(f.at[dim]), f.at[dim]
+			}
+		}
+		var n int32
+		if next := int32(len(out) + 1); sparse != nil {
+			if n = sparse[where]; n == 0 {
+				sparse[where] = next
+			}
+		} else if n = first[at]; n == 0 {
+			first[at] = next
+		}
+		if n > 0 {
+			out[n-1].parts.merge(f.parts, c.p.Columns)
+			continue
+		}
+		g := *f
+		if copies {
+			g.parts = parts(nil).merge(f.parts, c.p.Columns)
+		}
+		out = append(out, g)
+	}
+	return out
 }

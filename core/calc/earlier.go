@@ -194,7 +194,7 @@ func (e *earlier) byKey(i int, kept []keeping) map[id]map[id]parts {
 		keys := f.keys
 		if e.whole.p.Dims[at].Within {
 			keys = append([]*Key{}, keys...)
-			e.whole.toOthers(keys[:at], kept)
+			e.whole.toOthers(&fine{keys: keys[:at]}, kept)
 		}
 		parent, key := e.whole.parent(at, keys), keys[at].id()
 		if out[parent] == nil {

@@ -60,10 +60,11 @@ func (d *drawer) axes() error {
 		series.As, series.Second = d.drawnAs(m)
 		series.Stack = d.doc.Form.stacks() || d.doc.Form == Combined && d.doc.Split != nil && series.As == "column"
 		d.split(&series, s, palette)
-		series.Marks, d.room = make([]*Mark, len(t.Groups)), make([]Mark, len(t.Groups))
+		series.Marks = make([]*Mark, len(t.Groups))
+		room := make([]Mark, len(t.Groups))
 		for g := range t.Groups {
 			f, at := t.Figure(g, s, m), d.place(g, s)
-			mark := d.mark(f, m, at)
+			mark := d.markIn(&room[g], f, m, at)
 			if mark != nil {
 				d.running(mark, g, s, m)
 				var share field.Value

@@ -271,7 +271,6 @@ type drawer struct {
 	of      []calc.Measured // the chart's measures and those of the datasets beside
 	drawn   []int           // the numbers of those that are drawn
 	tipped  []string        // what stands in the tips of marks
-	room    []Mark          // for the marks to come
 }
 
 // name is what a measure is called in this chart.
@@ -418,14 +417,14 @@ func (d *drawer) split(s *Series, i int, palette []string) {
 
 // mark makes the mark of a figure; at gives every measure in its place.
 func (d *drawer) mark(f calc.Figure, m int, at figures) *Mark {
+	return d.markIn(new(Mark), f, m, at)
+}
+
+// markIn is mark in memory that is there already; nil where there is nothing to show.
+func (d *drawer) markIn(mark *Mark, f calc.Figure, m int, at figures) *Mark {
 	if f.Shown.IsEmpty() {
 		return nil
 	}
-	if len(d.room) == 0 {
-		d.room = make([]Mark, 1)
-	}
-	mark := &d.room[0]
-	d.room = d.room[1:]
 	*mark = Mark{Size: f.Shown.Float(), Label: d.formats[m].Value(f.Shown), Exact: f.Base.Exact()}
 	mark.More = d.tips(f, m, at)
 	return mark
@@ -565,33 +564,36 @@ func (d *drawer) legend() {
 // and along time where it leads.
 func (d *drawer) summary() string {
 	var largest, smallest *Mark
-	var most, least string
+	var most, least [2]int // where they are: series and group
 	marks := 0
-	for _, s := range d.Series {
+	for i, s := range d.Series {
 		for g, m := range s.Marks {
 			if m == nil || s.Role != "" {
 				continue
 			}
 			marks++
-			words := d.Groups[g].Words
-			if s.Words != "" {
-				words = s.Words + ", " + words
-			}
 			if largest == nil || m.Size > largest.Size {
-				largest, most = m, words
+				largest, most = m, [2]int{i, g}
 			}
 			if smallest == nil || m.Size < smallest.Size {
-				smallest, least = m, words
+				smallest, least = m, [2]int{i, g}
 			}
 		}
+	}
+	said := func(m *Mark, at [2]int) string {
+		words := d.Groups[at[1]].Words
+		if of := d.Series[at[0]].Words; of != "" {
+			words = of + ", " + words
+		}
+		return strings.TrimSuffix(m.Label+", "+words, ", ")
 	}
 	if marks == 0 {
 		return "Nothing to show."
 	}
 	if marks == 1 {
-		return strings.TrimSuffix(largest.Label+", "+most, ", ") + "."
+		return said(largest, most) + "."
 	}
-	out := fmt.Sprintf("%d marks. Largest: %s, %s. Smallest: %s, %s.", marks, largest.Label, most, smallest.Label, least)
+	out := fmt.Sprintf("%d marks. Largest: %s. Smallest: %s.", marks, said(largest, most), said(smallest, least))
 	if m := d.doc.Measures[0]; m.Additive() && m.Then == nil {
 		out += fmt.Sprintf(" In all %s.", Formats(d.t)[0].Value(d.t.Total()[0]))
 	}

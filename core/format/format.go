@@ -186,7 +186,8 @@ func (n Number) number(v field.Value) string {
 	if !ok {
 		digits, suffix, below, above = n.rounded(v.Decimal())
 	}
-	out := make([]byte, 0, 64)
+	var line [64]byte
+	out := line[:0]
 	switch {
 	case below:
 		out = append(out, "−"...)
