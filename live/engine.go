@@ -363,6 +363,10 @@ func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Data
 	if err != nil {
 		return nil, at, err
 	}
+	if p.Siftable() {
+		t, err = calc.Ask(p, a)
+		return t, a.at, err
+	}
 	// One question: what was computed from its answer is kept with it.
 	r, err := e.one(ctx, p, v)
 	if err == nil {

@@ -57,7 +57,7 @@ func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, 
 	if err := c.listLinked(ask); err != nil {
 		return nil, nil, err
 	}
-	if !p.Rolled {
+	if !c.p.Rolled {
 		var keep []keeping
 		if kept != nil {
 			keep = keepings(kept)
@@ -74,6 +74,9 @@ func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, 
 
 // oneByOne asks for a plan's records, then for those that they are compared with.
 func oneByOne(p *query.Plan, ask Asker) (*computing, *earlier, error) {
+	if c, err := sifted(p, ask); c != nil || err != nil {
+		return c, nil, err
+	}
 	rows, err := asked(p, ask)
 	if err != nil && Recount(p, err) {
 		rows, err = asked(p, ask)

@@ -35,35 +35,51 @@ func (t tally) value(a query.Atom) field.Value {
 	if a.Aggregate == query.Distinct {
 		return field.OfInt(int64(len(t)))
 	}
-	if len(t) == 0 {
+	sorted, n := t.sorted()
+	if n == 0 {
 		return field.Value{}
 	}
-	sorted, n := make([]occurring, 0, len(t)), int64(0)
+	low, high := atomPlaces(a, n)
+	if a.Aggregate == query.Median {
+		return quotient(add(at(sorted, low).Decimal(), at(sorted, high).Decimal()), two)
+	}
+	return between(a.P.Decimal(), at(sorted, low), at(sorted, high), field.OfInt(n))
+}
+
+// sorted returns the values in order, and how many records have one.
+func (t tally) sorted() (out []occurring, n int64) {
+	out = make([]occurring, 0, len(t))
 	for _, o := range t {
-		sorted = append(sorted, o)
+		out = append(out, o)
 		n += o.times
 	}
-	sort.Slice(sorted, func(i, j int) bool { return field.Compare(sorted[i].value, sorted[j].value) < 0 })
-	at := func(place int64) field.Value {
-		for _, o := range sorted {
-			if place < o.times {
-				return o.value
-			}
-			place -= o.times
+	sort.Slice(out, func(i, j int) bool { return field.Compare(out[i].value, out[j].value) < 0 })
+	return out, n
+}
+
+// at is the value at a place among the records in order, counted from 0.
+func at(sorted []occurring, place int64) field.Value {
+	for _, o := range sorted {
+		if place < o.times {
+			return o.value
 		}
-		return sorted[len(sorted)-1].value
+		place -= o.times
 	}
+	return sorted[len(sorted)-1].value
+}
+
+// atomPlaces returns the two places between which a median or percentile of n values lies:
+// p times n less one, counted from 0, or the whole places around it.
+func atomPlaces(a query.Atom, n int64) (low, high int64) {
 	if a.Aggregate == query.Median {
-		return quotient(add(at((n-1)/2).Decimal(), at(n/2).Decimal()), two)
+		return (n - 1) / 2, n / 2
 	}
-	// The percentile lies at place p times n less one, counted from 0.
-	var place, low apd.Decimal
+	var place, floor apd.Decimal
 	_, _ = exact.Mul(&place, a.P.Decimal(), apd.New(n-1, 0))
-	_, _ = divide.WithPrecision(200).Floor(&low, &place)
-	first, _ := low.Int64()
-	last := first
-	if place.Cmp(&low) > 0 {
-		last++
+	_, _ = divide.WithPrecision(200).Floor(&floor, &place)
+	low, _ = floor.Int64()
+	if high = low; place.Cmp(&floor) > 0 {
+		high++
 	}
-	return between(a.P.Decimal(), at(first), at(last), field.OfInt(n))
+	return low, high
 }

@@ -101,6 +101,9 @@ func (t *Table) Bases() []*Table {
 	return t.derived.Reads
 }
 
+// Sampled tells whether some of the table's records can be read without reading all.
+func (t *Table) Sampled() bool { return t.derived == nil && t.Kind != "view" }
+
 // ID names the table within its source.
 func (t *Table) ID() string { return t.Schema + "." + t.Name }
 

@@ -339,7 +339,7 @@ func (s *Scope) Unreadable(f *Field) string {
 // Sample makes the scope read only some of the records of a table of the database: the
 // given percentage, of whole pages where coarse is set. Other records are read whole.
 func (s *Scope) Sample(percent float64, coarse bool) {
-	if s.table.derived != nil || s.table.Kind == "view" {
+	if !s.table.Sampled() {
 		return
 	}
 	method := "bernoulli"

@@ -160,7 +160,11 @@ func (b *builder) aggregate(c Column) string {
 	if a.limited() {
 		only = fmt.Sprintf(" filter (where d.m%d)", c.Atom)
 	}
-	return a.aggregate(c.Component, fmt.Sprintf("d.v%d", c.Atom), only)
+	v := fmt.Sprintf("d.v%d", c.Atom)
+	if s := b.plan.Sifted; s != nil && s.Only == nil && c.Component == TallyValue {
+		return b.span(v)
+	}
+	return a.aggregate(c.Component, v, only)
 }
 
 // Compile writes the plan's statement with the row rules in it. Its result has, per
@@ -203,6 +207,9 @@ func (b *builder) fine(inner string) string {
 	}
 	columns = append(columns, "count(*) as n")
 	grouped := "select " + strings.Join(columns, ", ") + " from (" + inner + ") d"
+	if s := p.Sifted; s != nil && s.Only != nil {
+		grouped += fmt.Sprintf(" where %s = any(%s::int[])", b.span(fmt.Sprintf("d.v%d", s.Atom)), b.bind.Bind(s.Only))
+	}
 	if len(group) > 0 {
 		grouped += fmt.Sprintf(" group by %s limit %d", strings.Join(group, ", "), MostGroups+1)
 	}

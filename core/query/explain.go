@@ -27,6 +27,10 @@ func (p *Plan) Explain() (out []string) {
 			continue
 		}
 		f := p.Dataset.Find(a.Field)
+		if p.Sifted != nil {
+			say("The %s%s is found in two questions: how many values lie in each of %d spans, then the values of those spans alone that the answers lie in. Nothing is sorted.", strings.ToLower(a.Aggregate.Words()), of(p.Dataset, a), len(p.Sifted.Borders)+1)
+			continue
+		}
 		say("The %s of %s comes from how often each value occurs, since there are only about %.0f of them: nothing is sorted.", strings.ToLower(a.Aggregate.Words()), f.Label, f.Distinct)
 	}
 	for _, r := range p.reached {

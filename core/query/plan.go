@@ -1,6 +1,7 @@
 package query
 
 import (
+	"math"
 	"reflect"
 	"time"
 
@@ -124,6 +125,9 @@ type Plan struct {
 	where   filter.Condition  // base filter and all filters, without the axis's own range
 	span    filter.Condition  // the conditions on the axis's field
 	reached []reached         // what the other conditions found behind links
+	// Sifted is set where the plan is one of the two questions of a median or percentile.
+	Sifted    *Sift
+	estimated float64 // how many groups there may be
 }
 
 // fineLimit is the estimated number of groups up to which the finest groups are fetched.
@@ -160,6 +164,7 @@ func (p *Plan) build(extent *Extent) (err error) {
 			groups *= 100
 		}
 	}
+	p.estimated = groups
 	if !p.mergeable() {
 		p.tally(groups)
 	}
@@ -201,6 +206,7 @@ func (p *Plan) Margins() (sets []int) {
 func (p *Plan) Force(rolled bool) {
 	if rolled {
 		p.Untally()
+		p.estimated = math.Inf(1) // too many to sift
 	}
 	for _, d := range p.Dims {
 		rolled = rolled && !d.Within && !d.Sort.Compared()
