@@ -66,7 +66,7 @@ func (d *drawer) axes() error {
 			f, at := t.Figure(g, s, m), d.place(g, s)
 			mark := d.markIn(&room[g], f, m, at)
 			if mark != nil {
-				d.running(mark, g, s, m)
+				mark.Run = running(t, d.of, g, s, m)
 				var share field.Value
 				if shares {
 					whole := t.GroupFigure(g, m)
@@ -102,30 +102,31 @@ func (d *drawer) axes() error {
 	return d.scales()
 }
 
-// running notes where the records of a running figure begin.
-func (d *drawer) running(mark *Mark, g, s, m int) {
-	then := d.of[m].Then
+// running is what a running figure goes over: its own step or value and all before it,
+// from where it begins, within the groups above; nil for figures of their own records only.
+func running(t *calc.Table, of []calc.Measured, g, s, m int) *Run {
+	then := of[m].Then
 	if then == nil || then.RunningTotal == nil && then.MovingAverage == nil {
-		return
+		return nil
 	}
-	first := g
-	for first > 0 && (then.MovingAverage == nil || g-first < then.MovingAverage.Steps-1) && (then.RunningTotal == nil || !d.t.RestartsAt(m, first)) {
+	last, first := len(t.Groups[g])-1, g
+	for first > 0 && samePrefix(t.Groups[first-1], t.Groups[g], last) && (then.MovingAverage == nil || g-first < then.MovingAverage.Steps-1) && (then.RunningTotal == nil || !t.RestartsAt(m, first)) {
 		first--
 	}
-	run := &RunFrom{}
+	run := &Run{}
 	var sum field.Value
 	for i := first; i <= g; i++ {
-		run.Keys = append(run.Keys, d.t.Groups[i][0].Ref())
-		sum = calc.Sum(sum, d.t.Figure(i, s, m).Base)
+		run.Key.Run = append(run.Key.Run, t.Groups[i][last].Ref())
+		sum = calc.Sum(sum, t.Figure(i, s, m).Base)
 	}
-	if k := d.t.Groups[first][0]; k.Kind == calc.Step {
-		to := d.t.Groups[g][0].To
-		run.Keys = []query.KeyRef{{From: &k.From, To: &to}}
+	if k := t.Groups[first][last]; k.Kind == calc.Step {
+		to := t.Groups[g][last].To
+		run.Key = query.KeyRef{From: &k.From, To: &to}
 	}
-	if d.of[m].Additive() {
+	if of[m].Additive() {
 		run.Was = sum.Exact()
 	}
-	mark.Run = run
+	return run
 }
 
 // stack sets the parts on each other, those above zero and those below apart; to 100

@@ -100,14 +100,14 @@ type Mark struct {
 	Tone  string       `json:"tone,omitempty"`  // a colour of its own
 	Inked string       `json:"inked,omitempty"` // what text on that colour is written in: ink or paper
 	Exact string       `json:"exact"`           // the value that its records give
-	Run   *RunFrom     `json:"run,omitempty"`   // of a running figure: where its records begin
+	Run   *Run         `json:"run,omitempty"`   // of a running figure: the records of all that it goes over
 	Then  *query.Spell `json:"then,omitempty"`  // of a comparison: the span it lies in
 }
 
-// A RunFrom is where the records of a running figure begin: a time, or the keys before it.
-type RunFrom struct {
-	Keys []query.KeyRef `json:"keys"`
-	Was  string         `json:"was"` // the measure over all of them
+// A Run is what a running figure goes over.
+type Run struct {
+	Key query.KeyRef `json:"key"`
+	Was string       `json:"was"` // the measure over all of its records
 }
 
 // A CategoryAxis is how the groups' axis looks.

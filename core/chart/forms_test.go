@@ -328,8 +328,8 @@ func TestRunningFiguresLeadToAllTheirRecords(t *testing.T) {
 	assert.Equal(t, "£12.00", marks[2].Label, "carried through a gap")
 	assert.Nil(t, marks[11], "not begun")
 	assert.Equal(t, "13.00", marks[3].Run.Was)
-	assert.Equal(t, "2026-01-01", marks[3].Run.Keys[0].From.Format("2006-01-02"))
-	assert.Equal(t, "2026-05-01", marks[3].Run.Keys[0].To.Format("2006-01-02"))
+	assert.Equal(t, "2026-01-01", marks[3].Run.Key.From.Format("2006-01-02"))
+	assert.Equal(t, "2026-05-01", marks[3].Run.Key.To.Format("2006-01-02"))
 }
 
 // A measure that stands aside is written on marks and in tips, and not drawn.

@@ -1,6 +1,7 @@
 package chart
 
 import (
+	"slices"
 	"strings"
 
 	"eskadel/core/calc"
@@ -63,8 +64,12 @@ type Cell struct {
 	Number bool   `json:"number,omitempty"`
 	Plain  bool   `json:"plain,omitempty"` // a number that leads to no records
 	Look   *Look  `json:"look,omitempty"`
-	Span   int    `json:"span,omitempty"`   // rows that a merged cell covers
-	Merged bool   `json:"merged,omitempty"` // it is covered by the cell above
+	// Then is the span that a cell of a comparison lies in, and Run what a running figure
+	// goes over.
+	Then   *query.Spell `json:"then,omitempty"`
+	Run    *Run         `json:"run,omitempty"`
+	Span   int          `json:"span,omitempty"`   // rows that a merged cell covers
+	Merged bool         `json:"merged,omitempty"` // it is covered by the cell above
 }
 
 // MostCells is what a table may carry.
@@ -121,7 +126,12 @@ func MakeGrid(t *calc.Table, doc *Document, version int) *Grid {
 	for i, group := range t.Groups {
 		r := w.row(group)
 		for n, c := range w.columns {
-			r.Cells = append(r.Cells, w.cell(n, c, t.Figure(i, c.split, c.measure), 0))
+			cell := w.cell(n, c, t.Figure(i, c.split, c.measure), 0)
+			if c.shows == "" && len(group) > 0 {
+				cell.Run = running(t, w.of, i, c.split, c.measure)
+			}
+			w.before(&cell, c, i, len(group))
+			r.Cells = append(r.Cells, cell)
 		}
 		g.Rows = append(g.Rows, r)
 	}
@@ -223,6 +233,22 @@ func (w *gridder) cell(n int, c column, f calc.Figure, level int) Cell {
 	return out
 }
 
+// before leads from what a figure is compared with to its records. The cell is divided by
+// so many levels of a group and by those of its column.
+func (w *gridder) before(cell *Cell, c column, group, levels int) {
+	home := w.t.Home(c.measure)
+	if c.shows != "before" || cell.Exact == "" || home.Compared == nil || w.of[c.measure].Then != nil {
+		return
+	}
+	span := home.Compared.Pairing.Total
+	for _, k := range slices.Concat(home.Groups[group][:levels], home.Splits[c.split][:c.levels]) {
+		if r, ok := home.Partner(k); ok {
+			span = r
+		}
+	}
+	cell.Plain, cell.Then = false, &query.Spell{From: span.From, To: span.To}
+}
+
 // row begins a row with its group.
 func (w *gridder) row(group []calc.Key) Row {
 	r := Row{Cells: make([]Cell, 0, len(group)+len(w.columns)), Keys: make([]query.KeyRef, 0, len(group))}
@@ -312,7 +338,9 @@ func MakePivot(t *calc.Table, doc *Document, version int) *Grid {
 			r.Level, r.Folds = level, level < by-1
 			r.Open, r.Hidden = r.Folds && level < open, level > open
 			for n, c := range w.columns {
-				r.Cells = append(r.Cells, w.cell(n, c, t.MarginFigure(i, c.split, level+1, c.levels, c.measure), by-1-level))
+				cell := w.cell(n, c, t.MarginFigure(i, c.split, level+1, c.levels, c.measure), by-1-level)
+				w.before(&cell, c, i, level+1)
+				r.Cells = append(r.Cells, cell)
 			}
 			g.Rows = append(g.Rows, r)
 		}

@@ -57,6 +57,8 @@ type KeyRef struct {
 	Outside bool `json:"outside,omitempty"`
 	// NotShown stands for links to records that the viewer may not see.
 	NotShown bool `json:"not_shown,omitempty"`
+	// Run is the keys that a running figure goes over, and stands for all of their records.
+	Run []KeyRef `json:"run,omitempty"`
 }
 
 func stamp(f *dataset.Field, t time.Time) string {
@@ -75,54 +77,77 @@ func (r Reference) Keyed(d Definition, ds *dataset.Dataset) (filter.Condition, e
 	}
 	var parts []filter.Condition
 	for i, k := range r.Keys {
-		name := dims[i].Field
-		f, err := ds.Field(name)
+		c, err := r.keyed(k, i, dims[i], ds)
 		if err != nil {
-			return filter.Condition{}, err
+			return c, err
 		}
-		switch {
-		case k.Is != nil:
-			c := filter.Compare(name, filter.Is, *k.Is)
-			c.Part = dims[i].Part
-			parts = append(parts, c)
-		case len(k.Any) > 0:
-			c := filter.Compare(name, filter.OneOf, k.Any...)
-			c.Part = dims[i].Part
-			if k.Furthest != "" && len(k.Lost) > 0 {
-				if _, err := visible(ds, k.Furthest); err != nil {
-					return filter.Condition{}, err
-				}
-				c = filter.Condition{Any: []filter.Condition{c, filter.And(filter.Compare(name, filter.OneOf, k.Lost...), filter.Compare(k.Furthest, filter.OneOf, k.Any...))}}
-			}
-			parts = append(parts, c)
-		case k.NotShown:
-			parts = append(parts, filter.Compare(name, filter.NotShown))
-		case k.None:
-			parts = append(parts, filter.Compare(name, filter.Empty))
-		case k.Others:
-			parts = append(parts, filter.Compare(name, filter.Filled))
-			if f.IsLink() {
-				parts = append(parts, filter.Negate(filter.Compare(name, filter.NotShown)))
-			}
-			kept := k.Not
-			if kept == nil && i < len(r.Kept) {
-				kept = r.Kept[i]
-			}
-			if len(kept) > 0 {
-				c := filter.Compare(name, filter.NoneOf, kept...)
-				c.Part = dims[i].Part
-				parts = append(parts, c)
-			}
-		case k.Outside && (r.From == nil || r.To == nil): // the axis has no steps at all
-			parts = append(parts, filter.Compare(name, filter.Filled))
-		case k.Outside:
-			parts = append(parts, filter.Condition{Any: append(between(f, nil, r.From), between(f, r.To, nil)...)})
-		case r.Then != nil && (k.From != nil || k.To != nil): // the span stands for the step
-		case k.From != nil || k.To != nil:
-			parts = append(parts, between(f, k.From, k.To)...)
-		}
+		parts = append(parts, c)
 	}
 	return filter.And(parts...), nil
+}
+
+// keyed is the condition that a key of dimension i stands for.
+func (r Reference) keyed(k KeyRef, i int, dim Dimension, ds *dataset.Dataset) (filter.Condition, error) {
+	f, err := ds.Field(dim.Field)
+	if err != nil {
+		return filter.Condition{}, err
+	}
+	compare := func(op filter.Op, values ...string) filter.Condition {
+		c := filter.Compare(dim.Field, op, values...)
+		if len(values) > 0 {
+			c.Part = dim.Part
+		}
+		return c
+	}
+	switch {
+	case len(k.Run) > 0:
+		var any filter.Condition
+		for _, one := range k.Run {
+			one.Run = nil // a run is over single keys
+			c, err := r.keyed(one, i, dim, ds)
+			if err != nil {
+				return c, err
+			}
+			any.Any = append(any.Any, c)
+		}
+		return any, nil
+	case k.Is != nil:
+		return compare(filter.Is, *k.Is), nil
+	case len(k.Any) > 0:
+		c := compare(filter.OneOf, k.Any...)
+		if k.Furthest != "" && len(k.Lost) > 0 {
+			if _, err := visible(ds, k.Furthest); err != nil {
+				return filter.Condition{}, err
+			}
+			c = filter.Condition{Any: []filter.Condition{c, filter.And(filter.Compare(dim.Field, filter.OneOf, k.Lost...), filter.Compare(k.Furthest, filter.OneOf, k.Any...))}}
+		}
+		return c, nil
+	case k.NotShown:
+		return compare(filter.NotShown), nil
+	case k.None:
+		return compare(filter.Empty), nil
+	case k.Others:
+		parts := []filter.Condition{compare(filter.Filled)}
+		if f.IsLink() {
+			parts = append(parts, filter.Negate(compare(filter.NotShown)))
+		}
+		kept := k.Not
+		if kept == nil && i < len(r.Kept) {
+			kept = r.Kept[i]
+		}
+		if len(kept) > 0 {
+			parts = append(parts, compare(filter.NoneOf, kept...))
+		}
+		return filter.And(parts...), nil
+	case k.Outside && (r.From == nil || r.To == nil): // the axis has no steps at all
+		return compare(filter.Filled), nil
+	case k.Outside:
+		return filter.Condition{Any: append(between(f, nil, r.From), between(f, r.To, nil)...)}, nil
+	case r.Then != nil: // the span stands for the step
+	case k.From != nil || k.To != nil:
+		return filter.And(between(f, k.From, k.To)...), nil
+	}
+	return filter.Condition{}, nil
 }
 
 // unplaced tells whether the reference leads to records that the time axis, dimension

@@ -36,7 +36,12 @@ export class Widget {
     const of = (head ?? cell).dataset;
     /** @type {Record<string, any>} */
     const mark = { ...this.answer.whole, measure: Number(of.measure), was: cell.dataset.exact };
-    if (row) mark.keys = this.keys(JSON.parse(row.dataset.keys ?? "[]") ?? [], of.keys ? JSON.parse(of.keys) : [], Number(cell.closest("table")?.dataset.by ?? 0));
+    const run = cell.dataset.run ? JSON.parse(cell.dataset.run) : null, group = JSON.parse(row?.dataset.keys ?? "[]") ?? [];
+    if (run) {
+      group.splice(-1, 1, run.key);
+      mark.was = run.was;
+    }
+    if (row) mark.keys = this.keys(group, of.keys ? JSON.parse(of.keys) : [], Number(cell.closest("table")?.dataset.by ?? 0));
     if (cell.dataset.then) mark.then = JSON.parse(cell.dataset.then);
     this.listener.records(mark, [row && of.words, row?.dataset.words].filter(Boolean).join(", "));
   }
