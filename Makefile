@@ -2,14 +2,14 @@
 .PHONY: demo test bench vendor postgres screenshots
 
 demo: postgres          ## run the demonstration on loopback
-	@go build -o .eskadel/bin/eskadel ./cmd/eskadel
+	@go build -pgo=off -o .eskadel/bin/eskadel ./cmd/eskadel
 	@exec .eskadel/bin/eskadel demo $(DEMO)
 
 test:                   ## install what the tests need and run all of them
 	@bash scripts/test.sh
 
 bench: postgres         ## measure against queries written by hand
-	@go run ./bench $(BENCH)
+	@go run -pgo=cmd/eskadel/default.pgo ./bench $(BENCH)
 
 vendor:                 ## fetch the browser's third-party files again
 	@bash scripts/vendor.sh

@@ -168,10 +168,14 @@ func wholeDashboard(ctx context.Context, d *demo.Demo, bearer string, conn *pgx.
 	return ratio <= 0.6, nil
 }
 
-// shares are what is measured of Eskadel's own time: all but the database's.
-var shares = []struct{ name, document string }{
-	{"chart of 2,000 marks", `{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"opened","grain":"week"}],"split":{"field":"part","largest":9,"others":true},"where":{"field":"opened","within":{"last":199,"unit":"week"}},"form":{"columns":"stacked"}}`},
-	{"pivot of 5,000 cells", `{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"},{"count":"records"}],"by":[{"field":"crew"},{"field":"part_group"}],"split":{"field":"opened","grain":"month"},"where":{"field":"opened","within":{"last":23,"unit":"month"}},"form":"pivot"}`},
+// shares are what is measured of Eskadel's own time: all but the database's; most is what
+// it must not exceed, where that is said.
+var shares = []struct {
+	name, document string
+	most           time.Duration
+}{
+	{"chart of 2,000 marks", `{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"opened","grain":"week"}],"split":{"field":"part","largest":9,"others":true},"where":{"field":"opened","within":{"last":199,"unit":"week"}},"form":{"columns":"stacked"}}`, 5 * time.Millisecond},
+	{"pivot of 5,000 cells", `{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"},{"count":"records"}],"by":[{"field":"crew"},{"field":"part_group"}],"split":{"field":"opened","grain":"month"},"where":{"field":"opened","within":{"last":23,"unit":"month"}},"form":"pivot"}`, 0},
 }
 
 // ownShare measures what Eskadel itself takes from the database's rows to the answer's JSON.
@@ -242,7 +246,7 @@ func ownShare(ctx context.Context, d *demo.Demo, rounds int) (bool, error) {
 			}
 		}
 		mark := ""
-		if median(took) > 5*time.Millisecond {
+		if s.most > 0 && median(took) > s.most {
 			held, mark = false, " (missed)"
 		}
 		fmt.Printf("| %s | %d | %d | %.1f%s |\n", s.name, len(rows), marks, ms(median(took)), mark)

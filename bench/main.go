@@ -17,6 +17,7 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"runtime/pprof"
 	"sort"
 	"time"
 
@@ -73,7 +74,19 @@ func main() {
 	scale := flag.Float64("scale", 25, "how many records: 25 is a million jobs")
 	rounds := flag.Int("rounds", 15, "how often each is asked")
 	only := flag.String("only", "", "one question, by its widget or kind; \"own\" for Eskadel's own share")
+	kept := flag.String("profile", "", "where to keep a profile of the processor's time, as builds for use are guided by (cmd/eskadel/default.pgo)")
 	flag.Parse()
+	if *kept != "" {
+		f, err := os.Create(*kept)
+		if err == nil {
+			err = pprof.StartCPUProfile(f)
+		}
+		if err != nil {
+			fmt.Fprintln(os.Stderr, "bench:", err)
+			os.Exit(1)
+		}
+		defer pprof.StopCPUProfile()
+	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
 	if err := run(ctx, *scale, *rounds, *only); err != nil {

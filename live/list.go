@@ -71,8 +71,23 @@ func (e *Engine) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 	if err == nil && a.Listed.More > 0 {
 		a.Notes = append(a.Notes, Note{Words: "The first " + count(len(l.Rows)) + " of " + count(int(l.Count)) + " " + ds.Record[1] + " are shown."})
 	}
-	if err == nil && a.Listed.Missing > 0 {
-		a.Notes = append(a.Notes, Note{Words: count(a.Listed.Missing) + " " + ds.Record[1] + " cannot be placed and are not shown."})
+	if err == nil {
+		where := "the plan"
+		if len(a.Listed.Outline) > 0 {
+			where = "the map"
+		}
+		for _, out := range []struct {
+			n         int
+			one, many string
+		}{{a.Listed.Missing, "cannot be placed and is not shown", "cannot be placed and are not shown"}, {a.Listed.Outside, "lies outside " + where + " and is not shown", "lie outside " + where + " and are not shown"}} {
+			switch out.n {
+			case 0:
+			case 1:
+				a.Notes = append(a.Notes, Note{Words: "1 " + ds.Record[0] + " " + out.one + "."})
+			default:
+				a.Notes = append(a.Notes, Note{Words: count(out.n) + " " + ds.Record[1] + " " + out.many + "."})
+			}
+		}
 	}
 	return err
 }

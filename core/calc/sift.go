@@ -2,7 +2,8 @@ package calc
 
 import (
 	"slices"
-	"sort"
+
+	"github.com/cockroachdb/apd/v3"
 
 	"eskadel/core/field"
 	"eskadel/core/query"
@@ -90,10 +91,15 @@ func (c *computing) sifted() int {
 // span in the place of all values of any other. It is false where the records have changed
 // in between.
 func (c *computing) refine(fetched *computing, spans []int) bool {
-	at, borders := c.sifted(), c.p.Sifted.Borders
-	exact := map[place]tally{}
+	at, sift := c.sifted(), c.p.Sifted
+	var below apd.Decimal // every value
+	first := sift.Borders[0].Decimal()
+	_, _ = exact.Abs(&below, first)
+	_, _ = exact.Sub(&below, first, &below)
+	_, _ = exact.Sub(&below, &below, one)
+	values := map[place]tally{}
 	for i := range fetched.cells {
-		exact[fetched.cells[i].place()] = fetched.cells[i].parts[at].tally
+		values[fetched.cells[i].place()] = fetched.cells[i].parts[at].tally
 	}
 	for i := range c.cells {
 		f := &c.cells[i]
@@ -104,18 +110,19 @@ func (c *computing) refine(fetched *computing, spans []int) bool {
 				left[span] = o.times
 				continue
 			}
-			o.value = borders[max(0, span-1)]
 			if span == 0 {
-				o.value = minus(o.value, field.OfInt(1))
+				o.value = field.OfDecimal(&below)
+			} else {
+				o.value = sift.Borders[span-1]
 			}
 			out[o.value.Exact()] = o
 		}
 		p := f.place()
-		for key, o := range exact[p] {
-			left[sort.Search(len(borders), func(b int) bool { return field.Compare(o.value, borders[b]) < 0 })] -= o.times
+		for key, o := range values[p] {
+			left[sift.Span(o.value)] -= o.times
 			out[key] = o
 		}
-		delete(exact, p)
+		delete(values, p)
 		for _, n := range left {
 			if n != 0 {
 				return false
@@ -123,5 +130,5 @@ func (c *computing) refine(fetched *computing, spans []int) bool {
 		}
 		f.parts[at].tally = out
 	}
-	return len(exact) == 0
+	return len(values) == 0
 }

@@ -34,9 +34,12 @@ type Listing struct {
 	Host    string       `json:"-"`                 // what comes before the paths of pictures
 	Outline []string     `json:"outline,omitempty"` // of a map: paths on a ground of 100 by High
 	High    float64      `json:"high,omitempty"`
-	Days    []string     `json:"days,omitempty"` // of a calendar, the weekdays' names
-	More    int          `json:"more,omitempty"` // records that are not shown
-	Missing int          `json:"missing,omitempty"`
+	Days    []string     `json:"days,omitempty"`    // of a calendar, the weekdays' names
+	More    int          `json:"more,omitempty"`    // records that are not shown
+	Missing int          `json:"missing,omitempty"` // records without a place
+	Outside int          `json:"outside,omitempty"` // records whose place is not on the plan or map
+	// Pictures tells that records may have pictures; one that has none keeps its room.
+	Pictures bool `json:"pictures,omitempty"`
 }
 
 // A ListColumn is a column of a board, a day of the latest changes, or all cards.
@@ -155,6 +158,7 @@ func List(d *Document, ds *dataset.Dataset, l Listed) (*Listing, error) {
 	case Latest:
 		w.latest(out)
 	default:
+		out.Pictures = r.Picture != nil
 		all := ListColumn{}
 		for _, row := range l.Rows {
 			all.Cards = append(all.Cards, w.card(row))
@@ -421,13 +425,17 @@ func (w *lister) plan(out *Listing) error {
 			out.Missing++
 			continue
 		}
-		c := w.card(row)
-		if c.Colour == "" {
-			c.Colour = "c1"
-		}
 		if project != nil {
 			x, y = project(y, x) // positions are latitude, longitude
 			y *= 100 / out.High  // in percent of the height
+		}
+		if x < 0 || x > 100 || y < 0 || y > 100 {
+			out.Outside++
+			continue
+		}
+		c := w.card(row)
+		if c.Colour == "" {
+			c.Colour = "c1"
 		}
 		c.X, c.Y = x, y
 		all.Cards = append(all.Cards, c)

@@ -52,8 +52,8 @@ func (b *builder) where(c filter.Condition) (string, error) {
 
 // inner selects, for each record that meets every condition, the dimensions' keys as
 // k0, k1, …, the measured values as v0, … and the measures' own conditions as m0, ….
-// With a time axis it ends in an offset, which keeps the planner from estimating a group
-// per record and so from giving up parallel aggregation.
+// With a time axis or spans of values it ends in an offset, which keeps the planner from
+// estimating a group per record and so from giving up parallel aggregation.
 func (b *builder) inner() (string, error) {
 	p := b.plan
 	var columns []string
@@ -82,6 +82,9 @@ func (b *builder) inner() (string, error) {
 		}
 		if v != "" {
 			columns = append(columns, fmt.Sprintf("%s as v%d", v, i))
+		}
+		if s := p.Sifted; s != nil && s.Atom == i {
+			columns = append(columns, b.span(v)+" as span")
 		}
 		only, err := a.only(b.scope)
 		if err != nil {
@@ -114,7 +117,7 @@ func (b *builder) inner() (string, error) {
 		where = statement.And(where, s)
 	}
 	sql := "select " + strings.Join(columns, ", ") + " from " + b.scope.From() + " where " + where
-	if axis != "" {
+	if axis != "" || p.Sifted != nil {
 		sql += " offset '0'"
 	}
 	return sql, nil
@@ -162,7 +165,7 @@ func (b *builder) aggregate(c Column) string {
 	}
 	v := fmt.Sprintf("d.v%d", c.Atom)
 	if s := b.plan.Sifted; s != nil && s.Only == nil && c.Component == TallyValue {
-		return b.span(v)
+		return "d.span"
 	}
 	return a.aggregate(c.Component, v, only)
 }
@@ -208,7 +211,7 @@ func (b *builder) fine(inner string) string {
 	columns = append(columns, "count(*) as n")
 	grouped := "select " + strings.Join(columns, ", ") + " from (" + inner + ") d"
 	if s := p.Sifted; s != nil && s.Only != nil {
-		grouped += fmt.Sprintf(" where %s = any(%s::int[])", b.span(fmt.Sprintf("d.v%d", s.Atom)), b.bind.Bind(s.Only))
+		grouped += " where d.span = any(" + b.bind.Bind(s.Only) + "::int[])"
 	}
 	if len(group) > 0 {
 		grouped += fmt.Sprintf(" group by %s limit %d", strings.Join(group, ", "), MostGroups+1)

@@ -2,6 +2,7 @@ package query
 
 import (
 	"fmt"
+	"sort"
 
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -107,11 +108,18 @@ func (s *Borders) Compile(g *dataset.Guard) (statement.Statement, error) {
 	return statement.Statement{SQL: sql, Args: b.bind.Args()}, b.err
 }
 
-// span is the SQL of the number of the span that a value lies in.
+// span is the SQL of the number of the span that a value lies in. Spans are told apart by
+// the binary numbers nearest to values and borders, which the database compares quickly;
+// nearest numbers never change order.
 func (b *builder) span(v string) string {
-	texts := make([]string, len(b.plan.Sifted.Borders))
+	nearest := make([]float64, len(b.plan.Sifted.Borders))
 	for i, border := range b.plan.Sifted.Borders {
-		texts[i] = border.Exact()
+		nearest[i] = border.Float()
 	}
-	return "width_bucket(" + v + "::numeric, " + b.bind.Bind(texts) + "::text[]::numeric[])"
+	return "width_bucket(" + v + "::float8, " + b.bind.Bind(nearest) + "::float8[])"
+}
+
+// Span is the number of the span that a value lies in, as the database tells it.
+func (s *Sift) Span(v field.Value) int {
+	return sort.Search(len(s.Borders), func(i int) bool { return v.Float() < s.Borders[i].Float() })
 }

@@ -223,12 +223,26 @@ function open(row, button) {
   }
 }
 
+/** Leaves out labels of a scale, evenly, until those that stay have room. @param {HTMLElement} scale */
+function thin(scale) {
+  const labels = /** @type {HTMLElement[]} */ ([...scale.children]), ends = labels.map((l) => l.offsetLeft + l.offsetWidth + 4);
+  const every = labels.findIndex((_, k) => k > 0 && labels.every((l, i) => i < k || i % k > 0 || l.offsetLeft >= ends[i - k])) || 1;
+  labels.forEach((l, i) => l.classList.toggle("left-out", every < 0 && i > 0 || every > 0 && i % every > 0 || ends[i] > scale.clientWidth + 4));
+}
+
 /** Puts what says where it lies in its place. @param {HTMLElement} body */
 function lay(body) {
+  const scale = /** @type {HTMLElement | null} */ (body.querySelector(".timeline .scale"));
+  if (scale) new ResizeObserver(() => thin(scale)).observe(scale);
   for (const node of /** @type {NodeListOf<HTMLElement>} */ (body.querySelectorAll("[data-left], [data-top], [data-wide]"))) {
     if (node.dataset.left) node.style.left = `${node.dataset.left}%`;
     if (node.dataset.top) node.style.top = `${node.dataset.top}%`;
     if (node.dataset.wide) node.style.width = `${node.dataset.wide}%`;
+    if (node.classList.contains("pin-name")) {
+      const left = Number(node.dataset.left), before = left > 55; // on the side that has more room
+      node.classList.toggle("before", before);
+      node.style.maxWidth = `calc(${before ? left : 100 - left}% - 12px)`;
+    }
   }
   const plan = /** @type {HTMLElement | null} */ (body.querySelector(".plan")), picture = plan?.querySelector("img");
   if (plan?.dataset.high) plan.style.setProperty("--ratio", String(100 / Number(plan.dataset.high)));
