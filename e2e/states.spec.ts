@@ -3,15 +3,16 @@ import { faults, settled, signIn } from "./help";
 
 /** A dataset of made-up values: each state is a kind of records. */
 const made = `select row_number() over () as id, s.* from (
-  select 'one' as state, 'Only one' as thing, 'a' as part, 12.5 as size, 3.0 as other, timestamp '2026-03-03' as at
-  union all select 'negative', 'thing ' || i, chr(96 + i % 3 + 1), (i - 4) * 1250.5, i, timestamp '2026-01-01' + i * interval '1 month' from generate_series(1, 8) i
-  union all select 'long', 'A name that goes on for very much longer than any drawing has room for, number ' || i, 'part of something with a long name ' || i % 3, i * 1234567.89, i * 10, timestamp '2026-01-01' + i * interval '1 month' from generate_series(1, 12) i
-  union all select 'many', 'thing ' || i % 200, 'part ' || i / 200, 1 + (i * 7919) % 97, (i * 31) % 50, timestamp '2021-01-01' + (i % 200) * interval '1 week' from generate_series(0, 1999) i
+  select 'one' as state, 'Only one' as thing, 'a' as part, 12.5 as size, 3.0 as other, timestamp '2026-03-03' as at, timestamp '2026-03-09' as till, 54.2 as lat, -3.1 as long
+  union all select 'negative', 'thing ' || i, chr(96 + i % 3 + 1), (i - 4) * 1250.5, i, timestamp '2026-01-01' + i * interval '1 month', timestamp '2026-01-20' + i * interval '1 month', 48 + i, i - 12 from generate_series(1, 8) i
+  union all select 'long', 'A name that goes on for very much longer than any drawing has room for, number ' || i, 'part of something with a long name ' || i % 3, i * 1234567.89, i * 10, timestamp '2026-01-01' + i * interval '1 month', timestamp '2026-02-11' + i * interval '1 month', 50 + i, i from generate_series(1, 12) i
+  union all select 'many', 'thing ' || i % 200, 'part ' || i / 200, 1 + (i * 7919) % 97, (i * 31) % 50, timestamp '2021-01-01' + (i % 200) * interval '1 week', timestamp '2021-01-05' + (i % 200) * interval '1 week', 50 + (i % 50) / 10.0, (i % 37) / 10.0 from generate_series(0, 1999) i
 ) s`;
 
 const fields = [
-  { name: "state", column: "state", label: "State" }, { name: "thing", column: "thing", label: "Thing" }, { name: "part", column: "part", label: "Part" },
+  { name: "state", column: "state", label: "State" }, { name: "thing", column: "thing", label: "Thing" }, { name: "part", column: "part", label: "Part", list: ["a", "b", "c", "part 0", "part 1"] },
   { name: "size", column: "size", label: "Size" }, { name: "other", column: "other", label: "Other" }, { name: "at", column: "at", label: "At", time: "planned" },
+  { name: "till", column: "till", label: "Till", time: "planned" }, { name: "place", label: "Place", position: ["lat", "long"] },
 ];
 
 const size = { sum: "size" }, by = [{ field: "thing" }], along = [{ field: "at", grain: "week" }], split = { field: "part" };
@@ -26,6 +27,40 @@ const forms: Record<string, object> = {
   compared: { measures: [size], by: [{ field: "at", grain: "month" }], where: { field: "at", within: { from: "2026-01-01", to: "2026-12-31" } }, compare: "year before", lines: [{ at: "average" }], trend: true, forecast: 3, form: "columns" },
 };
 
+const records = [{ count: "records" }], heading = { heading: "thing" };
+const outline = { type: "Polygon", coordinates: [[[-10, 45], [15, 45], [15, 65], [-10, 65], [-10, 45]]] };
+
+/** Each form that is text: tables, lists of records and key figures. */
+const texts: Record<string, object> = {
+  records: { measures: records, form: "records", show: ["thing", "part", "size", "at"] }, top: { measures: [size, { count: "records" }], by: [{ field: "thing", largest: 10, others: true }], form: "table" },
+  grouped: { measures: [size, { sum: "other" }], by: [{ field: "part" }, { field: "thing", largest: 5, others: true, within: true }], form: "grouped table" },
+  pivot: { measures: [size], by: [{ field: "part" }, { field: "thing", largest: 4, others: true }], split: { field: "at", grain: "year" }, form: "pivot", finish: { cells: [{ of: 0, bar: {} }] } },
+  figures: { measures: [size, { average: "other" }, { count: "records" }], form: "key figures" }, board: { measures: records, form: "board", show: ["size", "at"], finish: { stage: "part", ...heading } },
+  cards: { measures: records, form: "cards", show: ["part", "size"], finish: heading }, latest: { measures: records, form: "latest", show: ["part"], finish: { from: "at", ...heading } },
+  calendar: { measures: records, form: "calendar", show: ["part"], finish: { from: "at", ...heading } }, timeline: { measures: records, form: "timeline", finish: { from: "at", to: "till", stage: "part", ...heading } },
+  plan: { measures: records, form: "plan", finish: { position: "place", stage: "part", outline, ...heading } },
+};
+
+/** What is wrong with a text form: it is wider than its place and cannot be scrolled, or words are cut that nothing else tells, or lie on each other. */
+const untidy = (which: string) => {
+  const place = document.querySelector(which)!, out: string[] = [];
+  const scrolls = (e: Element | null): boolean => !!e && place.contains(e) && (/auto|scroll/.test(getComputedStyle(e).overflowX) || scrolls(e.parentElement));
+  const right = place.getBoundingClientRect().right;
+  for (const e of place.querySelectorAll<HTMLElement>("*")) {
+    const box = e.getBoundingClientRect(), style = getComputedStyle(e), said = (e.firstChild?.textContent ?? "").trim().slice(0, 40);
+    if (box.width === 0 || e.closest("svg") || style.visibility === "hidden") continue;
+    if (box.right > right + 2 && !scrolls(e.parentElement)) out.push(`“${said}” (${e.className}) stands out of its place`);
+    if (style.textOverflow === "ellipsis" && e.scrollWidth > e.clientWidth + 1 && !e.closest("[title]") && !e.hasAttribute("aria-hidden")) out.push(`“${said}” is shortened, and nothing tells it whole`);
+  }
+  for (const labels of [".scale span:not(.left-out)", ".figure-box", "thead tr:last-child th"]) {
+    const boxes = [...place.querySelectorAll(labels)].map((l) => l.getBoundingClientRect());
+    boxes.forEach((b, i) => boxes.slice(0, i).forEach((o) => {
+      if (Math.min(b.right, o.right) - Math.max(b.left, o.left) > 1.5 && Math.min(b.bottom, o.bottom) - Math.max(b.top, o.top) > 1.5) out.push(`${labels} ${i} lies on another`);
+    }));
+  }
+  return out;
+};
+
 /** What the server answers for a form in a state. @param {Page} page */
 async function answer(page: Page, token: string, form: object, state: string) {
   const where = { field: "state", is: state }, own = (form as { where?: object }).where;
@@ -34,13 +69,19 @@ async function answer(page: Page, token: string, form: object, state: string) {
   return r.json();
 }
 
-test("every form in every state: empty, one value, negative, long names, two thousand marks, small and large", async ({ page }) => {
+/** Signs in as a builder and keeps the dataset of the states; returns the token of the session. @param {Page} page */
+async function prepared(page: Page) {
   await signIn(page, "mara.quill@skerrin.example");
   await page.goto("/charts/edit?dataset=yard-jobs");
   await settled(page);
   const token = (await page.locator("[data-csrf]").first().getAttribute("data-csrf"))!;
   const kept = await page.request.put("/api/v1/datasets/states", { data: { version: 1, name: "states", title: "States", record: ["record", "records"], source: "yard-desk", from: { select: made }, key: ["id"], date: "at", fields, row_rules: [{ roles: ["director"], where: "every row" }] }, headers: { "X-CSRF-Token": token } });
   expect(kept.status(), await kept.text()).toBeLessThan(300);
+  return token;
+}
+
+test("every form in every state: empty, one value, negative, long names, two thousand marks, small and large", async ({ page }) => {
+  const token = await prepared(page);
   let drawn = 0;
   for (const [name, form] of Object.entries(forms)) {
     for (const state of ["none", "one", "negative", "long", "many"]) {
@@ -72,4 +113,33 @@ test("every form in every state: empty, one value, negative, long names, two tho
     }
   }
   expect(drawn).toBeGreaterThan(40);
+});
+
+test("every list and table in every state has room for its words", async ({ page }) => {
+  const token = await prepared(page);
+  await page.goto("/dashboards/yard-today");
+  await settled(page);
+  for (const [name, form] of Object.entries(texts)) {
+    for (const state of ["none", "one", "negative", "long", "many"]) {
+      const a = await answer(page, token, form, state);
+      for (const [width, height] of [[300, 240], [420, 260], [1240, 640]]) {
+        await page.evaluate(async ({ a, width, height }) => {
+          const { Widget } = await import(/* a module of the page */ ("/static/js/widget.js" as string));
+          document.querySelector("#state-place")?.remove();
+          const place = document.createElement("section");
+          place.id = "state-place";
+          place.className = "widget";
+          place.style.cssText = `position:fixed;left:0;top:0;width:${width}px;height:${height}px;background:var(--paper);z-index:99`;
+          place.innerHTML = '<div class="widget-head"><h2></h2></div><div class="widget-body"></div>';
+          document.body.append(place);
+          new Widget(place, { choose: () => {}, records: () => {} }).show(a);
+          await document.fonts.ready;
+          await new Promise((done) => requestAnimationFrame(() => setTimeout(done)));
+        }, { a, width, height });
+        if (process.env.PICTURES) await page.screenshot({ path: `${process.env.PICTURES}/${name}-${state}-${width}.png`, clip: { x: 0, y: 0, width, height } });
+        expect.soft(await page.evaluate(untidy, "#state-place .widget-body"), `${name}, ${state}, ${width} by ${height}`).toEqual([]);
+        expect.soft(await page.locator("#state-place .widget-body").innerText(), `${name}, ${state}: says something`).not.toBe("");
+      }
+    }
+  }
 });

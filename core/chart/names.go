@@ -1,0 +1,117 @@
+package chart
+
+import (
+	"fmt"
+	"strings"
+
+	"eskadel/core/calc"
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/format"
+	"eskadel/core/query"
+)
+
+// MeasureLabel names a measure: by its own label, else "Sum of Yard cost".
+func MeasureLabel(m query.Measure, ds *dataset.Dataset) string {
+	label := ds.Label
+	switch {
+	case m.Label != "":
+		return m.Label
+	case m.Name != "":
+		if kept, err := ds.Measure(m.Name); err == nil {
+			return kept.Label
+		}
+		return m.Name
+	case m.Formula != "":
+		return m.Formula
+	case m.Aggregate == query.Count && m.Field == query.Records:
+		return "Number of " + ds.Record[1]
+	case m.Aggregate == query.Count:
+		return "Number with " + label(m.Field)
+	case m.Aggregate == query.Distinct:
+		return "Different " + label(m.Field)
+	case m.Aggregate == query.Percentile:
+		return ordinal(m.P) + " percentile of " + label(m.Field)
+	}
+	return m.Aggregate.Words() + " of " + label(m.Field)
+}
+
+// ordinal writes 0.9 as "90th".
+func ordinal(p string) string {
+	v, err := field.Parse(field.Number, p)
+	if err != nil {
+		return p
+	}
+	n := format.Number{Decimals: -1, Percent: true}.Value(v)
+	n = strings.TrimRight(n, "%\u00a0\u202f")
+	ending := "th"
+	if !strings.HasSuffix(n, "11") && !strings.HasSuffix(n, "12") && !strings.HasSuffix(n, "13") {
+		for digit, e := range map[string]string{"1": "st", "2": "nd", "3": "rd"} {
+			if strings.HasSuffix(n, digit) {
+				ending = e
+			}
+		}
+	}
+	return n + ending
+}
+
+// ShownLabel names what is shown of a measure: "Running total of Yard cost".
+func ShownLabel(m query.Measure, ds *dataset.Dataset) string {
+	label := MeasureLabel(m, ds)
+	if m.Then == nil || m.Label != "" {
+		return label
+	}
+	return MadeWords(m.Then) + " of " + lower(label)
+}
+
+// MadeWords says what is made of a measure: "share of everything".
+func MadeWords(t *query.Then) string {
+	switch {
+	case t.RunningTotal != nil && t.RunningTotal.Restart != 0:
+		return "Running total per " + t.RunningTotal.Restart.String()
+	case t.RunningTotal != nil:
+		return "Running total"
+	case t.MovingAverage != nil:
+		return fmt.Sprintf("Moving average over %d", t.MovingAverage.Steps)
+	case t.Share == "everything":
+		return "Share"
+	case t.Share != "":
+		return "Share of the " + t.Share
+	case t.Rank == "smallest":
+		return "Rank from the smallest"
+	case t.Rank != "":
+		return "Rank"
+	case t.Difference == "percent":
+		return "Change to the previous"
+	}
+	return "Difference to the previous"
+}
+
+func lower(s string) string {
+	if s == "" {
+		return s
+	}
+	r := []rune(s)
+	if len(r) > 1 && strings.ToUpper(string(r[1])) == string(r[1]) && strings.ToLower(string(r[1])) != string(r[1]) {
+		return s // an abbreviation
+	}
+	return strings.ToLower(string(r[:1])) + string(r[1:])
+}
+
+// Formats returns how each measure's numbers are written, as computed from records.
+func Formats(t *calc.Table) []format.Number {
+	var out []format.Number
+	for _, m := range t.Measures() {
+		out = append(out, format.Of(m.Measure, m.Data))
+	}
+	return out
+}
+
+// shownFormats returns how what is shown of each measure is written.
+func shownFormats(t *calc.Table) []format.Number {
+	var out []format.Number
+	for _, m := range t.Measures() {
+		out = append(out, format.Shown(m.Measure, m.Data))
+	}
+	return out
+}

@@ -1,0 +1,305 @@
+package dataset
+
+import (
+	"slices"
+	"strings"
+
+	"eskadel/core/field"
+	"eskadel/core/formula"
+	"eskadel/core/problem"
+)
+
+// follow resolves links from a table: the steps to the last table. With last set the
+// last link itself is returned apart.
+func follow(t *Table, c Catalogue, links []string, last bool) (path []step, target *step, end *Table, err error) {
+	for i, from := range links {
+		l := t.link(from)
+		if l == nil {
+			return nil, nil, nil, problem.New(problem.Invalid, "link", "%s.%s is not a link to another table.", t.Name, from)
+		}
+		next := c.Table(l.Table)
+		if next == nil {
+			return nil, nil, nil, problem.New(problem.NotFound, "link", "The table %s that %s.%s points to may not be read.", l.Table, t.Name, from)
+		}
+		if !next.unique(l.To) {
+			return nil, nil, nil, problem.New(problem.Invalid, "link", "%s.%s does not identify one record, so following the link would multiply records.", next.Name, l.To)
+		}
+		s := step{from: from, table: next, to: l.To, verified: l.Verified}
+		if last && i == len(links)-1 {
+			return path, &s, next, nil
+		}
+		path = append(path, s)
+		t = next
+	}
+	return path, nil, t, nil
+}
+
+func (d *Dataset) resolveField(doc *FieldDocument) (*Field, error) {
+	f := &Field{FieldDocument: *doc}
+	if err := CheckName(doc.Name); err != nil {
+		return nil, err
+	}
+	if f.Label == "" {
+		f.Label = Tidy(doc.Name)
+	}
+	for value, colour := range doc.Colours {
+		if !colourForm.MatchString(colour) {
+			return nil, problem.New(problem.Invalid, "colours", "The colour of “%s” is written like #1D3557.", value)
+		}
+	}
+	ways := 0
+	for _, used := range []bool{doc.Formula != "", doc.Linked != nil, doc.Groups != nil, doc.Bins != nil, len(doc.Position) > 0, doc.Column != "" || len(doc.Link) > 0} {
+		if used {
+			ways++
+		}
+	}
+	if ways != 1 {
+		return nil, problem.New(problem.Invalid, "column", "A field is one of: a column or a link, a formula, linked, groups, bins, a position.")
+	}
+	var err error
+	switch {
+	case doc.Linked != nil:
+		err = problem.At("linked", d.resolveLinked(f))
+	case len(doc.Position) > 0:
+		err = problem.At("position", d.resolvePosition(f))
+	case doc.Column != "" || len(doc.Link) > 0:
+		err = d.resolveColumn(f)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return f, nil
+}
+
+func (d *Dataset) resolveColumn(f *Field) (err error) {
+	var t *Table
+	if f.path, f.target, t, err = follow(d.Table, d.catalogue, f.Link, f.Column == ""); err != nil {
+		return err
+	}
+	if f.target != nil {
+		show := f.Show
+		if show == "" {
+			show = t.DisplayColumn()
+		}
+		if f.show = t.Column(show); f.show == nil {
+			return problem.New(problem.NotFound, "show", "%s has no column “%s”.", t.Name, show)
+		}
+		f.Type = field.Text
+		owner := d.Table
+		if n := len(f.path); n > 0 {
+			owner = f.path[n-1].table
+		}
+		f.column = owner.Column(f.target.from)
+	} else {
+		if f.column = t.Column(f.Column); f.column == nil {
+			return problem.New(problem.NotFound, "column", "%s has no column “%s”.", t.Name, f.Column)
+		}
+		f.Type = f.column.Type
+	}
+	f.Zoned, f.Distinct = f.column.Zoned, f.column.Distinct
+	// What foreign keys that are never empty lead to is there.
+	f.NotNull = f.column.NotNull
+	owner := d.Table
+	for _, s := range f.path {
+		f.NotNull = f.NotNull && owner.Column(s.from).NotNull && s.verified
+		owner = s.table
+	}
+	if len(f.List) == 0 && f.target == nil {
+		f.List = f.column.List
+	}
+	if len(f.Inside) > 0 {
+		if !f.column.JSON {
+			return problem.New(problem.Invalid, "inside", "%s does not hold JSON.", f.Column)
+		}
+		f.Type, f.NotNull, f.Distinct = field.Text, false, 0
+	}
+	if f.ReadAs != nil {
+		if f.Type != field.Text || f.target != nil {
+			return problem.New(problem.Invalid, "read_as", "%s holds a %s; only text is read as something else.", f.Column, f.Type)
+		}
+		f.Type, f.Zoned, f.NotNull, f.Distinct = f.ReadAs.Type, f.ReadAs.Zoned, false, 0
+	}
+	return nil
+}
+
+func (d *Dataset) resolvePosition(f *Field) error {
+	if len(f.Position) != 2 {
+		return problem.New(problem.Invalid, "", "A position has two columns: latitude, then longitude.")
+	}
+	for i, name := range f.Position {
+		col := d.Table.Column(name)
+		if col == nil || !col.Type.Numeric() {
+			return problem.New(problem.Invalid, "", "%s has no column “%s” of numbers.", d.Table.Name, name)
+		}
+		f.place[i] = col
+	}
+	f.Type = field.Position
+	return nil
+}
+
+func (d *Dataset) resolveLinked(f *Field) error {
+	l := f.Linked
+	child, err := find(d.catalogue, l.Table)
+	if err != nil {
+		return err
+	}
+	by := child.link(l.By)
+	if by == nil {
+		return problem.New(problem.Invalid, "by", "%s.%s is not a link.", child.Name, l.By)
+	}
+	path, _, owner, err := follow(d.Table, d.catalogue, l.Of, false)
+	if err != nil {
+		return problem.At("of", err)
+	}
+	f.path = path
+	f.linked = &linked{table: child, catalogue: d.catalogue}
+	key := by.To
+	if owner.ID() != by.Table {
+		return problem.New(problem.Invalid, "by", "%s.%s points to %s, not to %s: name in “of” the links that lead there.", child.Name, l.By, by.Table, owner.Name)
+	}
+	f.linked.key = owner.Column(key)
+	if !slices.Contains(Takes(), l.Take) {
+		return problem.New(problem.Invalid, "take", "Of linked records one takes: %s.", strings.Join(Takes(), ", "))
+	}
+	column := child.Column(l.Column)
+	needs := l.Take != "count" && l.Take != "any"
+	if needs && column == nil {
+		return problem.New(problem.NotFound, "column", "%s has no column “%s”.", child.Name, l.Column)
+	}
+	switch l.Take {
+	case "count":
+		f.Type = field.Integer
+	case "any":
+		f.Type = field.Boolean
+	case "sum":
+		if !column.Type.Numeric() {
+			return problem.New(problem.Invalid, "column", "%s.%s holds a %s and cannot be added up.", child.Name, l.Column, column.Type)
+		}
+		f.Type = field.Number
+	case "latest", "earliest":
+		if o := child.Column(l.Order); o == nil || !o.Type.Temporal() && !o.Type.Numeric() {
+			return problem.New(problem.Invalid, "order", "Name the column, a date or a number, that tells which record is the latest.")
+		}
+		f.Type, f.Zoned = column.Type, column.Zoned
+	default:
+		if !column.Type.Numeric() && !column.Type.Temporal() {
+			return problem.New(problem.Invalid, "column", "%s.%s holds a %s, which has no size.", child.Name, l.Column, column.Type)
+		}
+		f.Type, f.Zoned = column.Type, column.Zoned
+	}
+	if l.Where != nil {
+		if l.Where.Borrows() {
+			return problem.New(problem.Invalid, "where", "This condition takes no setting and no condition kept by name.")
+		}
+		return problem.At("where", l.Where.Check(NewTableScope(child, d.catalogue, nil, checking())))
+	}
+	return nil
+}
+
+// complete resolves what stands on other fields: formulas, groups and bins, each after
+// those it needs; a circle is named.
+func (d *Dataset) complete(f *Field, made map[*Field]int) error {
+	switch made[f] {
+	case 1:
+		return problem.New(problem.Invalid, "formula", "“%s” stands on itself, by way of the fields it uses.", f.Name)
+	case 2:
+		return nil
+	}
+	made[f] = 1
+	var uses []string
+	switch {
+	case f.Formula != "":
+		uses = formula.Uses(f.Formula)
+	case f.Groups != nil:
+		uses = []string{f.Groups.Of}
+	case f.Bins != nil:
+		uses = []string{f.Bins.Of}
+	}
+	for _, name := range uses {
+		if g := d.fields[name]; g != nil {
+			if err := d.complete(g, made); err != nil {
+				return err
+			}
+		}
+	}
+	made[f] = 2
+	var err error
+	switch {
+	case f.Formula != "":
+		err = problem.At("formula", d.resolveFormula(f))
+	case f.Groups != nil:
+		err = problem.At("groups", d.resolveGroups(f))
+	case f.Bins != nil:
+		err = problem.At("bins", d.resolveBins(f))
+	}
+	if err == nil && f.Time != "" && (!f.Type.Temporal() || f.Time != Happened && f.Time != Planned) {
+		err = problem.New(problem.Invalid, "time", "Only a date field is happened or planned.")
+	}
+	return err
+}
+
+func (d *Dataset) resolveFormula(f *Field) (err error) {
+	if f.formula, err = d.Formula(f.Formula); err != nil {
+		return err
+	}
+	if f.formula.Width == formula.OverGroup {
+		return problem.New(problem.Invalid, "", "A field has a value for each record; a formula with sum, count or avg is a measure.")
+	}
+	f.Type = f.formula.Type
+	return nil
+}
+
+func (d *Dataset) resolveGroups(f *Field) error {
+	if f.of = d.fields[f.Groups.Of]; f.of == nil {
+		return problem.New(problem.NotFound, "of", "There is no field “%s”.", f.Groups.Of)
+	}
+	if f.of.Type != field.Text || len(f.Groups.Groups) == 0 {
+		return problem.New(problem.Invalid, "of", "Groups are made of the values of a text; %s holds a %s.", f.of.Label, f.of.Type)
+	}
+	seen := map[string]string{}
+	if len(f.List) == 0 {
+		for _, g := range f.Groups.Groups {
+			f.List = append(f.List, g.Name)
+		}
+		if f.Groups.Rest != "" && !slices.Contains(f.List, f.Groups.Rest) {
+			f.List = append(f.List, f.Groups.Rest)
+		}
+	}
+	for _, g := range f.Groups.Groups {
+		if g.Name == "" || len(g.Values) == 0 {
+			return problem.New(problem.Missing, "groups", "Each group needs a name and at least one value.")
+		}
+		for _, v := range g.Values {
+			if other, twice := seen[v]; twice {
+				return problem.New(problem.Invalid, "groups", "“%s” is in two groups, %s and %s.", v, other, g.Name)
+			}
+			seen[v] = g.Name
+		}
+	}
+	f.Type = field.Text
+	return nil
+}
+
+func (d *Dataset) resolveBins(f *Field) error {
+	if f.of = d.fields[f.Bins.Of]; f.of == nil {
+		return problem.New(problem.NotFound, "of", "There is no field “%s”.", f.Bins.Of)
+	}
+	if !f.of.Type.Numeric() {
+		return problem.New(problem.Invalid, "of", "Bins are made of numbers; %s holds a %s.", f.of.Label, f.of.Type)
+	}
+	width, err := field.Parse(field.Number, f.Bins.Width)
+	if err != nil || width.Decimal().Sign() <= 0 {
+		return problem.New(problem.Invalid, "width", "The width of a bin is a number above 0.")
+	}
+	if f.Bins.Start == "" {
+		f.Bins.Start = "0"
+	}
+	if _, err := field.Parse(field.Number, f.Bins.Start); err != nil {
+		return problem.New(problem.Invalid, "start", "Bins start at a number.")
+	}
+	if f.Bins.Count < 0 || f.Bins.Count > 1000 {
+		return problem.New(problem.Invalid, "count", "There are at most 1000 bins.")
+	}
+	f.Type = field.Number
+	return nil
+}

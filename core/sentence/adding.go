@@ -1,0 +1,110 @@
+package sentence
+
+import (
+	"fmt"
+	"sort"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/query"
+)
+
+// conditions offers a range for each date and the listed values of each field; the
+// first choice takes all conditions away.
+func (m *Menu) conditions(d *chart.Document, ds *dataset.Dataset) {
+	if d.Where != nil {
+		m.add("Every record", d, func(c *chart.Document) { c.Where = nil })
+	}
+	with := func(name string, cond filter.Condition) func(*chart.Document) {
+		return func(c *chart.Document) {
+			var kept []filter.Condition
+			if c.Where != nil {
+				for _, p := range c.Where.TopLevel() {
+					if p.Field != name || name == "" {
+						kept = append(kept, p)
+					}
+				}
+			}
+			all := filter.And(append(kept, cond)...)
+			c.Where = &all
+		}
+	}
+	for _, kept := range ds.Conditions {
+		m.add(kept.Title, d, with("", filter.Condition{Named: kept.Name})).Kind = "kept by name"
+	}
+	for _, f := range ds.Visible() {
+		switch {
+		case f.Type.Temporal():
+			for _, r := range []period.Relative{{Named: "this month"}, {Named: "this year"}, {Last: 3, Unit: period.Month}, {Last: 12, Unit: period.Month}} {
+				m.add(f.Label+" "+r.Words(), d, with(f.Name, filter.During(f.Name, r))).Kind = "date"
+			}
+		case !f.IsLink():
+			for _, v := range f.List {
+				m.add(f.Label+" is "+v, d, with(f.Name, filter.Compare(f.Name, filter.Is, v))).Kind = kind(f)
+			}
+		}
+		c := m.add(f.Label+" is filled", d, with(f.Name, filter.Compare(f.Name, filter.Filled)))
+		c.Kind = kind(f)
+	}
+}
+
+func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
+	unfold := func(label, part string) {
+		m.Choices = append(m.Choices, Choice{Label: label, Document: clone(d), Next: part})
+	}
+	if !d.Form.Lists() {
+		if len(d.By) < query.Most {
+			unfold("another group: per or by …", fmt.Sprintf("by.%d", len(d.By)))
+		}
+		if d.Split == nil && len(d.By) > 0 {
+			unfold("split by …", "split")
+		}
+		if d.Split != nil && d.Split.Largest == 0 {
+			unfold("only the largest few of the split …", "cut")
+		}
+		for i, dim := range d.By {
+			if f, err := ds.Field(dim.Field); err == nil && !f.Type.Temporal() && dim.Largest == 0 {
+				unfold("only the largest few of "+f.Label+" …", fmt.Sprintf("cut.%d", i))
+			}
+		}
+		if len(d.Measures) < query.Most {
+			unfold("another measure …", fmt.Sprintf("measure.%d", len(d.Measures)))
+		}
+	}
+	unfold("only where …", "where")
+	if d.Form.Lists() {
+		return
+	}
+	if d.Sets != nil && len(d.By) <= 1 && d.Split == nil && len(d.Also) < query.MostBeside && d.Width() < query.Most {
+		unfold("another dataset beside it …", fmt.Sprintf("also.%d", len(d.Also)))
+	}
+	if d.Compare == nil {
+		unfold("compared with …", "compare")
+	}
+	if len(d.By) == 1 && d.By[0].OnAxis(ds) && d.Split == nil {
+		m.add("years laid over each other", d, func(c *chart.Document) {
+			date := d.By[0].Field
+			c.By[0] = query.Dimension{Field: date, Part: period.MonthOfYear}
+			c.Split = &query.Dimension{Field: date, Grain: period.Year}
+			c.Measures, c.Compare, c.Target, c.Trend, c.Forecast, c.Form = c.Measures[:1], nil, nil, false, 0, chart.Line
+		})
+	}
+	for i, measured := range d.Measures {
+		if measured.Then == nil && len(d.Dimensions()) > 0 {
+			unfold(lower(chart.MeasureLabel(measured, ds))+" as a running total, share …", fmt.Sprintf("then.%d", i))
+		}
+	}
+	for i, dim := range d.By {
+		if f, err := ds.Field(dim.Field); err == nil && !f.Type.Temporal() && dim.Sort == nil {
+			unfold("in order of … ("+f.Label+")", fmt.Sprintf("sort.%d", i))
+		}
+	}
+	if len(d.By) > 0 {
+		unfold("with a line at …", "lines")
+	}
+	if len(d.By) == 1 && d.By[0].OnAxis(ds) && !d.Trend {
+		unfold("with its trend or a forecast …", "trend")
+	}
+}

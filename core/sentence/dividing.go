@@ -1,0 +1,144 @@
+package sentence
+
+import (
+	"fmt"
+	"reflect"
+	"strconv"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+)
+
+// sorts offers the orders of the split, or of group number.
+func (m *Menu) sorts(d *chart.Document, number string) {
+	m.Heading = "In order of"
+	at := func(c *chart.Document) *query.Dimension {
+		if number == "" {
+			return c.Split
+		}
+		if i, _ := strconv.Atoi(number); i >= 0 && i < len(c.By) {
+			return &c.By[i]
+		}
+		return nil
+	}
+	now := at(d)
+	if now == nil {
+		return
+	}
+	set := func(label string, s *query.Sort) {
+		m.add(label, d, func(c *chart.Document) { at(c).Sort = s }).Chosen = reflect.DeepEqual(now.Sort, s)
+	}
+	set("as usual", nil)
+	set("name", &query.Sort{By: "label"})
+	set("name, last first", &query.Sort{By: "label", Descending: true})
+	if f := m.ds.Find(now.Field); f != nil && len(f.List) > 0 {
+		set("the pick list", &query.Sort{By: "list"})
+		own := &query.Sort{By: "hand", Order: f.List}
+		if now.Sort != nil && now.Sort.By == "hand" {
+			own = now.Sort
+		}
+		set("your own: put in order under finish, Groups and gaps", own)
+	}
+	for i, measured := range d.Measures {
+		label := lower(chart.MeasureLabel(measured, m.ds))
+		set(label+", largest first", &query.Sort{By: "measure", Measure: i, Descending: true})
+		set(label+", smallest first", &query.Sort{By: "measure", Measure: i})
+		if d.Compare != nil {
+			set("change of "+label+", largest first", &query.Sort{By: "change", Measure: i, Descending: true})
+			set("change of "+label+", smallest first", &query.Sort{By: "change", Measure: i})
+		}
+	}
+}
+
+// dimensions offers every field that can divide records; a field whose values are many
+// comes with a cut to the largest few.
+func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*chart.Document, query.Dimension), chosen func(*dataset.Field) bool) {
+	for _, f := range ds.Visible() {
+		dim := query.Dimension{Field: f.Name}
+		if !f.Type.Temporal() && f.Distinct > 12 {
+			dim.Largest, dim.Others = 10, true
+		}
+		for _, by := range d.By {
+			if by.Field == f.Name && by.Part != 0 {
+				dim.Grain = period.Year // years laid over each other
+			}
+		}
+		c := m.add(f.Label, d, func(c *chart.Document) { set(c, dim) })
+		c.Kind, c.Chosen = kind(f), chosen(f)
+		if err := c.Document.Definition.Check(ds); err != nil && !c.Chosen && len(d.Measures) > 0 && d.Definition.Check(ds) == nil {
+			c.Why = problem.Of(err).Words
+		}
+	}
+	m.fitting()
+}
+
+func (m *Menu) grains(d *chart.Document, ds *dataset.Dataset, i int) {
+	m.Heading = "Per"
+	if i >= len(d.By) {
+		return
+	}
+	f, _ := ds.Field(d.By[i].Field)
+	fitting := m.add("fitting step", d, func(c *chart.Document) { c.By[i].Grain, c.By[i].Part = 0, 0 })
+	fitting.Chosen = d.By[i].Grain == 0 && d.By[i].Part == 0
+	for _, g := range append(period.Grains(), period.Accounting) {
+		if f != nil && f.Type == field.Date && g < period.Day {
+			continue
+		}
+		m.add(g.String(), d, func(c *chart.Document) { c.By[i].Grain, c.By[i].Part = g, 0 }).Chosen = d.By[i].Grain == g
+	}
+	for _, p := range period.Parts() {
+		if f != nil && f.Type == field.Date && p == period.HourOfDay {
+			continue
+		}
+		c := m.add(p.String(), d, func(c *chart.Document) { c.By[i].Grain, c.By[i].Part = 0, p })
+		c.Kind, c.Chosen = "repeats", d.By[i].Part == p
+	}
+}
+
+// cuts changes how many of the largest are kept, of the split or of group number.
+func (m *Menu) cuts(d *chart.Document, number string) {
+	m.Heading = "Keep"
+	at := func(c *chart.Document) *query.Dimension {
+		if number == "" {
+			return c.Split
+		}
+		if i, _ := strconv.Atoi(number); i < len(c.By) {
+			return &c.By[i]
+		}
+		return nil
+	}
+	now := at(d)
+	if now == nil {
+		return
+	}
+	for _, n := range []int{3, 5, 6, 8, 10, 15, 20} {
+		for _, others := range []bool{true, false} {
+			label := fmt.Sprintf("the largest %d", n)
+			if others {
+				label += " with others together"
+			}
+			c := m.add(label, d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Smallest, dim.Others = n, 0, others })
+			c.Chosen = now.Largest == n && now.Others == others
+		}
+	}
+	for _, n := range []int{5, 10} {
+		m.add(fmt.Sprintf("the smallest %d with others together", n), d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Smallest, dim.Others = 0, n, true }).Chosen = now.Smallest == n
+	}
+	if i, err := strconv.Atoi(number); err == nil && i > 0 && now.Largest+now.Smallest > 0 {
+		if f := m.ds.Find(d.By[i-1].Field); f != nil && !f.Type.Temporal() {
+			label := "so many within each " + lower(f.Label)
+			if now.Within {
+				label = "so many over all"
+			}
+			m.add(label, d, func(c *chart.Document) { dim := at(c); dim.Within = !dim.Within })
+		}
+	}
+	m.add("All", d, func(c *chart.Document) {
+		dim := at(c)
+		dim.Largest, dim.Smallest, dim.Others, dim.Within = 0, 0, false, false
+	}).Chosen = now.Largest+now.Smallest == 0
+}

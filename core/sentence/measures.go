@@ -1,0 +1,156 @@
+package sentence
+
+import (
+	"fmt"
+	"reflect"
+	"slices"
+	"strconv"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+)
+
+// then offers what can be made of a measure.
+func (m *Menu) then(d *chart.Document, i int) {
+	m.Heading = "Shown as"
+	if i >= len(d.Measures) {
+		return
+	}
+	set := func(label string, t *query.Then) {
+		probe := clone(d)
+		probe.Measures[i].Then = t
+		c := Choice{Label: label, Document: probe, Chosen: reflect.DeepEqual(d.Measures[i].Then, t)}
+		if err := probe.Check(m.ds); err != nil && d.Check(m.ds) == nil {
+			c.Why = problem.Of(err).Words
+		}
+		m.Choices = append(m.Choices, c)
+	}
+	set("as it is", nil)
+	for _, g := range []period.Grain{0, period.Year, period.Quarter, period.Month} {
+		t := &query.Then{RunningTotal: &query.RunningTotal{Restart: g}}
+		set(lower(chart.MadeWords(t)), t)
+	}
+	for _, n := range []int{3, 4, 7, 12} {
+		t := &query.Then{MovingAverage: &query.MovingAverage{Steps: n}}
+		set(lower(chart.MadeWords(t)), t)
+	}
+	for _, t := range []*query.Then{{Share: "everything"}, {Share: "group"}, {Share: "split"}, {Rank: "largest"}, {Rank: "smallest"}, {Difference: "number"}, {Difference: "percent"}} {
+		set(lower(chart.MadeWords(t)), t)
+	}
+	m.fitting()
+}
+
+func (m *Menu) compare(d *chart.Document) {
+	m.Heading = "Compared with"
+	for _, kind := range comparisons(d.Compare) {
+		c := m.add(kind.Label, d, func(c *chart.Document) { c.Compare = kind.to })
+		c.Chosen = reflect.DeepEqual(d.Compare, kind.to)
+		if err := c.Document.Definition.Check(m.ds); err != nil && d.Definition.Check(m.ds) == nil {
+			c.Why = problem.Of(err).Words
+		}
+	}
+	if d.Compare != nil {
+		m.add("Not compared", d, func(c *chart.Document) { c.Compare = nil })
+	}
+}
+
+func (m *Menu) lines(d *chart.Document) {
+	m.Heading = "A line at"
+	for _, at := range query.LineKinds() {
+		l := query.Line{At: at}
+		label := "the " + at
+		if at == "percentile" {
+			l.P, label = "0.9", "the 90th percentile"
+		}
+		c := m.add(label+" of what is shown", d, func(c *chart.Document) { c.Lines = append(c.Lines, l) })
+		c.Chosen = slices.Contains(d.Lines, l)
+	}
+	if len(d.Lines) > 0 {
+		m.add("No line", d, func(c *chart.Document) { c.Lines = nil })
+	}
+}
+
+func (m *Menu) trends(d *chart.Document) {
+	m.Heading = "Where it leads"
+	m.add("its trend", d, func(c *chart.Document) { c.Trend, c.Forecast = true, 0 }).Chosen = d.Trend && d.Forecast == 0
+	for _, n := range []int{3, 6, 12} {
+		m.add(fmt.Sprintf("its trend and a straight-line forecast of %d steps", n), d, func(c *chart.Document) { c.Trend, c.Forecast = true, n }).Chosen = d.Forecast == n
+	}
+	m.add("No trend", d, func(c *chart.Document) { c.Trend, c.Forecast = false, 0 }).Chosen = !d.Trend && d.Forecast == 0
+}
+
+func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
+	m.Heading = "Measure"
+	set := func(measure query.Measure) func(*chart.Document) {
+		return func(c *chart.Document) {
+			if i < len(c.Measures) {
+				measure.Where = c.Measures[i].Where
+				c.Measures[i] = measure
+			} else {
+				c.Measures = append(c.Measures, measure)
+			}
+		}
+	}
+	now := query.Measure{}
+	if i < len(d.Measures) {
+		now = d.Measures[i]
+	}
+	m.add("Number of "+ds.Record[1], d, set(query.Measure{Aggregate: query.Count, Field: query.Records})).Chosen = now.Field == query.Records
+	for _, kept := range ds.Measures {
+		if _, err := ds.Measure(kept.Name); err == nil {
+			c := m.add(ds.Label("="+kept.Name), d, set(query.Measure{Name: kept.Name}))
+			c.Kind, c.Chosen = "measure", now.Name == kept.Name
+		}
+	}
+	for _, a := range query.Aggregates() {
+		label := a.Words() + " of …"
+		if a == query.Count {
+			label = "Number with … filled"
+		}
+		measured := query.Measure{Aggregate: a}
+		if a == query.Percentile {
+			measured.P = "0.9"
+		}
+		c := m.add(label, d, set(measured))
+		c.Document.Form = d.Form
+		c.Next = fmt.Sprintf("of.%d", min(i, len(d.Measures)))
+		c.Chosen = now.Aggregate == a && now.Field != query.Records
+	}
+	if i > 0 && i < len(d.Measures) && !d.Form.Tells() && !d.Form.Lists() {
+		label := "Only in labels and tips, not drawn"
+		if now.Aside {
+			label = "Drawn"
+		}
+		m.add(label, d, func(c *chart.Document) { c.Measures[i].Aside = !now.Aside })
+	}
+	if i < len(d.Measures) && len(d.Measures) > 1 {
+		m.add("Leave this out", d, func(c *chart.Document) { c.Measures = append(c.Measures[:i:i], c.Measures[i+1:]...) })
+	}
+}
+
+func (m *Menu) fieldsOf(d *chart.Document, ds *dataset.Dataset, number string) error {
+	i, err := strconv.Atoi(number)
+	if err != nil || i < 0 || i >= len(d.Measures) {
+		return problem.New(problem.NotFound, "part", "There is no such measure.")
+	}
+	a := d.Measures[i].Aggregate
+	m.Heading = a.Words() + " of"
+	for _, f := range ds.Visible() {
+		if !a.Accepts(f.Type) || f.IsLink() && a != query.Count && a != query.Distinct {
+			continue
+		}
+		c := m.add(f.Label, d, func(c *chart.Document) { c.Measures[i].Field = f.Name })
+		c.Kind, c.Chosen = kind(f), d.Measures[i].Field == f.Name
+	}
+	return nil
+}
+
+func kind(f *dataset.Field) string {
+	if f.IsLink() {
+		return "linked record"
+	}
+	return f.Type.String()
+}
