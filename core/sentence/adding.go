@@ -2,7 +2,6 @@ package sentence
 
 import (
 	"fmt"
-	"sort"
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
