@@ -57,7 +57,7 @@ func (b *builder) where(c filter.Condition) (string, error) {
 func (b *builder) inner() (string, error) {
 	p := b.plan
 	var columns []string
-	axis := ""
+	axis, near := "", ""
 	for i, d := range p.Dims {
 		key, err := b.scope.KeyOnly(d.F)
 		if err != nil {
@@ -85,6 +85,7 @@ func (b *builder) inner() (string, error) {
 		}
 		if s := p.Sifted; s != nil && s.Atom == i {
 			columns = append(columns, b.span(v)+" as span")
+			near = b.near(v)
 		}
 		only, err := a.only(b.scope)
 		if err != nil {
@@ -116,6 +117,7 @@ func (b *builder) inner() (string, error) {
 		}
 		where = statement.And(where, s)
 	}
+	where = statement.And(where, near)
 	sql := "select " + strings.Join(columns, ", ") + " from " + b.scope.From() + " where " + where
 	if axis != "" || p.Sifted != nil {
 		sql += " offset '0'"

@@ -3,6 +3,7 @@ package query
 import (
 	"fmt"
 	"sort"
+	"strings"
 
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -28,7 +29,7 @@ const (
 type Sift struct {
 	Atom    int
 	Borders []field.Value // span n has the values from border n-1 on and below border n
-	Only    []int         // the spans whose values are fetched; nil to count those of all
+	Only    []int         // the spans whose values are fetched, in order; nil to count those of all
 }
 
 // Siftable tells whether the plan's median or percentile is worth two questions.
@@ -117,6 +118,23 @@ func (b *builder) span(v string) string {
 		nearest[i] = border.Float()
 	}
 	return "width_bucket(" + v + "::float8, " + b.bind.Bind(nearest) + "::float8[])"
+}
+
+// near is the SQL that leaves out what lies below the first or above the last of the spans
+// that are fetched, which is told more quickly than the span is; "" where nothing does.
+func (b *builder) near(v string) string {
+	s := b.plan.Sifted
+	if len(s.Only) == 0 {
+		return ""
+	}
+	var parts []string
+	if first := s.Only[0]; first > 0 {
+		parts = append(parts, v+" >= "+b.bind.Bind(s.Borders[first-1].Exact())+"::numeric")
+	}
+	if last := s.Only[len(s.Only)-1]; last < len(s.Borders) {
+		parts = append(parts, v+" < "+b.bind.Bind(s.Borders[last].Exact())+"::numeric")
+	}
+	return strings.Join(parts, " and ")
 }
 
 // Span is the number of the span that a value lies in, as the database tells it.
