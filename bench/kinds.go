@@ -9,8 +9,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/field"
@@ -77,43 +75,32 @@ var kinds = []kind{
 }
 
 // compareKinds measures each kind of calculation, uncached, through the HTTP API.
-func compareKinds(ctx context.Context, d *demo.Demo, conn *pgx.Conn, rounds int, only string) (held bool, err error) {
-	c, err := demo.SignIn(ctx, d.Eskadel, demo.BuilderEmail, demo.Password)
+func (b *bench) compareKinds(ctx context.Context) (held bool, err error) {
+	c, err := demo.SignIn(ctx, b.d.Eskadel, demo.BuilderEmail, demo.Password)
 	if err != nil {
 		return false, err
 	}
 	fmt.Printf("\n| kind of calculation | by hand | Eskadel | ratio | at most |\n|---|---|---|---|---|\n")
 	held = true
 	for _, k := range kinds {
-		if only != "" && k.name != only {
+		if b.only != "" && k.name != b.only {
 			continue
 		}
-		var hand, ours []time.Duration
-		for i := range rounds + 1 {
-			h, err := clock(func() error { return byHand(ctx, conn, k.sql) })
-			if err != nil {
-				return false, fmt.Errorf("%s by hand: %w", k.name, err)
+		hand, ours, err := b.inTurn(ctx, k.sql, func() error {
+			answer, status, err := c.Do(ctx, http.MethodPost, "/api/v1/run", []byte(`{"definition":`+k.definition+`}`))
+			if err == nil && status != http.StatusOK {
+				err = fmt.Errorf("%s", answer)
 			}
-			forget(d)
-			o, err := clock(func() error {
-				b, status, err := c.Do(ctx, http.MethodPost, "/api/v1/run", []byte(`{"definition":`+k.definition+`}`))
-				if err == nil && status != http.StatusOK {
-					err = fmt.Errorf("%s: %s", k.name, b)
-				}
-				return err
-			})
-			if err != nil {
-				return false, err
-			}
-			if i > 0 {
-				hand, ours = append(hand, h), append(ours, o)
-			}
+			return err
+		}, func() error { return nil })
+		if err != nil {
+			return false, fmt.Errorf("%s: %w", k.name, err)
 		}
-		ratio, mark := float64(median(ours))/float64(median(hand)), ""
+		ratio, mark := float64(ours)/float64(hand), ""
 		if ratio > k.most {
 			held, mark = false, " (missed)"
 		}
-		fmt.Printf("| %s | %.1f | %.1f | %.2f%s | %.2f |\n", k.name, ms(median(hand)), ms(median(ours)), ratio, mark, k.most)
+		fmt.Printf("| %s | %.1f | %.1f | %.2f%s | %.2f |\n", k.name, ms(hand), ms(ours), ratio, mark, k.most)
 	}
 	return held, nil
 }
@@ -126,13 +113,13 @@ func forget(d *demo.Demo) {
 }
 
 // wholeDashboard compares eight charts asked for at once with their queries one after another.
-func wholeDashboard(ctx context.Context, d *demo.Demo, bearer string, conn *pgx.Conn, rounds int) (bool, error) {
+func (b *bench) wholeDashboard(ctx context.Context) (bool, error) {
 	var hand, ours []time.Duration
 	eight := questions[:8]
-	for i := range rounds + 1 {
+	for i := range b.rounds + 1 {
 		h, err := clock(func() error {
 			for _, q := range eight {
-				if err := byHand(ctx, conn, q.sql); err != nil {
+				if err := byHand(ctx, b.conn, q.sql); err != nil {
 					return err
 				}
 			}
@@ -141,12 +128,12 @@ func wholeDashboard(ctx context.Context, d *demo.Demo, bearer string, conn *pgx.
 		if err != nil {
 			return false, err
 		}
-		forget(d)
+		forget(b.d)
 		o, err := clock(func() error {
 			errs := make([]error, len(eight))
 			var all sync.WaitGroup
 			for n, q := range eight {
-				all.Go(func() { errs[n] = ask(ctx, d, bearer, q.widget) })
+				all.Go(func() { errs[n] = ask(ctx, b.d, b.bearer, q.widget) })
 			}
 			all.Wait()
 			for _, err := range errs {

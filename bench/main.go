@@ -19,6 +19,7 @@ import (
 	"os/signal"
 	"runtime/pprof"
 	"sort"
+	"syscall"
 	"time"
 
 	"github.com/golang-jwt/jwt/v5"
@@ -71,9 +72,12 @@ var questions = []question{
 }
 
 func main() {
+	b := bench{}
 	scale := flag.Float64("scale", 25, "how many records: 25 is a million jobs")
-	rounds := flag.Int("rounds", 15, "how often each is asked")
-	only := flag.String("only", "", "one question, by its widget or kind; \"own\" for Eskadel's own share, \"eight\" for eight charts at once")
+	flag.IntVar(&b.rounds, "rounds", 15, "how often each is asked")
+	flag.StringVar(&b.only, "only", "", "one question, by its widget or kind; \"own\" for Eskadel's own share, \"eight\" for eight charts at once")
+	flag.BoolVar(&b.cold, "cold", false, "start the database anew and empty the system's file cache before each question (as root)")
+	skewed := flag.Bool("skewed", false, "seven of ten jobs have the same part, kind, crew and yard, and one of twenty boats; a few cost a thousandfold")
 	kept := flag.String("profile", "", "where to keep a profile of the processor's time, as builds for use are guided by (cmd/eskadel/default.pgo)")
 	flag.Parse()
 	if *kept != "" {
@@ -89,89 +93,104 @@ func main() {
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
-	if err := run(ctx, *scale, *rounds, *only); err != nil {
+	if err := b.run(ctx, *scale, *skewed); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
-func run(ctx context.Context, scale float64, rounds int, only string) error {
+// A bench measures one running demonstration.
+type bench struct {
+	d      *demo.Demo
+	conn   *pgx.Conn // for queries by hand
+	bearer string
+	rounds int
+	only   string
+	cold   bool
+}
+
+func start(ctx context.Context, dir string, scale float64) (*demo.Demo, error) {
+	return demo.Start(ctx, demo.Config{Dir: dir, Scale: scale, Again: true, Say: func(f string, a ...any) { fmt.Printf(f+"\n", a...) }})
+}
+
+func (b *bench) run(ctx context.Context, scale float64, skewed bool) error {
 	root, err := os.Getwd()
 	if err != nil {
 		return err
 	}
-	d, err := demo.Start(ctx, demo.Config{Dir: localpg.Folder(root, fmt.Sprintf("bench-%g", scale)), Scale: scale, Again: true, Say: func(f string, a ...any) { fmt.Printf(f+"\n", a...) }})
-	if err != nil {
+	dir := localpg.Folder(root, fmt.Sprintf("bench-%g", scale))
+	if skewed {
+		dir += "-skewed"
+	}
+	if b.d, err = start(ctx, dir, scale); err != nil {
 		return err
 	}
-	defer d.Stop()
-	bearer, err := viewer(d)
-	if err != nil {
+	defer func() { b.d.Stop() }()
+	if skewed {
+		changed, err := skew(ctx, b.d)
+		if err != nil {
+			return err
+		}
+		if changed { // statistics are read at the start
+			b.d.Stop()
+			if b.d, err = start(ctx, dir, scale); err != nil {
+				return err
+			}
+		}
+	}
+	if b.bearer, err = viewer(b.d); err != nil {
 		return err
 	}
-	conn, err := pgx.Connect(ctx, d.Cluster.URL(demo.Reader, "yarddesk"))
-	if err != nil {
+	if b.conn, err = pgx.Connect(ctx, b.d.Cluster.URL(demo.Reader, "yarddesk")); err != nil {
 		return err
 	}
-	defer conn.Close(ctx)
+	defer func() { _ = b.conn.Close(ctx) }()
 	var jobs int64
-	if err := conn.QueryRow(ctx, "select count(*) from yard_job").Scan(&jobs); err != nil {
+	if err := b.conn.QueryRow(ctx, "select count(*) from yard_job").Scan(&jobs); err != nil {
 		return err
 	}
-	fmt.Printf("\n%d jobs, %d rounds, medians in milliseconds\n\n| question | by hand | Eskadel | ratio | at most | cached |\n|---|---|---|---|---|---|\n", jobs, rounds)
-	if only == "own" {
-		_, err := ownShare(ctx, d, rounds) // prints whether it holds
+	fmt.Printf("\n%d jobs, %d rounds, medians in milliseconds\n\n| question | by hand | Eskadel | ratio | at most | cached |\n|---|---|---|---|---|---|\n", jobs, b.rounds)
+	switch b.only {
+	case "own":
+		_, err := ownShare(ctx, b.d, b.rounds) // prints whether it holds
 		return err
-	}
-	if only == "eight" {
-		_, err := wholeDashboard(ctx, d, bearer, conn, rounds)
+	case "eight":
+		_, err := b.wholeDashboard(ctx)
 		return err
 	}
 	held := true
 	for _, q := range questions {
-		if only != "" && q.widget != only {
+		if b.only != "" && q.widget != b.only {
 			continue
 		}
-		var hand, ours, cached []time.Duration
-		for i := range rounds + 1 {
-			h, err := clock(func() error { return byHand(ctx, conn, q.sql) })
-			if err != nil {
-				return fmt.Errorf("%s by hand: %w", q.widget, err)
-			}
-			// As after a change: nothing of it is kept any more.
-			forget(d)
-			ask := func() error { return ask(ctx, d, bearer, q.widget) }
-			o, err := clock(ask)
-			if err != nil {
-				return err
-			}
+		var cached []time.Duration
+		ask := func() error { return ask(ctx, b.d, b.bearer, q.widget) }
+		hand, ours, err := b.inTurn(ctx, q.sql, ask, func() error {
 			c, err := clock(ask)
-			if err != nil {
-				return err
-			}
-			if i > 0 { // the first warms up
-				hand, ours, cached = append(hand, h), append(ours, o), append(cached, c)
-			}
+			cached = append(cached, c)
+			return err
+		})
+		if err != nil {
+			return fmt.Errorf("%s: %w", q.widget, err)
 		}
-		ratio := float64(median(ours)) / float64(median(hand))
-		mark := ""
+		ratio, mark := float64(ours)/float64(hand), ""
 		if ratio > q.most || median(cached) > 5*time.Millisecond {
 			held, mark = false, " (missed)"
 		}
-		fmt.Printf("| %s: %s | %.1f | %.1f | %.2f%s | %.2f | %.1f |\n", q.widget, q.what, ms(median(hand)), ms(median(ours)), ratio, mark, q.most, ms(median(cached)))
+		fmt.Printf("| %s: %s | %.1f | %.1f | %.2f%s | %.2f | %.1f |\n", q.widget, q.what, ms(hand), ms(ours), ratio, mark, q.most, ms(median(cached)))
 	}
-	if only == "" && scale <= 25 { // at more, eight at once take longer than the source's limit
-		whole, err := wholeDashboard(ctx, d, bearer, conn, rounds)
+	if b.only == "" && scale <= 25 && !b.cold { // of more, eight at once take longer than the source's limit
+		whole, err := b.wholeDashboard(ctx)
 		if err != nil {
 			return err
 		}
-		own, err := ownShare(ctx, d, rounds)
+		own, err := ownShare(ctx, b.d, b.rounds)
 		if err != nil {
 			return err
 		}
 		held = held && whole && own
 	}
-	each, err := compareKinds(ctx, d, conn, rounds, only)
+	each, err := b.compareKinds(ctx)
 	if err != nil {
 		return err
 	}
@@ -179,6 +198,95 @@ func run(ctx context.Context, scale float64, rounds int, only string) error {
 		fmt.Println("\nNot every limit was held.")
 	}
 	return nil
+}
+
+// inTurn measures a question by hand and through Eskadel, as after a change, in turn, and
+// returns the medians. after is done after each round.
+func (b *bench) inTurn(ctx context.Context, sql []string, ask, after func() error) (hand, ours time.Duration, err error) {
+	var hands, all []time.Duration
+	for i := range b.rounds + 1 {
+		if err := b.ready(ctx); err != nil {
+			return 0, 0, err
+		}
+		h, err := clock(func() error { return byHand(ctx, b.conn, sql) })
+		if err != nil {
+			return 0, 0, fmt.Errorf("by hand: %w", err)
+		}
+		if err := b.ready(ctx); err != nil {
+			return 0, 0, err
+		}
+		o, err := clock(ask)
+		if err != nil {
+			return 0, 0, err
+		}
+		if err := after(); err != nil {
+			return 0, 0, err
+		}
+		if i > 0 || b.cold { // the first warms up
+			hands, all = append(hands, h), append(all, o)
+		}
+	}
+	return median(hands), median(all), nil
+}
+
+// ready has nothing kept of any answer, and where it is to be cold nothing of the tables in
+// memory; connections are there.
+func (b *bench) ready(ctx context.Context) error {
+	defer forget(b.d)
+	if !b.cold {
+		return nil
+	}
+	_ = b.conn.Close(ctx)
+	if err := b.d.Cluster.Stop(); err != nil {
+		return err
+	}
+	syscall.Sync()
+	if err := os.WriteFile("/proc/sys/vm/drop_caches", []byte("3"), 0o200); err != nil {
+		return fmt.Errorf("empty the file cache, which needs root: %w", err)
+	}
+	if err := b.d.Cluster.Restart(ctx); err != nil {
+		return err
+	}
+	var err error
+	if b.conn, err = pgx.Connect(ctx, b.d.Cluster.URL(demo.Reader, "yarddesk")); err != nil {
+		return err
+	}
+	src, err := b.d.Engine.Source("yard-desk")
+	for range 50 { // until its connections are there again
+		if err == nil {
+			err = src.Test(ctx)
+		}
+		if err == nil {
+			break
+		}
+		time.Sleep(100 * time.Millisecond)
+		src, err = b.d.Engine.Source("yard-desk")
+	}
+	return err
+}
+
+// skew makes most jobs alike, once.
+func skew(ctx context.Context, d *demo.Demo) (changed bool, err error) {
+	conn, err := pgx.Connect(ctx, d.Cluster.URL("yarddesk", "yarddesk"))
+	if err != nil {
+		return false, err
+	}
+	defer conn.Close(ctx)
+	var alike bool
+	if err := conn.QueryRow(ctx, "select count(distinct part_group) = 1 from yard_job where id <= 7").Scan(&alike); err != nil || alike {
+		return false, err
+	}
+	fmt.Println("making most jobs alike")
+	for _, sql := range []string{
+		"update yard_job set (part, part_group, kind, team_id, yard_id) = (select part, part_group, kind, team_id, yard_id from yard_job where id = 1), vessel_id = 1 + vessel_id % 20 where id % 10 < 7 or id <= 7",
+		"update yard_job set yard_cost = yard_cost * 1000 where id % 5000 = 0",
+		"vacuum (full, analyze) yard_job",
+	} {
+		if _, err := conn.Exec(ctx, sql); err != nil {
+			return false, err
+		}
+	}
+	return true, nil
 }
 
 func viewer(d *demo.Demo) (string, error) {

@@ -14,6 +14,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/problem"
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -93,16 +94,22 @@ func (a *asker) all(p rule.Plans) ([]source.Rows, error) {
 	return a.src.Run(a.ctx, s)
 }
 
+// Ask puts one of a chart's questions, as a calc.Asker.
+func (a *asker) Ask(q query.Question) ([][]field.Value, error) { return a.one(q) }
+
+// Dataset finds no other dataset: each is asked about by itself.
+func (a *asker) Dataset(name string) (*dataset.Dataset, error) {
+	return nil, problem.New(problem.NotFound, "dataset", "The dataset “%s” is asked about by itself.", name)
+}
+
+// Setting is asked for other datasets only.
+func (a *asker) Setting(*dataset.Dataset) query.Setting { return query.Setting{} }
+
+// table computes a chart as viewers get it, but for what other datasets add.
 func (a *asker) table(q Question) (*calc.Table, error) {
-	p, err := query.BuildAsking(q.Definition, a.ds, q.Setting, func(p query.Question) ([][]field.Value, error) { return a.one(p) })
-	if err != nil {
-		return nil, err
-	}
-	rows, err := a.one(p)
-	if err != nil {
-		return nil, err
-	}
-	return calc.Compute(p, rows), nil
+	d := q.Definition
+	d.Target, d.Also = nil, nil
+	return calc.Answer(d, a.ds, q.Setting, a)
 }
 
 func (a *asker) chart(q Question) {
