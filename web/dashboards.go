@@ -147,7 +147,8 @@ var texts = map[string]struct {
 	"link":  {"[Where it leads](https://example.org/)", 2},
 }
 
-// publishable checks that every chart of a draft works and may be shown.
+// publishable checks that every chart of a draft works, stands on datasets that its author
+// may use, and may be shown.
 func (s *Server) publishable(c *gin.Context, d *dashboard.Document) error {
 	v, err := s.engine.NewView(c.Request.Context(), d, 0, caller(c).Viewer, dashboard.State{})
 	if err != nil {
@@ -169,7 +170,11 @@ func (s *Server) publishable(c *gin.Context, d *dashboard.Document) error {
 			of = append(of, doc.Other(i))
 		}
 		for _, ds := range of {
-			if err := rule.Publishable(ds); err != nil {
+			err := s.mayUse(c, &ds.Document)
+			if err == nil {
+				err = rule.Publishable(ds)
+			}
+			if err != nil {
 				return problem.At(w.ID, err)
 			}
 		}

@@ -116,8 +116,15 @@ func TestWhoMayBuildOnWhat(t *testing.T) {
 	}
 	status, b := send(t, edda, http.MethodPost, "/api/v1/run", `{"definition":{"version":1,"dataset":"hazards","measures":[{"count":"records"}]}}`)
 	assert.Equal(t, http.StatusNotFound, status, b)
+	mine := `{"version":1,"name":"mine","title":"Mine","filters":[],"pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,4,4],"chart":{"version":1,"dataset":"hazards","measures":[{"count":"records"}],"form":"key figures"}}]}]}`
+	status, b = send(t, edda, http.MethodPut, "/api/v1/dashboards/mine", mine)
+	require.Equal(t, http.StatusOK, status, b)
+	status, b = send(t, edda, http.MethodPost, "/api/v1/dashboards/mine/publish", nil)
+	assert.Equal(t, http.StatusNotFound, status, "nor is it published: %s", b)
 	form(t, builder, "/data/sources/yard-desk/authors", map[string]string{"authors": demo.AuthorEmail})
 	assert.Equal(t, http.StatusOK, seen())
+	status, b = send(t, edda, http.MethodPost, "/api/v1/dashboards/mine/publish", nil)
+	assert.Equal(t, http.StatusOK, status, b)
 }
 
 // A column hidden from some roles does not exist for them, on any path.
