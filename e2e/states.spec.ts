@@ -52,10 +52,10 @@ const untidy = (which: string) => {
     if (box.right > right + 2 && !scrolls(e.parentElement)) out.push(`“${said}” (${e.className}) stands out of its place`);
     if (style.textOverflow === "ellipsis" && e.scrollWidth > e.clientWidth + 1 && !e.closest("[title]") && !e.hasAttribute("aria-hidden")) out.push(`“${said}” is shortened, and nothing tells it whole`);
   }
-  for (const labels of [".scale span:not(.left-out)", ".figure-box", "thead tr:last-child th"]) {
+  for (const labels of [".scale span:not(.left-out)", ".pin-name:not(.left-out)", ".figure-box", "thead tr:last-child th"]) {
     const boxes = [...place.querySelectorAll(labels)].map((l) => l.getBoundingClientRect());
     boxes.forEach((b, i) => boxes.slice(0, i).forEach((o) => {
-      if (Math.min(b.right, o.right) - Math.max(b.left, o.left) > 1.5 && Math.min(b.bottom, o.bottom) - Math.max(b.top, o.top) > 1.5) out.push(`${labels} ${i} lies on another`);
+      if (Math.min(b.right, o.right) - Math.max(b.left, o.left) > 1.5 && Math.min(b.bottom, o.bottom) - Math.max(b.top, o.top) > 2.5) out.push(`${labels} ${i} lies on another`);
     }));
   }
   return out;
@@ -138,7 +138,7 @@ test("every list and table in every state has room for its words", async ({ page
         }, { a, width, height });
         if (process.env.PICTURES) await page.screenshot({ path: `${process.env.PICTURES}/${name}-${state}-${width}.png`, clip: { x: 0, y: 0, width, height } });
         expect.soft(await page.evaluate(untidy, "#state-place .widget-body"), `${name}, ${state}, ${width} by ${height}`).toEqual([]);
-        expect.soft(await page.locator("#state-place .widget-body").innerText(), `${name}, ${state}: says something`).not.toBe("");
+        expect.soft(await page.evaluate(() => document.querySelector<HTMLElement>("#state-place .widget-body")!.innerText.length + document.querySelectorAll("#state-place .pin").length), `${name}, ${state}: says or shows something`).toBeGreaterThan(0);
       }
     }
   }

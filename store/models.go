@@ -8,8 +8,6 @@ import (
 	"io/fs"
 	"time"
 
-	"gorm.io/gorm"
-
 	"eskadel/core/problem"
 )
 
@@ -41,47 +39,6 @@ func (j *JSON) Scan(v any) error {
 }
 
 func toJSON(v any) JSON { b, _ := json.Marshal(v); return b }
-
-// A Person signs in to Eskadel. Roles and Attributes are what row rules see of them;
-// a Builder holds the source's own rights.
-type Person struct {
-	ID           int64
-	Name, Email  string
-	PasswordHash string
-	Builder      bool
-	Roles        JSON
-	Attributes   JSON
-	CreatedAt    time.Time
-	LastChart    *JSON // the chart last placed, from which the next one starts
-}
-
-// RoleList returns the person's roles.
-func (p *Person) RoleList() (out []string) { _ = json.Unmarshal(p.Roles, &out); return out }
-
-// AttributeMap returns the person's attributes.
-func (p *Person) AttributeMap() (out map[string]any) {
-	_ = json.Unmarshal(p.Attributes, &out)
-	return out
-}
-
-// TableName says where people are kept.
-func (Person) TableName() string { return "people" }
-
-// A Session is a signed-in browser.
-type Session struct {
-	TokenHash string `gorm:"primaryKey"`
-	PersonID  int64
-	Person    Person
-	CSRF      string `gorm:"column:csrf"`
-	ExpiresAt time.Time
-}
-
-// A SignInAttempt is one failed try.
-type SignInAttempt struct {
-	ID               int64
-	Account, Address string
-	At               time.Time
-}
 
 // A Source is a connected database; its address, with the password, is sealed.
 type Source struct {
@@ -130,20 +87,6 @@ type Workspace struct {
 // TableName says where the settings are kept.
 func (Workspace) TableName() string { return "workspace" }
 
-// An APIKey lets a program act as a person.
-type APIKey struct {
-	ID        string `gorm:"primaryKey"`
-	Hash      string
-	PersonID  int64
-	Person    Person
-	Title     string
-	CreatedAt time.Time
-	UsedAt    *time.Time
-}
-
-// TableName says where keys are kept.
-func (APIKey) TableName() string { return "api_keys" }
-
 // A Dataset is a dataset document.
 type Dataset struct {
 	Name      string `gorm:"primaryKey"`
@@ -153,120 +96,11 @@ type Dataset struct {
 	UpdatedAt time.Time
 }
 
-// A Chart is a chart document kept in the library.
-type Chart struct {
-	Name      string `gorm:"primaryKey"`
-	Document  JSON
-	UpdatedBy string
-	UpdatedAt time.Time
-}
-
-// A Dashboard has a draft; Published is the number of the version that readers see, 0 for none.
-type Dashboard struct {
-	Name         string `gorm:"primaryKey"`
-	Draft        JSON
-	Revision     int
-	DraftSavedAt time.Time
-	Keeper       string
-	Folder       string
-	Published    int
-}
-
-// A DashboardVersion is a published document; it never changes.
-type DashboardVersion struct {
-	Dashboard   string `gorm:"primaryKey"`
-	Number      int    `gorm:"primaryKey"`
-	Document    JSON
-	PublishedBy string
-	PublishedAt time.Time
-}
-
-// A HostApp is an application that embeds. Origins are where its pages come from.
-type HostApp struct {
-	Name    string `gorm:"primaryKey"`
-	Title   string
-	Address string // before the path of a record: http://localhost:8090
-	Origins JSON
-}
-
-// OriginList returns the registered origins.
-func (h *HostApp) OriginList() (out []string) { _ = json.Unmarshal(h.Origins, &out); return out }
-
-// A HostKey signs viewer passes; its algorithm is fixed.
-type HostKey struct {
-	ID           string `gorm:"primaryKey"`
-	HostApp      string
-	Algorithm    string
-	SealedSecret []byte
-	CreatedAt    time.Time
-	RevokedAt    *time.Time
-}
-
-// A FrameSession is a viewer in a frame, from a pass until it expires.
-type FrameSession struct {
-	TokenHash  string `gorm:"primaryKey"`
-	HostApp    string
-	Viewer     JSON
-	Dashboards JSON
-	ExpiresAt  time.Time
-}
-
 // An AuditEntry says who did what.
 type AuditEntry struct {
 	ID               int64
 	At               time.Time
 	Who, What, About string
-}
-
-// AddPerson keeps a new person, or a new password and rights of a known e-mail address.
-func (s *Store) AddPerson(ctx context.Context, p *Person, roles []string, attributes map[string]any) error {
-	p.Roles, p.Attributes, p.CreatedAt = toJSON(roles), toJSON(attributes), time.Now()
-	return words(s.db.WithContext(ctx).Exec(`insert into people (name, email, password_hash, builder, roles, attributes) values (?, ?, ?, ?, ?, ?)
-		on conflict (email) do update set name = excluded.name, password_hash = excluded.password_hash, builder = excluded.builder, roles = excluded.roles, attributes = excluded.attributes`,
-		p.Name, p.Email, p.PasswordHash, p.Builder, p.Roles, p.Attributes).Error, "")
-}
-
-// PersonByEmail finds a person.
-func (s *Store) PersonByEmail(ctx context.Context, email string) (*Person, error) {
-	return find[Person](ctx, s, "person with this address", "email = ?", email)
-}
-
-// People lists everyone.
-func (s *Store) People(ctx context.Context) ([]Person, error) { return all[Person](ctx, s, "name") }
-
-// SaveLastChart keeps the chart that a person placed last.
-func (s *Store) SaveLastChart(ctx context.Context, email string, document []byte) error {
-	return words(s.db.WithContext(ctx).Exec("update people set last_chart = ? where email = ?", string(document), email).Error, "")
-}
-
-// AddSession keeps a session; expired ones are dropped.
-func (s *Store) AddSession(ctx context.Context, session *Session) error {
-	s.db.WithContext(ctx).Where("expires_at < now()").Delete(&Session{})
-	return words(s.db.WithContext(ctx).Omit("Person").Create(session).Error, "")
-}
-
-// Session finds a living session with its person.
-func (s *Store) Session(ctx context.Context, tokenHash string) (*Session, error) {
-	var out Session
-	err := s.db.WithContext(ctx).Joins("Person").Where("token_hash = ? and expires_at > now()", tokenHash).Take(&out).Error
-	return &out, words(err, "such session")
-}
-
-// EndSession signs a session out.
-func (s *Store) EndSession(ctx context.Context, tokenHash string) error {
-	return words(s.db.WithContext(ctx).Where("token_hash = ?", tokenHash).Delete(&Session{}).Error, "")
-}
-
-// FailedSignIns counts the failed tries of an account and of an address since a time.
-func (s *Store) FailedSignIns(ctx context.Context, account, address string, since time.Time) (byAccount, byAddress int64, err error) {
-	row := s.db.WithContext(ctx).Raw("select count(*) filter (where account = ?), count(*) filter (where address = ?) from sign_in_attempts where at > ?", account, address, since).Row()
-	err = row.Scan(&byAccount, &byAddress)
-	return byAccount, byAddress, words(err, "")
-}
-
-// AddFailedSignIn counts a failed try.
-func (s *Store) AddFailedSignIn(ctx context.Context, account, address string) error {
-	return words(s.db.WithContext(ctx).Create(&SignInAttempt{Account: account, Address: address, At: time.Now()}).Error, "")
 }
 
 // SaveSource keeps a source with its address sealed; its rules stay.
@@ -377,137 +211,4 @@ func (s *Store) Workspace(ctx context.Context) (JSON, error) {
 		return nil, nil
 	}
 	return w.Document, err
-}
-
-// AddAPIKey keeps a key of which only a hash is known.
-func (s *Store) AddAPIKey(ctx context.Context, k *APIKey) error {
-	return words(s.db.WithContext(ctx).Omit("Person").Create(k).Error, "")
-}
-
-// APIKeys lists the keys with their people.
-func (s *Store) APIKeys(ctx context.Context) (out []APIKey, err error) {
-	err = s.db.WithContext(ctx).Joins("Person").Order("created_at").Find(&out).Error
-	return out, words(err, "")
-}
-
-// APIKey finds a key by its hash and notes that it was used.
-func (s *Store) APIKey(ctx context.Context, hash string) (*APIKey, error) {
-	var out APIKey
-	if err := s.db.WithContext(ctx).Joins("Person").Where("hash = ?", hash).Take(&out).Error; err != nil {
-		return nil, words(err, "such key")
-	}
-	return &out, words(s.db.WithContext(ctx).Exec("update api_keys set used_at = now() where id = ?", out.ID).Error, "")
-}
-
-// RemoveAPIKey ends a key.
-func (s *Store) RemoveAPIKey(ctx context.Context, id string) error {
-	return words(s.db.WithContext(ctx).Where("id = ?", id).Delete(&APIKey{}).Error, "")
-}
-
-// SaveChart keeps a chart in the library.
-func (s *Store) SaveChart(ctx context.Context, name string, document []byte, by string) error {
-	return s.save(ctx, &Chart{name, document, by, time.Now()})
-}
-
-// Charts lists the library.
-func (s *Store) Charts(ctx context.Context) ([]Chart, error) {
-	return all[Chart](ctx, s, "updated_at desc")
-}
-
-// Chart finds a chart of the library.
-func (s *Store) Chart(ctx context.Context, name string) (*Chart, error) {
-	return find[Chart](ctx, s, "chart “"+name+"” in the library", "name = ?", name)
-}
-
-// Dashboards lists all dashboards.
-func (s *Store) Dashboards(ctx context.Context) ([]Dashboard, error) {
-	return all[Dashboard](ctx, s, "folder, name")
-}
-
-// Dashboard finds a dashboard.
-func (s *Store) Dashboard(ctx context.Context, name string) (*Dashboard, error) {
-	return find[Dashboard](ctx, s, "dashboard “"+name+"”", "name = ?", name)
-}
-
-// AddDashboard keeps a new dashboard; its name must be free.
-func (s *Store) AddDashboard(ctx context.Context, d *Dashboard) error {
-	d.Revision, d.DraftSavedAt = 1, time.Now()
-	result := s.db.WithContext(ctx).Exec("insert into dashboards (name, draft, revision, draft_saved_at, keeper, folder) values (?, ?, 1, now(), ?, ?) on conflict do nothing", d.Name, d.Draft, d.Keeper, d.Folder)
-	if result.Error == nil && result.RowsAffected == 0 {
-		return problem.New(problem.Conflict, "name", "There is a dashboard called “%s” already.", d.Name)
-	}
-	return words(result.Error, "")
-}
-
-// SaveDraft replaces the draft if it is still at the revision the change was made on,
-// and returns the new revision.
-func (s *Store) SaveDraft(ctx context.Context, name string, revision int, draft []byte) (int, error) {
-	result := s.db.WithContext(ctx).Model(&Dashboard{}).Where("name = ? and revision = ?", name, revision).
-		Updates(map[string]any{"draft": JSON(draft), "revision": revision + 1, "draft_saved_at": time.Now()})
-	if result.Error == nil && result.RowsAffected == 0 {
-		return 0, problem.New(problem.Conflict, "", "Somebody else changed this dashboard meanwhile. Load it again to see their changes; yours have not been saved over them.")
-	}
-	return revision + 1, words(result.Error, "")
-}
-
-// Publish makes the draft the next version and the one that readers see.
-func (s *Store) Publish(ctx context.Context, name string, document []byte, by string) (number int, err error) {
-	err = s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		var d Dashboard
-		if err := tx.Raw("select * from dashboards where name = ? for update", name).Take(&d).Error; err != nil {
-			return err
-		}
-		if err := tx.Raw("select coalesce(max(number), 0) + 1 from dashboard_versions where dashboard = ?", name).Scan(&number).Error; err != nil {
-			return err
-		}
-		if err := tx.Create(&DashboardVersion{name, number, document, by, time.Now()}).Error; err != nil {
-			return err
-		}
-		return tx.Model(&Dashboard{}).Where("name = ?", name).Update("published", number).Error
-	})
-	return number, words(err, "dashboard “"+name+"”")
-}
-
-// Version finds a published version.
-func (s *Store) Version(ctx context.Context, name string, number int) (*DashboardVersion, error) {
-	return find[DashboardVersion](ctx, s, "published version of this dashboard", "dashboard = ? and number = ?", name, number)
-}
-
-// SaveHostApp keeps a host app.
-func (s *Store) SaveHostApp(ctx context.Context, name, title, address string, origins []string) error {
-	return s.save(ctx, &HostApp{name, title, address, toJSON(origins)})
-}
-
-// HostApp finds a host app.
-func (s *Store) HostApp(ctx context.Context, name string) (*HostApp, error) {
-	return find[HostApp](ctx, s, "host app “"+name+"”", "name = ?", name)
-}
-
-// HostApps lists all host apps.
-func (s *Store) HostApps(ctx context.Context) ([]HostApp, error) { return all[HostApp](ctx, s, "name") }
-
-// SaveHostKey keeps a key whose secret is sealed.
-func (s *Store) SaveHostKey(ctx context.Context, id, app, algorithm, secret string) error {
-	return s.save(ctx, &HostKey{id, app, algorithm, s.seal(secret), time.Now(), nil})
-}
-
-// HostKey finds a key that has not been revoked, with its secret.
-func (s *Store) HostKey(ctx context.Context, id string) (*HostKey, string, error) {
-	k, err := find[HostKey](ctx, s, "key of this name", "id = ? and revoked_at is null", id)
-	if err != nil {
-		return nil, "", err
-	}
-	secret, err := s.unseal(k.SealedSecret)
-	return k, secret, err
-}
-
-// AddFrameSession keeps a viewer in a frame; expired ones are dropped.
-func (s *Store) AddFrameSession(ctx context.Context, f *FrameSession) error {
-	s.db.WithContext(ctx).Where("expires_at < now()").Delete(&FrameSession{})
-	return words(s.db.WithContext(ctx).Create(f).Error, "")
-}
-
-// FrameSession finds a living frame session.
-func (s *Store) FrameSession(ctx context.Context, tokenHash string) (*FrameSession, error) {
-	return find[FrameSession](ctx, s, "such viewer", "token_hash = ? and expires_at > now()", tokenHash)
 }

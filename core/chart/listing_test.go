@@ -171,10 +171,10 @@ func TestPointsLieOnThePlanOrAreCounted(t *testing.T) {
 	assert.Equal(t, 1, l.Outside)
 	assert.Len(t, l.Outline, 1)
 	for bad, words := range map[string]string{
-		`"outline":{"type":"Point","coordinates":[1,2]}`:                        "no line to draw",
-		`"outline":{"type":"LineString","coordinates":[[1],[2]]}`:               "fewer than two numbers",
-		`"outline":{"type":"Polygon","coordinates":"here"}`:                     "cannot be read",
-		`"outline":{"type":"LineString","coordinates":[[1,1],[1,5]]}`:           "no line to draw",
+		`"outline":{"type":"Point","coordinates":[1,2]}`:                         "no line to draw",
+		`"outline":{"type":"LineString","coordinates":[[1],[2]]}`:                "fewer than two numbers",
+		`"outline":{"type":"Polygon","coordinates":"here"}`:                      "cannot be read",
+		`"outline":{"type":"LineString","coordinates":[[1,1],[1,5]]}`:            "no line to draw",
 		`"outline":{"type":"GeometryCollection","geometries":[{"type":"Moon"}]}`: "no line to draw",
 	} {
 		_, err := list(t, `"form":"plan","finish":{"position":"place","heading":"boat",`+bad+`}`, 0, records[0])

@@ -230,6 +230,18 @@ function thin(scale) {
   labels.forEach((l, i) => l.classList.toggle("left-out", every < 0 && i > 0 || every > 0 && i % every > 0 || ends[i] > scale.clientWidth + 4));
 }
 
+/** Leaves out names that would lie on one before them; each is told by its pin too. @param {HTMLElement} plan */
+function part(plan) {
+  /** @type {DOMRect[]} */
+  const kept = [];
+  for (const name of plan.querySelectorAll(".pin-name")) {
+    const box = name.getBoundingClientRect();
+    const lies = kept.some((k) => box.left < k.right && k.left < box.right && box.top + 2 < k.bottom && k.top + 2 < box.bottom);
+    name.classList.toggle("left-out", lies);
+    if (!lies) kept.push(box);
+  }
+}
+
 /** Puts what says where it lies in its place. @param {HTMLElement} body */
 function lay(body) {
   const scale = /** @type {HTMLElement | null} */ (body.querySelector(".timeline .scale"));
@@ -245,6 +257,7 @@ function lay(body) {
     }
   }
   const plan = /** @type {HTMLElement | null} */ (body.querySelector(".plan")), picture = plan?.querySelector("img");
+  if (plan) new ResizeObserver(() => part(plan)).observe(plan);
   if (plan?.dataset.high) plan.style.setProperty("--ratio", String(100 / Number(plan.dataset.high)));
   else if (picture) picture.addEventListener("load", () => picture.naturalHeight && plan?.style.setProperty("--ratio", String(picture.naturalWidth / picture.naturalHeight)));
   for (const node of /** @type {NodeListOf<HTMLElement>} */ (body.querySelectorAll("[data-ground], [data-edge], [data-fill]"))) {

@@ -1,0 +1,155 @@
+package live
+
+import (
+	"context"
+	"time"
+
+	"eskadel/core/calc"
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+	"eskadel/source"
+)
+
+func (e *Engine) do(ctx context.Context, sealed rule.Sealed) (Result, error) {
+	src, err := e.Source(sealed.Source())
+	if err != nil {
+		return Result{}, err
+	}
+	return e.cache.Do(ctx, sealed, src)
+}
+
+// one asks a plan of one statement.
+func (e *Engine) one(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, error) {
+	sealed, err := rule.Seal(p, v)
+	if err != nil {
+		return Result{}, err
+	}
+	return e.do(ctx, sealed)
+}
+
+// Table computes a definition for a viewer; at is when its records were read.
+func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
+	a := &asking{engine: e, ctx: ctx, viewer: v, setting: s}
+	if d.Asks() {
+		t, err = calc.Answer(d, ds, s, a)
+		return t, a.at, err
+	}
+	p, err := query.BuildAsking(d, ds, s, a.Ask)
+	if err != nil {
+		return nil, at, err
+	}
+	if p.Siftable() {
+		t, err = calc.Ask(p, a)
+		return t, a.at, err
+	}
+	// One question: what was computed from its answer is kept with it.
+	r, err := e.one(ctx, p, v)
+	if err == nil {
+		err = calc.TooMany(r.Rows[0])
+	}
+	if err != nil && calc.Recount(p, err) {
+		if r, err = e.one(ctx, p, v); err == nil {
+			err = calc.TooMany(r.Rows[0])
+		}
+	}
+	if err != nil {
+		return nil, at, err
+	}
+	return r.once(p.Definition, func() *calc.Table { return calc.Compute(p, r.Rows[0]) }), r.At, nil
+}
+
+// asking puts the questions of one chart for one viewer.
+type asking struct {
+	engine  *Engine
+	ctx     context.Context
+	viewer  rule.Viewer
+	setting query.Setting
+	at      time.Time // when the oldest answer was read
+}
+
+// Ask answers a plan, from the cache where it can.
+func (a *asking) Ask(p query.Question) ([][]field.Value, error) {
+	r, err := a.engine.one(a.ctx, p, a.viewer)
+	if err != nil {
+		return nil, err
+	}
+	if a.at.IsZero() || r.At.Before(a.at) {
+		a.at = r.At
+	}
+	return r.Rows[0], nil
+}
+
+// Dataset finds another dataset that the chart speaks of.
+func (a *asking) Dataset(name string) (*dataset.Dataset, error) {
+	return a.engine.Dataset(a.ctx, name, a.viewer)
+}
+
+// sets finds datasets as a viewer knows them.
+type sets struct {
+	engine *Engine
+	ctx    context.Context
+	viewer rule.Viewer
+}
+
+func (s sets) Dataset(name string) (*dataset.Dataset, error) {
+	return s.engine.Dataset(s.ctx, name, s.viewer)
+}
+
+// Sets finds the datasets that a chart speaks of besides its own, as a viewer knows them.
+func (e *Engine) Sets(ctx context.Context, v rule.Viewer) query.Sets { return sets{e, ctx, v} }
+
+// Setting is the chart's setting without its filters.
+func (a *asking) Setting(ds *dataset.Dataset) query.Setting {
+	s := a.setting
+	s.Filters, s.Beside = filter.Condition{}, nil
+	return s
+}
+
+// A List is a page of records with one measure over all of them.
+type List struct {
+	Plan  *query.RecordsPlan
+	Value field.Value // of the plan's measure
+	Count int64       // of records
+	Rows  source.Rows
+	At    time.Time
+}
+
+// Records lists records for a viewer.
+func (e *Engine) Records(ctx context.Context, p *query.RecordsPlan, v rule.Viewer) (*List, error) {
+	sealed, err := rule.SealAll(p, v)
+	if err != nil {
+		return nil, err
+	}
+	r, err := e.do(ctx, sealed)
+	if err != nil {
+		return nil, err
+	}
+	l := &List{Plan: p, Rows: r.Rows[1], At: r.At}
+	l.Value, l.Count = calc.Single(p, r.Rows[0])
+	return l, nil
+}
+
+// Values lists the values of a field for a viewer: key, label, number of records.
+func (e *Engine) Values(ctx context.Context, p *query.ValuesPlan, v rule.Viewer) (source.Rows, error) {
+	r, err := e.one(ctx, p, v)
+	if err != nil {
+		return nil, err
+	}
+	return r.Rows[0], nil
+}
+
+// Count counts the records of a dataset that a viewer may see, and of those the ones
+// that meet a condition.
+func (e *Engine) Count(ctx context.Context, ds *dataset.Dataset, v rule.Viewer, c filter.Condition) (some, all int64, err error) {
+	d := query.Definition{Version: 1, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}, {Aggregate: query.Count, Field: query.Records, Where: &c}}}
+	t, _, err := e.Table(ctx, d, ds, v, e.Setting(ds, v, filter.Condition{}, time.Time{}))
+	if err != nil {
+		return 0, 0, err
+	}
+	all, _ = t.Total()[0].Decimal().Int64()
+	some, _ = t.Total()[1].Decimal().Int64()
+	return some, all, nil
+}

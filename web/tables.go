@@ -1,0 +1,238 @@
+package web
+
+import (
+	"net/http"
+	"net/url"
+	"sort"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/dataset"
+	"eskadel/core/filter"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+	"eskadel/live"
+	"eskadel/source"
+)
+
+// fieldsOf divides what is typed into a list: by commas, spaces and line ends.
+func fieldsOf(text string) []string {
+	return strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ' ' || r == '\n' || r == '\r' || r == ';' })
+}
+
+// between divides what is typed at one sign; the parts may hold spaces.
+func between(text, sign string) (out []string) {
+	for _, part := range strings.Split(text, sign) {
+		if part = strings.TrimSpace(part); part != "" {
+			out = append(out, part)
+		}
+	}
+	return out
+}
+
+// A tableRow is a table as the page of its source lists it.
+type tableRow struct {
+	*dataset.Table
+	Rules string
+}
+
+func (s *Server) sourceTables(c *gin.Context) {
+	s.sourcePage(c, http.StatusOK, c.Param("source"), gin.H{})
+}
+
+// refreshSource reads the tables of a source again.
+func (s *Server) refreshSource(c *gin.Context) {
+	src, err := s.engine.Source(c.Param("source"))
+	if err == nil {
+		_, err = src.Introspect(c.Request.Context())
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/data/sources/"+c.Param("source"))
+}
+
+func (s *Server) sourcePage(c *gin.Context, status int, name string, more gin.H) {
+	kept, err := s.store.Source(c.Request.Context(), name)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	tables, err := s.engine.Catalogue(c.Request.Context(), name)
+	if p := problem.Of(err); p != nil && more["Problem"] == nil {
+		more["Problem"] = p
+	}
+	find := strings.ToLower(strings.TrimSpace(c.Query("find")))
+	var rows []tableRow
+	for _, t := range tables {
+		if find != "" && !strings.Contains(strings.ToLower(t.ID()+" "+t.Comment), find) {
+			continue
+		}
+		r := tableRow{Table: t, Rules: "nobody yet"}
+		if t.Rules != nil {
+			var roles []string
+			for _, rule := range t.Rules.RowRules {
+				roles = append(roles, rule.Roles...)
+			}
+			if len(roles) > 0 {
+				r.Rules = strings.Join(roles, ", ")
+			}
+		}
+		rows = append(rows, r)
+	}
+	if c.GetHeader("HX-Request") != "" && status == http.StatusOK {
+		s.part(c, status, "tables", gin.H{"Rows": rows, "Source": name, "Find": find})
+		return
+	}
+	more["Source"], more["Rows"], more["Count"], more["Find"] = kept, rows, len(tables), find
+	more["Live"], more["Trigger"], more["RoleSQL"] = s.engine.Hub.Heard(name), source.TriggerSQL, source.RoleSQL
+	if kept.Kind == "files" {
+		if more["FileRows"], err = s.store.Files(c.Request.Context()); err != nil {
+			s.fail(c, err)
+			return
+		}
+	}
+	var rules []byte
+	if r, err := dataset.ReadRules(kept.Rules); err == nil {
+		rules = r.JSON()
+	}
+	if more["RulesWritten"] == nil {
+		more["RulesWritten"] = string(rules)
+	}
+	s.page(c, status, "source", kept.Title, more)
+}
+
+// suggestion is the dataset that a table would make.
+func (s *Server) suggestion(c *gin.Context) (*dataset.Dataset, error) {
+	tables, err := s.engine.Catalogue(c.Request.Context(), c.Param("source"))
+	if err != nil {
+		return nil, err
+	}
+	t := tables.Table(c.Param("table"))
+	if t == nil {
+		return nil, problem.New(problem.NotFound, "", "The source has no table “%s” that may be read.", c.Param("table"))
+	}
+	return dataset.Resolve(dataset.Suggest(c.Param("source"), t, tables), tables, nil)
+}
+
+// preview lists the first records of a dataset, for builders every row.
+func (s *Server) preview(c *gin.Context, ds *dataset.Dataset, v rule.Viewer) (*live.Page, error) {
+	l, err := s.engine.Records(c.Request.Context(), query.NewList(ds, s.engine.Setting(ds, v, filter.Condition{}, time.Time{}), 12), v)
+	if err != nil {
+		return nil, err
+	}
+	return live.NewPage(l), nil
+}
+
+func (s *Server) tablePreview(c *gin.Context) { s.tablePage(c, http.StatusOK, nil) }
+
+func (s *Server) tablePage(c *gin.Context, status int, p *problem.Problem) {
+	ds, err := s.suggestion(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	records, err := s.preview(c, ds, caller(c).Viewer)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	attributes, roles := s.familiar(c)
+	data := gin.H{"Dataset": ds, "Table": ds.Table, "Preview": records, "Source": c.Param("source"), "Problem": p, "Rules": ds.Table.Rules,
+		"Fields": conditionFields(tableFields(ds.Table, func(id string) *dataset.Table { return ds.Linked(id) })), "Attributes": attributes, "Roles": roles}
+	s.page(c, status, "table", ds.Table.Name, data)
+}
+
+// familiar collects the roles and attributes that rules and people already speak of, for
+// offering them where one is typed.
+func (s *Server) familiar(c *gin.Context) (attributes, roles []string) {
+	seen := map[string]bool{}
+	note := func(list *[]string, name string) {
+		if !seen[name] {
+			seen[name] = true
+			*list = append(*list, name)
+		}
+	}
+	note(&roles, dataset.Everyone)
+	people, err := s.store.People(c.Request.Context())
+	if err != nil {
+		return nil, roles
+	}
+	for _, p := range people {
+		for _, r := range p.RoleList() {
+			note(&roles, r)
+		}
+		for a := range p.AttributeMap() {
+			note(&attributes, a)
+		}
+	}
+	sources, err := s.store.Sources(c.Request.Context())
+	if err != nil {
+		return attributes, roles
+	}
+	for _, src := range sources {
+		r, err := dataset.ReadRules(src.Rules)
+		if err != nil {
+			continue
+		}
+		for _, t := range r.Tables {
+			for _, row := range t.RowRules {
+				for _, role := range row.Roles {
+					note(&roles, role)
+				}
+				for _, a := range row.Where.Attributes() {
+					note(&attributes, a)
+				}
+			}
+		}
+	}
+	sort.Strings(attributes)
+	return attributes, roles
+}
+
+func (s *Server) makeDataset(c *gin.Context) {
+	ds, err := s.suggestion(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	d := ds.Document
+	if name := c.PostForm("name"); name != "" {
+		d.Name = name
+	}
+	if _, err := s.store.Dataset(c.Request.Context(), d.Name); err == nil {
+		c.Redirect(http.StatusSeeOther, "/data/datasets/"+url.PathEscape(d.Name))
+		return
+	}
+	err = s.keepDataset(c, &d)
+	if p := problem.Of(err); p != nil {
+		s.tablePage(c, 422, p)
+		return
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/data/datasets/"+d.Name)
+}
+
+// keepDataset checks a dataset document against its source and keeps it.
+func (s *Server) keepDataset(c *gin.Context, d *dataset.Document) error {
+	ctx := c.Request.Context()
+	ds, err := s.engine.Resolve(ctx, d)
+	if err != nil {
+		return err
+	}
+	if err := s.engine.KeyProblem(ctx, ds); err != nil {
+		return err
+	}
+	who := caller(c).Name
+	if err := s.store.SaveDataset(ctx, d.Name, d.Source, d.JSON(), who); err != nil {
+		return err
+	}
+	return s.store.Audit(ctx, who, "changed the dataset, with its row rules", d.Name)
+}
