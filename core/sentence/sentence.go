@@ -45,7 +45,7 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 				plain("in the tips")
 			}
 			if m.Then != nil {
-				plain("as")
+				plain("as a")
 				out = append(out, Phrase{Part: fmt.Sprintf("then.%d", i), Text: lower(chart.MadeWords(m.Then))})
 			}
 		}
@@ -141,7 +141,7 @@ func measure(m query.Measure, ds *dataset.Dataset, first bool) string {
 		text = chart.MeasureLabel(query.Measure{Name: m.Name, Formula: m.Formula}, ds)
 		first = true
 	case m.Field != "":
-		text = strings.ToUpper(m.Aggregate.Words()[:1]) + chart.MeasureLabel(query.Measure{Aggregate: m.Aggregate, Field: m.Field}, ds)[1:]
+		text = chart.MeasureLabel(query.Measure{Aggregate: m.Aggregate, Field: m.Field, P: m.P}, ds)
 	}
 	if !first {
 		text = strings.ToLower(text[:1]) + text[1:]
@@ -264,16 +264,8 @@ func Title(d *chart.Document, ds *dataset.Dataset) string {
 	}
 	var names []string
 	for _, m := range d.Measures {
-		f, err := ds.Field(m.Field)
-		switch {
-		case m.Label != "" || m.Name != "" || m.Formula != "":
-			names = append(names, chart.MeasureLabel(m, ds))
-		case err != nil:
-			names = append(names, ds.Title)
-		case m.Aggregate == query.Sum:
-			names = append(names, f.Label)
-		default:
-			names = append(names, m.Aggregate.Words()+" of "+lower(f.Label))
+		if !m.Aside {
+			names = append(names, titled(m, ds))
 		}
 	}
 	for i, b := range d.Also {
@@ -297,6 +289,29 @@ func Title(d *chart.Document, ds *dataset.Dataset) string {
 		}
 	}
 	return title
+}
+
+// titled is what a measure is called in a title.
+func titled(m query.Measure, ds *dataset.Dataset) (name string) {
+	f, err := ds.Field(m.Field)
+	switch {
+	case m.Label != "":
+		return m.Label
+	case m.Name != "" || m.Formula != "":
+		name = chart.MeasureLabel(m, ds)
+	case err != nil:
+		name = ds.Title
+	case m.Aggregate == query.Sum:
+		name = f.Label
+	case m.Aggregate == query.Percentile:
+		name = strings.TrimSuffix(chart.MeasureLabel(m, ds), f.Label) + lower(f.Label)
+	default:
+		name = m.Aggregate.Words() + " of " + lower(f.Label)
+	}
+	if m.Then != nil {
+		name = chart.MadeWords(m.Then) + " of " + lower(name)
+	}
+	return name
 }
 
 func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }

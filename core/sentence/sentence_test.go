@@ -28,6 +28,16 @@ func TestSentences(t *testing.T) {
 			"Average of Cost and different Boat where Kind is care of Jobs, by Yard, the largest 1, only where Promised is empty, as a table", "Average of cost, Different values of boat, by yard"},
 		{`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened"}],"title":"By hand","form":"line"}`, "Number of jobs of Jobs, per fitting step of Opened, as a line", "By hand"},
 		{`{"version":1,"dataset":"jobs","measures":[{"sum":""}],"form":"bars"}`, "Sum of which field? of Jobs, as bars", "Jobs"},
+		{`{"version":1,"dataset":"jobs","measures":[{"sum":"cost","then":{"running_total":{"restart":"year"}}}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":{"last":12,"unit":"month"}},"compare":"year before","form":"line"}`,
+			"Sum of Cost as a running total per year of Jobs, per month of Opened, only where Opened in the last 12 months, compared with the year before, as a line", "Running total per year of cost per month"},
+		{`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind","sort":{"by":"measure","descending":true}}],"target":{"constant":12},"results":[{"at_least":3}],"lines":[{"at":"average"},{"constant":50,"label":"Enough"}],"form":"bars"}`,
+			"Number of jobs of Jobs, by Kind, in order of number of jobs, largest first, against a target of 12, only groups number of jobs at least 3, with a line at the average and 50, as bars", "Jobs, by kind"},
+		{`{"version":1,"dataset":"jobs","measures":[{"percentile":"cost","p":0.9},{"spread":"cost","aside":true}],"by":[{"field":"opened","part":"weekday"}],"split":{"field":"opened","grain":"year"},"form":"line"}`,
+			"90th percentile of Cost and spread of Cost in the tips of Jobs, by weekday of Opened, split by Opened per year, as a line", "90th percentile of cost, by weekday of opened per year"},
+		{`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"week"}],"trend":true,"forecast":6,"compare":{"range":{"from":"2025-01-01","to":"2025-03-31"}},"form":"line"}`,
+			"Number of jobs of Jobs, per week of Opened, compared with 1 Jan 2025 to 31 Mar 2025, with its trend and a straight-line forecast of 6 steps, as a line", "Jobs per week"},
+		{`{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"kind"},{"field":"boat","smallest":3,"others":true,"within":true}],"split":{"field":"yard"},"across":[{"field":"late"}],"form":"pivot"}`,
+			"Sum of Cost of Jobs, by Kind, by Boat, the smallest 3 of each with others together, split by Yard and Late, as a pivot", "Cost, by kind, by boat, by yard, by late"},
 		{`{"version":1,"dataset":"jobs","measures":[],"show":["kind"],"form":"records"}`, "The Jobs, as a list of records", "Jobs"},
 	} {
 		d := read(t, c.doc)
