@@ -43,29 +43,29 @@ const zone = "'Europe/London'"
 const since = "(date_trunc('month', now() at time zone " + zone + ") - interval '11 months')"
 
 var questions = []question{
-	{"cost", "sum per week by kind", 0.6, []string{`select date_trunc('week', opened_at at time zone ` + zone + `) as week, kind, sum(yard_cost)
+	{"cost", "sum per week by kind", 0.5, []string{`select date_trunc('week', opened_at at time zone ` + zone + `) as week, kind, sum(yard_cost)
 		from yard_job where status <> 'withdrawn' and opened_at >= ` + since + ` at time zone ` + zone + ` and opened_at <= now() group by 1, 2`}},
-	{"starts", "count per month by yard", 0.6, []string{`select date_trunc('month', j.started_on) as month, y.name, count(*) filter (where j.days_late > 0)
+	{"starts", "count per month by yard", 0.5, []string{`select date_trunc('month', j.started_on) as month, y.name, count(*) filter (where j.days_late > 0)
 		from yard_job j join yard y on y.id = j.yard_id where j.status <> 'withdrawn' and j.started_on >= ` + since + `::date and j.started_on <= current_date group by 1, 2`}},
-	{"money", "sum per month over a link, and the plan", 1.1, []string{`select date_trunc('month', i.issued_on) as month, sum(l.net)
+	{"money", "sum per month over a link, and the plan", 1.05, []string{`select date_trunc('month', i.issued_on) as month, sum(l.net)
 		from invoice_line l join invoice i on i.id = l.invoice_id where i.issued_on >= ` + since + `::date and i.issued_on <= current_date group by 1`,
 		`select month, sum(planned) from plan_month where month >= ` + since + `::date and month < date_trunc('month', current_date) + interval '1 month' group by 1`}},
-	{"open", "two counts", 1.1, []string{`select count(*) filter (where status in ('open', 'waiting for parts', 'in hand')), count(*) filter (where status = 'waiting for parts')
+	{"open", "two counts", 1.05, []string{`select count(*) filter (where status in ('open', 'waiting for parts', 'in hand')), count(*) filter (where status = 'waiting for parts')
 		from yard_job where status <> 'withdrawn' and opened_at >= ` + since + ` at time zone ` + zone + ` and opened_at <= now()`}},
-	{"late", "count and average", 1.1, []string{`select count(*) filter (where days_late between 1 and 365), avg(days_late) filter (where days_late between 1 and 365)
+	{"late", "count and average", 1.05, []string{`select count(*) filter (where days_late between 1 and 365), avg(days_late) filter (where days_late between 1 and 365)
 		from yard_job where status <> 'withdrawn' and opened_at >= ` + since + ` at time zone ` + zone + ` and opened_at <= now()`}},
-	{"revenue", "two sums over a link, and those of the year before", 1.1, []string{`select sum(l.net), sum(l.margin) from invoice_line l join invoice i on i.id = l.invoice_id
+	{"revenue", "two sums over a link, and those of the year before", 1.05, []string{`select sum(l.net), sum(l.margin) from invoice_line l join invoice i on i.id = l.invoice_id
 		where i.issued_on >= ` + since + `::date and i.issued_on <= current_date`,
 		`select sum(l.net), sum(l.margin) from invoice_line l join invoice i on i.id = l.invoice_id
 		where i.issued_on >= (` + since + ` - interval '1 year')::date and i.issued_on <= (current_date - interval '1 year')::date`}},
-	{"parts", "count by part group", 1.1, []string{`select part_group, count(*) from yard_job
+	{"parts", "count by part group", 1.05, []string{`select part_group, count(*) from yard_job
 		where status <> 'withdrawn' and opened_at >= ` + since + ` at time zone ` + zone + ` and opened_at <= now() group by 1 order by 2 desc`}},
-	{"crews", "four measures, one a median, of the largest 8 crews and the others", 1.1, []string{`with d as materialized (
+	{"crews", "four measures, one a median, of the largest 8 crews and the others", 1.05, []string{`with d as materialized (
 		select team_id, crew_hours, yard_cost from yard_job where status <> 'withdrawn' and opened_at >= ` + since + ` at time zone ` + zone + ` and opened_at <= now()),
 		top as (select team_id from d where team_id is not null group by 1 order by count(*) desc limit 8)
 		select case when t.team_id is not null then c.name when d.team_id is not null then 'Others' end, count(*), sum(d.crew_hours), avg(d.yard_cost), percentile_cont(0.5) within group (order by d.crew_hours)
 		from d left join top t on t.team_id = d.team_id left join team c on c.id = t.team_id group by rollup (1)`}},
-	{"jobs", "the first 50 records and their number", 1.1, []string{
+	{"jobs", "the first 50 records and their number", 1.05, []string{
 		`select count(*) from yard_job where status <> 'withdrawn' and status in ('open', 'waiting for parts', 'in hand') and opened_at >= ` + since + ` at time zone ` + zone,
 		`select j.id, j.title, v.name, y.name, j.status, j.promised_on, j.yard_cost from yard_job j join vessel v on v.id = j.vessel_id join yard y on y.id = j.yard_id
 		where j.status <> 'withdrawn' and j.status in ('open', 'waiting for parts', 'in hand') and j.opened_at >= ` + since + ` at time zone ` + zone + ` order by j.id limit 50`}},
@@ -152,7 +152,7 @@ func (b *bench) run(ctx context.Context, scale float64, skewed bool) error {
 	fmt.Printf("\n%d jobs, %d rounds, medians in milliseconds\n\n| question | by hand | Eskadel | ratio | at most | cached |\n|---|---|---|---|---|---|\n", jobs, b.rounds)
 	switch b.only {
 	case "own":
-		_, err := ownShare(ctx, b.d, b.rounds) // prints whether it holds
+		_, err := ownShare(ctx, b.d, max(200, b.rounds)) // prints whether it holds
 		return err
 	case "eight":
 		_, err := b.wholeDashboard(ctx)
@@ -174,7 +174,7 @@ func (b *bench) run(ctx context.Context, scale float64, skewed bool) error {
 			return fmt.Errorf("%s: %w", q.widget, err)
 		}
 		ratio, mark := float64(ours)/float64(hand), ""
-		if ratio > q.most || median(cached) > 5*time.Millisecond {
+		if ratio > q.most || !b.cold && median(cached) > 5*time.Millisecond { // nothing is kept while the source is not heard
 			held, mark = false, " (missed)"
 		}
 		fmt.Printf("| %s: %s | %.1f | %.1f | %.2f%s | %.2f | %.1f |\n", q.widget, q.what, ms(hand), ms(ours), ratio, mark, q.most, ms(median(cached)))
@@ -184,7 +184,7 @@ func (b *bench) run(ctx context.Context, scale float64, skewed bool) error {
 		if err != nil {
 			return err
 		}
-		own, err := ownShare(ctx, b.d, b.rounds)
+		own, err := ownShare(ctx, b.d, max(200, b.rounds))
 		if err != nil {
 			return err
 		}
@@ -252,16 +252,33 @@ func (b *bench) ready(ctx context.Context) error {
 		return err
 	}
 	src, err := b.d.Engine.Source("yard-desk")
-	for range 50 { // until its connections are there again
-		if err == nil {
+	if err != nil {
+		return err
+	}
+	good := 0
+	for try := 0; try < 200 && good < 20; try++ { // until connections that have ended are all replaced
+		if _, err = b.d.Store.Workspace(ctx); err == nil {
 			err = src.Test(ctx)
 		}
-		if err == nil {
-			break
+		if good++; err != nil {
+			good = 0
+			time.Sleep(50 * time.Millisecond)
 		}
-		time.Sleep(100 * time.Millisecond)
-		src, err = b.d.Engine.Source("yard-desk")
 	}
+	if err != nil {
+		return err
+	}
+	// What is to be cold are the records, not what Eskadel knows.
+	c, err := demo.SignIn(ctx, b.d.Eskadel, demo.BuilderEmail, demo.Password)
+	if err != nil {
+		return err
+	}
+	for _, path := range []string{"/api/v1/dashboards/yard-today", "/api/v1/datasets", "/api/v1/datasets/yard-jobs", "/api/v1/datasets/invoice-lines", "/api/v1/datasets/enquiries"} {
+		if _, _, err := c.Do(ctx, http.MethodGet, path, nil); err != nil {
+			return err
+		}
+	}
+	_, _, err = c.Do(ctx, http.MethodPost, "/api/v1/run", []byte(`{"definition":{"version":1,"dataset":"yards","measures":[{"count":"records"}]}}`))
 	return err
 }
 

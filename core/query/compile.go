@@ -283,7 +283,13 @@ func (b *builder) rolled(inner string) string {
 		with, from = append(with, "d as materialized ("+inner+")"), "d"
 	}
 	columns := []string{}
+	// A key that is neither cut nor hidden tells by itself what it stands for.
+	told := make([]bool, len(p.Dims))
 	for i, d := range p.Dims {
+		if told[i] = d.cut() == 0 && b.hidden(d) == ""; told[i] {
+			columns = append(columns, fmt.Sprintf("d.k%d", i))
+			continue
+		}
 		none := ""
 		if b.hidden(d) != "" {
 			none = fmt.Sprintf("when d.h%d then %d ", i, StateNotShown)
@@ -314,7 +320,11 @@ func (b *builder) rolled(inner string) string {
 	for _, set := range p.Margins() {
 		var parts []string
 		for i := range p.Dims {
-			if set&(1<<i) != 0 {
+			switch {
+			case set&(1<<i) == 0:
+			case told[i]:
+				parts = append(parts, fmt.Sprintf("d.k%d", i))
+			default:
 				parts = append(parts, fmt.Sprintf("d.s%d, d.k%d", i, i))
 			}
 		}
@@ -324,12 +334,16 @@ func (b *builder) rolled(inner string) string {
 	if len(p.Dims) > 0 {
 		var parts []string
 		for i := range p.Dims {
-			parts = append(parts, fmt.Sprintf("d.s%d", i))
+			parts = append(parts, fmt.Sprintf("d.%s%d", map[bool]string{true: "k", false: "s"}[told[i]], i))
 		}
 		out[0] = "grouping(" + strings.Join(parts, ", ") + ") as level"
 	}
 	for i := range p.Dims {
-		out = append(out, fmt.Sprintf("d.s%d, d.k%d", i, i))
+		if told[i] {
+			out = append(out, fmt.Sprintf("%d as s%d, d.k%d", StateValue, i, i))
+		} else {
+			out = append(out, fmt.Sprintf("d.s%d, d.k%d", i, i))
+		}
 	}
 	for i, c := range p.Columns {
 		out = append(out, fmt.Sprintf("%s as c%d", b.aggregate(c), i))
