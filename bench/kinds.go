@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -222,8 +221,8 @@ func ownShare(ctx context.Context, d *demo.Demo, rounds int) (bool, error) {
 				} else if out, err = chart.Draw(t, doc, 1); err != nil {
 					return err
 				}
-				var b bytes.Buffer
-				return json.NewEncoder(&b).Encode(out)
+				_, err = json.Marshal(out) // as answers are written
+				return err
 			})
 			if err != nil {
 				return false, err

@@ -60,9 +60,16 @@ func (c *computing) read(rows [][]field.Value) {
 		allParts = make(parts, len(rows)*len(c.p.Columns))
 	}
 	others, notShown, none := keyed(Key{Kind: Others, Begun: true}), keyed(Key{Kind: NotShown, Begun: true}), keyed(Key{Kind: None, Begun: true})
-	made := make([]map[string]*Key, c.count)
-	for i := range made {
-		made[i] = map[string]*Key{}
+	type known struct {
+		key *Key
+		n   int32
+	}
+	made, sizes := make([]map[string]known, c.count), make([]int, c.count)
+	for i, d := range c.p.Dims {
+		made[i], sizes[i] = map[string]known{}, 3 // Others is 0, see number; then come those not shown and those without a value
+		if d.Axis != nil {
+			sizes[i] = len(c.steps) + 1
+		}
 	}
 	c.cells = make([]fine, 0, len(rows))
 	for _, row := range rows {
@@ -99,21 +106,27 @@ func (c *computing) read(rows [][]field.Value) {
 			switch {
 			case totalled:
 			case d.Axis != nil:
-				f.keys[i], why = c.step(d.Axis, value, why)
+				if f.keys[i], why = c.step(d.Axis, value, why); f.keys[i] != nil {
+					f.at[i] = int32(whole(value))
+				}
 			case state == query.StateOthers:
 				f.keys[i] = others
 			case state == query.StateNotShown:
-				f.keys[i] = notShown
+				f.keys[i], f.at[i] = notShown, 1
 			case value.IsEmpty():
-				f.keys[i] = none
+				f.keys[i], f.at[i] = none, 2
 			default:
 				text := value.Exact()
 				k := made[i][text]
-				if k == nil || k.Label != label {
-					k = keyed(Key{Kind: One, Value: value, Label: label, Begun: true})
+				if k.key == nil || k.key.Label != label {
+					if k.key == nil {
+						k.n = int32(sizes[i])
+						sizes[i]++
+					}
+					k.key = keyed(Key{Kind: One, Value: value, Label: label, Begun: true})
 					made[i][text] = k
 				}
-				f.keys[i] = k
+				f.keys[i], f.at[i] = k.key, k.n
 			}
 		}
 		f.parts = allParts[:len(c.p.Columns):len(c.p.Columns)].read(row[:len(row)-1], c.p.Columns)
@@ -128,6 +141,9 @@ func (c *computing) read(rows [][]field.Value) {
 		if c.p.Rolled {
 			c.marg[f.place()] = f.parts
 		}
+	}
+	if len(rows) > 0 {
+		c.sizes = sizes
 	}
 	for _, why := range []string{"none", "outside", "later"} {
 		if n := unplaced[why]; n > 0 {

@@ -191,6 +191,7 @@ func (c *computing) cut(kept []keeping) {
 
 // number gives the keys of each dimension numbers from 0 on, by which cells are told apart
 // quickly: 0 is Others, which there may be later. Keys that are the same have one number.
+// Keys that were read have theirs; those of cells put together from others get them here.
 func (c *computing) number() {
 	if c.sizes != nil {
 		return
