@@ -119,6 +119,9 @@ func (t *Table) Total() []field.Value { return t.now.total }
 // Figure returns one measure of a group and split.
 func (t *Table) Figure(group, split, measure int) Figure {
 	of, m := t.of(measure)
+	if of.before == nil && of.Targets == nil { // as of most, and there are many
+		return Figure{Base: of.now.cell(group, split)[m], Shown: of.shown.cell(group, split)[m]}
+	}
 	return of.figure(func(s *sheet) []field.Value { return s.cell(group, split) }, m)
 }
 

@@ -54,6 +54,7 @@ func (d *drawer) axes() error {
 		usual = []string{"value"}
 	}
 	shares := slices.Contains(d.finish.Labels, "share")
+	spoken := len(d.tipped) > 0 || len(d.finish.Labels) > 0 // a mark tells more than its figure
 	for i := range d.Series {
 		s, m := i/len(d.drawn), d.drawn[i%len(d.drawn)]
 		series := Series{Name: d.name(m), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m, Of: i}
@@ -63,7 +64,11 @@ func (d *drawer) axes() error {
 		series.Marks = make([]*Mark, len(t.Groups))
 		room := make([]Mark, len(t.Groups))
 		for g := range t.Groups {
-			f, at := t.Figure(g, s, m), d.place(g, s)
+			f := t.Figure(g, s, m)
+			var at figures
+			if spoken {
+				at = d.place(g, s)
+			}
 			mark := d.markIn(&room[g], f, m, at)
 			if mark != nil {
 				mark.Run = running(t, d.of, g, s, m)

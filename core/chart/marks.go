@@ -63,7 +63,13 @@ func (d *drawer) wanted() []string {
 	case len(want) > 0:
 		return want
 	}
-	want := []string{"before", "change", "target"}
+	var want []string
+	if slices.ContainsFunc(d.t.Beside(), func(b *calc.Table) bool { return b.Compared != nil }) || d.t.Compared != nil {
+		want = append(want, "before", "change")
+	}
+	if d.t.Targets != nil {
+		want = append(want, "target")
+	}
 	for i, m := range d.of {
 		if m.Aside {
 			want = append(want, fmt.Sprint("measure ", i+1))
@@ -74,6 +80,9 @@ func (d *drawer) wanted() []string {
 
 // tips are the further lines of a mark's tip.
 func (d *drawer) tips(f calc.Figure, m int, at figures) (lines []string) {
+	if len(d.tipped) == 0 {
+		return nil
+	}
 	signed := d.formats[m]
 	signed.Signed = true
 	percent := format.Percent()
