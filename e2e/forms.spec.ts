@@ -58,6 +58,13 @@ test("the legend hides a series, rows of a pivot fold, and the finish is set in 
   await expect(grouped.locator("tbody tr:visible")).toHaveCount(5);
   await grouped.getByRole("button", { name: "Ostrey" }).click();
   await expect(grouped.locator("tbody tr:visible")).toHaveCount(10);
+  // What a table compares with leads to its records of then, which give it.
+  const before = page.locator("button.cell[data-then]").first();
+  const was = (await before.textContent())!;
+  await before.click();
+  await expect(page.locator("#drawer tfoot")).toContainText(was);
+  await page.keyboard.press("Escape");
+  await expect(page.locator("#drawer")).toBeHidden();
 
   await page.goto("/charts/edit?dataset=yard-jobs");
   await settled(page);

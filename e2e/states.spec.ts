@@ -143,3 +143,22 @@ test("every list and table in every state has room for its words", async ({ page
     }
   }
 });
+
+test("a cell of a running total stands for all that it goes over, Others among it", async ({ page }) => {
+  const token = await prepared(page);
+  await page.goto("/dashboards/yard-today");
+  await settled(page);
+  const a = await answer(page, token, { measures: [{ sum: "size", then: { running_total: {} } }], by: [{ field: "thing", largest: 2, others: true }], form: "table" }, "negative");
+  const marks = await page.evaluate(async (a) => {
+    const { Widget } = await import(/* a module of the page */ ("/static/js/widget.js" as string));
+    const place = document.createElement("section"), marks: { keys: { run: object[] }[]; was: string }[] = [];
+    place.innerHTML = '<div class="widget-head"><h2></h2></div><div class="widget-body"></div>';
+    document.body.append(place);
+    new Widget(place, { choose: () => {}, records: (m: (typeof marks)[0]) => marks.push(m) }).show(a);
+    for (const cell of place.querySelectorAll<HTMLElement>("button.cell")) cell.click();
+    return marks;
+  }, a);
+  expect(marks.map((m) => m.keys[0].run.length)).toEqual([1, 2, 3]);
+  expect(marks[2].keys[0].run[2]).toEqual({ others: true });
+  expect(marks[2].was, "the sum of all eight").toBe("5002.0");
+});
