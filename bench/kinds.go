@@ -63,6 +63,8 @@ var kinds = []kind{
 		[]string{`select extract(isodow from opened_at at time zone ` + zone + `), extract(hour from opened_at at time zone ` + zone + `), count(*) from yard_job where ` + jobs + ` group by 1, 2`}},
 	{"where a far link is", `{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"part_group"}],"where":{"field":"home_port","is":"Pell"}}`, 1.05,
 		[]string{`select j.part_group, sum(j.yard_cost) from yard_job j join vessel v on v.id = j.vessel_id join customer c on c.id = v.customer_id where j.status <> 'withdrawn' and c.home_port = 'Pell' group by rollup (1)`}},
+	{"region, behind a link, by kind", `{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"region"}],"split":{"field":"kind"}}`, 1.05,
+		[]string{`select y.region, j.kind, sum(j.yard_cost) from yard_job j join yard y on y.id = j.yard_id where j.status <> 'withdrawn' group by cube (1, 2)`}},
 	{"two datasets on one axis", `{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"month"}],` + year + `,"also":[{"dataset":"enquiries","measures":[{"sum":"quoted_value"}],"by":"opened"}]}`, 1.05,
 		[]string{`select ` + mon + `, count(*) from yard_job where ` + jobs + ` group by 1`, `select ` + mon + `, sum(quoted_value) from enquiry where opened_at >= ` + since + ` at time zone ` + zone + ` and opened_at <= now() group by 1`}},
 	{"pivot with every total", `{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"part_group"},{"field":"part"}],"split":{"field":"kind"},"across":[{"field":"status"}],` + year + `}`, 1.05,

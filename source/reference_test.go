@@ -433,6 +433,7 @@ func newAsker(t *testing.T, name string) (asker, *pgx.Conn) {
 	require.NoError(t, err)
 	c, err = c.With(everyRow)
 	require.NoError(t, err)
+	c.Table("public.place").Rows = 4
 	doc, err := dataset.Read([]byte(randomDataset))
 	require.NoError(t, err)
 	ds, err := dataset.Resolve(doc, c, nil)

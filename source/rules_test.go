@@ -105,6 +105,7 @@ var ruledDefinitions = []string{
 	`"measures":[{"formula":"sum(cost) / count(distinct owner)"}],"by":[{"field":"bin"}],"where":{"not":{"field":"dear","is":true}}`,
 	`"measures":[{"count":"records","where":{"field":"boat","filled":true}}],"by":[{"field":"due","grain":"month"}]`,
 	`"measures":[{"count":"records"}],"by":[{"field":"opened","part":"weekday"}],"where":{"field":"stays","above":0}`,
+	`"measures":[{"sum":"cost"},{"average":"length"}],"by":[{"field":"region"}],"split":{"field":"port","largest":1,"others":true}`,
 	`"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"where":{"all":[{"field":"opened","within":{"last":2,"unit":"month"}},{"any":[{"field":"port","is":"p1"},{"field":"port","contains":"2"}]}]},"compare":"period before"`,
 }
 
@@ -139,7 +140,11 @@ func TestRulesEqualTablesThatHoldOnlyTheAllowedRows(t *testing.T) {
 		own := rapid.SampledFrom([]string{"", `,"row_rules":[{"roles":["some"],"where":{"field":"region","is_not":"south"}}]`, `,"row_rules":[{"roles":["some"],"where":{"field":"stays","above":0}}]`}).Draw(t, "own")
 		full := rulesDataset(t, ruled, "full_", base, own)
 		part := rulesDataset(t, plain, "part", base, "")
-		full.Table.Rows = rapid.SampledFrom([]int64{0, 1_000_000}).Draw(t, "rows") // of many, what lies behind links is found first
+		// Of many, what lies behind links is found first, and records are grouped by its keys.
+		full.Table.Rows = rapid.SampledFrom([]int64{0, 1_000_000}).Draw(t, "rows")
+		for _, table := range rulesTables[:3] {
+			ruled.Table("full_." + table).Rows = 5
+		}
 		// Which rows are allowed is decided over the full tables.
 		for _, table := range rulesTables {
 			where := conditions[table].ForRule(v.Attributes)

@@ -45,3 +45,6 @@ func (h Head) Key(alias string) string { return alias + "." + statement.Name(h.t
 
 // Records says what lies behind the link.
 func (h Head) Records() string { return Tidy(h.table.Name) }
+
+// Name is what the link's own column is called.
+func (h Head) Name() string { return Tidy(h.from) }

@@ -17,12 +17,13 @@ type builder struct {
 	plan  *Plan
 	bind  *statement.Binder
 	scope *dataset.Scope
+	guard *dataset.Guard
 	err   error
 }
 
 func newBuilder(p *Plan, g *dataset.Guard) *builder {
 	bind := &statement.Binder{}
-	return &builder{plan: p, bind: bind, scope: p.Setting.scope(p.Dataset, g, bind)}
+	return &builder{plan: p, bind: bind, guard: g, scope: p.Setting.scope(p.Dataset, g, bind)}
 }
 
 // where compiles a condition together with what the guard admits.
@@ -59,7 +60,10 @@ func (b *builder) inner() (string, error) {
 	var columns []string
 	axis, near := "", ""
 	for i, d := range p.Dims {
-		key, err := b.scope.KeyOnly(d.F)
+		key, err := b.early(d), error(nil)
+		if key == "" {
+			key, err = b.scope.KeyOnly(d.F)
+		}
 		if err != nil {
 			return "", err
 		}
@@ -123,6 +127,28 @@ func (b *builder) inner() (string, error) {
 		sql += " offset '0'"
 	}
 	return sql, nil
+}
+
+// early is the SQL of the link's own column, where a dimension is grouped by that; "" else.
+func (b *builder) early(d Dim) string {
+	if !d.Early || b.plan.Rolled {
+		return ""
+	}
+	h, _ := b.plan.Dataset.Head(d.F)
+	return h.Column("r")
+}
+
+// late brings in the value of dimension i after grouping by the link's own column, as the
+// guard shows it.
+func (b *builder) late(i int, d Dim) (join, value string) {
+	h, _ := b.plan.Dataset.Head(d.F)
+	s := b.plan.Setting
+	scope := dataset.NewHeadScope(b.plan.Dataset, h, b.guard, filter.Env{Bind: b.bind, Now: s.Now, Calendar: s.Calendar, Settings: s.Settings})
+	key, err := scope.KeyOnly(d.F)
+	if err != nil {
+		b.err = err
+	}
+	return fmt.Sprintf(" left join (select %s as id, %s as k from %s) x%d on x%d.id = g.k%d", h.Key("r"), key, scope.From(), i, i, i), fmt.Sprintf("x%d.k", i)
 }
 
 // hidden is the SQL that is true where a dimension links to a record that is not shown;
@@ -233,6 +259,11 @@ func (b *builder) labelled(grouped, states string) string {
 			columns = append(columns, fmt.Sprintf("g.s%d", i))
 		}
 		key := fmt.Sprintf("g.k%d", i)
+		if b.early(d) != "" {
+			join, value := b.late(i, d)
+			joins, columns = joins+join, append(columns, value)
+			continue
+		}
 		columns = append(columns, key)
 		if d.F.IsLink() {
 			join, label := d.F.LabelJoin(fmt.Sprintf("n%d", i), key)

@@ -19,6 +19,11 @@ func (p *Plan) Explain() (out []string) {
 			links = append(links, d.F.Label)
 		}
 	}
+	for _, d := range p.Dims {
+		if h, _ := p.Dataset.Head(d.F); d.Early && !p.Rolled {
+			say("Records are grouped by their %s first; %s is looked up for each of those, and groups with the same are put together.", strings.ToLower(h.Name()), d.F.Label)
+		}
+	}
 	if len(links) > 0 {
 		say("Records are grouped by the key of %s; its name is looked up for each group, not for each record.", strings.Join(links, " and of "))
 	}

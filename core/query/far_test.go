@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/query"
@@ -59,5 +60,39 @@ func TestWhatLiesBehindALinkIsFoundFirst(t *testing.T) {
 		assert.Contains(t, first, c.first, c.name)
 		said := strings.Contains(strings.Join(p.Explain(), "\n"), "whose Region is north")
 		assert.Equal(t, c.found <= 10_000, said, c.name)
+	}
+}
+
+// A field behind a link is looked up for each key of the link, where these are few.
+func TestRecordsAreGroupedByTheKeyOfALinkFirst(t *testing.T) {
+	for _, c := range []struct {
+		name, by    string
+		jobs, yards int64
+		early       bool
+	}{
+		{"few yards, many jobs", `{"field":"region"}`, 1_000_000, 5, true},
+		{"a cut merges what is looked up", `{"field":"region","largest":1,"others":true}`, 1_000_000, 5, true},
+		{"as many yards as jobs", `{"field":"region"}`, 1_000_000, 900_000, false},
+		{"it is not known how many", `{"field":"region"}`, 1_000_000, 0, false},
+		{"few jobs", `{"field":"region"}`, 1_000, 5, false},
+		{"the key itself", `{"field":"yard"}`, 1_000_000, 5, false},
+		{"a field of the job's own", `{"field":"kind"}`, 1_000_000, 5, false},
+	} {
+		tables := sample.Tables()
+		tables.Table("public.job").Rows, tables.Table("public.yard").Rows = c.jobs, c.yards
+		ds, err := dataset.Resolve(sample.Document(), tables, nil)
+		require.NoError(t, err)
+		var d query.Definition
+		require.NoError(t, json.Unmarshal([]byte(`{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[`+c.by+`]}`), &d))
+		p, err := query.Build(d, ds, setting, nil)
+		require.NoError(t, err)
+		st, err := p.Compile(nil)
+		require.NoError(t, err)
+		assert.Equal(t, c.early, strings.Contains(st.SQL, `left join (select r."id" as id, r."region" as k from "public"."yard" r) x0 on x0.id = g.k0`), "%s: %s", c.name, st.SQL)
+		assert.Equal(t, c.early, strings.Contains(strings.Join(p.Explain(), " "), "grouped by their yard first; Region is looked up"), c.name)
+		p.Force(true)
+		st, err = p.Compile(nil)
+		require.NoError(t, err)
+		assert.NotContains(t, st.SQL, "x0", c.name)
 	}
 }

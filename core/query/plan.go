@@ -94,6 +94,10 @@ type Dim struct {
 	Dimension
 	F    *dataset.Field
 	Axis *Axis
+	// Early is set where records are grouped by the key of the link that the field lies
+	// behind: the field itself is looked up for each key, not for each record, and core/calc
+	// merges the groups that have one value.
+	Early bool
 }
 
 // Ranked is the measure that a cut ranks by, and whether the largest are kept.
@@ -165,6 +169,7 @@ func (p *Plan) build(extent *Extent) (err error) {
 		}
 	}
 	p.estimated = groups
+	p.early()
 	if !p.mergeable() {
 		p.tally(groups)
 	}
@@ -178,6 +183,24 @@ func (p *Plan) build(extent *Extent) (err error) {
 	}
 	p.Rolled = rolled
 	return nil
+}
+
+// early chooses which dimensions are grouped by the key of a link.
+func (p *Plan) early() {
+	for i := range p.Dims {
+		dim := &p.Dims[i]
+		h, behind := p.Dataset.Head(dim.F)
+		if rows := p.Dataset.Table.Rows; !behind || dim.F.IsLink() || dim.Axis != nil || dim.Part != 0 || rows < manyRows || h.Rows() <= 0 || h.Rows()*fewer > rows {
+			continue
+		}
+		values := dim.F.Distinct
+		if values <= 0 {
+			values = 100
+		}
+		if groups := p.estimated / values * float64(h.Rows()); groups <= fineLimit {
+			dim.Early, p.estimated = true, groups
+		}
+	}
 }
 
 // Margins returns the sets of dimensions that totals are needed of, as bits: each level of
