@@ -158,14 +158,11 @@ func asked(p query.Question, ask Asker) ([][]field.Value, error) {
 }
 
 // Recount tells whether a question that gave too many rows can be asked again in a way that
-// gives fewer, since its values turned out to be more than was estimated; the plan is that
-// other way then.
+// gives fewer, since its values or the keys behind a link turned out to be more than was
+// estimated; the plan is that other way then.
 func Recount(p *query.Plan, err error) bool {
-	if why := problem.Of(err); why == nil || why.Code != problem.TooMany || !p.Tallied() {
-		return false
-	}
-	p.Untally()
-	return true
+	why := problem.Of(err)
+	return why != nil && why.Code == problem.TooMany && p.Plainly()
 }
 
 // TooMany tells in words that a plan's rows are more groups than are computed with.

@@ -40,6 +40,19 @@ func (p *Plan) Untally() {
 	p.Rolled = !p.mergeable() && len(p.Dims) > 0
 }
 
+// Plainly has the plan asked without what was chosen by statistics that turned out wrong;
+// false where there is nothing of that.
+func (p *Plan) Plainly() (changed bool) {
+	if changed = p.Tallied(); changed {
+		p.Untally()
+	}
+	for i := range p.Dims {
+		changed = changed || p.Dims[i].Early
+		p.Dims[i].Early = false
+	}
+	return changed
+}
+
 // Tallied tells whether some measures are had from counts by value.
 func (p *Plan) Tallied() bool {
 	for _, a := range p.Atoms {
