@@ -40,11 +40,8 @@ func (p *Plan) extent() *ExtentPlan {
 // BuildAsking is Build where what the definition needs to know first is asked for: the
 // extent, and the records behind links that its conditions speak of.
 func BuildAsking(d Definition, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, error) {
-	p, err := prepare(d, ds, s)
+	p, err := found(d, ds, s, ask)
 	if err != nil {
-		return nil, err
-	}
-	if err := p.find(ask); err != nil {
 		return nil, err
 	}
 	var extent *Extent
@@ -60,14 +57,20 @@ func BuildAsking(d Definition, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, 
 
 // buildWithin is BuildAsking where the extent is known.
 func buildWithin(d Definition, ds *dataset.Dataset, s Setting, extent *Extent, ask Ask) (*Plan, error) {
-	p, err := prepare(d, ds, s)
+	p, err := found(d, ds, s, ask)
 	if err != nil {
 		return nil, err
 	}
-	if err := p.find(ask); err != nil {
-		return nil, err
-	}
 	return p, p.build(extent)
+}
+
+// found prepares a plan for which the records behind links have been asked for.
+func found(d Definition, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, error) {
+	p, err := prepare(d, ds, s)
+	if err == nil {
+		err = p.find(ask)
+	}
+	return p, err
 }
 
 // Compile writes the statement: smallest, largest, first and third quartile.

@@ -116,8 +116,7 @@ func (f *Far) Data() *dataset.Dataset { return f.plan.Dataset }
 // Compile writes the statement: the keys, in order.
 func (f *Far) Compile(g *dataset.Guard) (statement.Statement, error) {
 	bind := &statement.Binder{}
-	s := f.plan.Setting
-	scope := dataset.NewHeadScope(f.plan.Dataset, f.link, g, filter.Env{Bind: bind, Now: s.Now, Calendar: s.Calendar, Settings: s.Settings})
+	scope := f.plan.Setting.headScope(f.plan.Dataset, f.link, g, bind)
 	where, err := scope.Condition(f.where)
 	if err != nil {
 		return statement.Statement{}, err

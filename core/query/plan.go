@@ -31,7 +31,17 @@ func (s Setting) put(ds *dataset.Dataset, c filter.Condition) filter.Condition {
 
 // scope begins a statement over a dataset as a guard shows it.
 func (s Setting) scope(ds *dataset.Dataset, g *dataset.Guard, b *statement.Binder) *dataset.Scope {
-	return dataset.NewScope(ds, g, filter.Env{Bind: b, Now: s.Now, Calendar: s.Calendar, Settings: s.Settings})
+	return dataset.NewScope(ds, g, s.env(b))
+}
+
+// headScope begins a statement over the records behind a link of a dataset.
+func (s Setting) headScope(ds *dataset.Dataset, h dataset.Head, g *dataset.Guard, b *statement.Binder) *dataset.Scope {
+	return dataset.NewHeadScope(ds, h, g, s.env(b))
+}
+
+// env is what conditions are compiled with.
+func (s Setting) env(b *statement.Binder) filter.Env {
+	return filter.Env{Bind: b, Now: s.Now, Calendar: s.Calendar, Settings: s.Settings}
 }
 
 // For returns the calendar of a date field and now as that field would hold it.
