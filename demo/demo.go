@@ -197,12 +197,14 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
-	everything := []string{"director"}
+	for _, p := range []store.Person{{Name: "Mara Quill", Email: BuilderEmail, PasswordHash: hash, Builder: true}, {Name: "Edda Harrow", Email: AuthorEmail, PasswordHash: hash}} {
+		if _, err := d.Store.AddPerson(ctx, &p, []string{"director"}, nil); err != nil {
+			return err
+		}
+	}
 	err = errors.Join(
-		d.Store.AddPerson(ctx, &store.Person{Name: "Mara Quill", Email: BuilderEmail, PasswordHash: hash, Builder: true}, everything, nil),
-		d.Store.AddPerson(ctx, &store.Person{Name: "Edda Harrow", Email: AuthorEmail, PasswordHash: hash}, everything, nil),
 		d.Store.SaveSource(ctx, "yard-desk", "Yard Desk", d.Cluster.URL(Reader, "yarddesk"), "postgresql"),
-		d.Store.SaveHostApp(ctx, "yard-desk", "Yard Desk", d.YardDesk, []string{d.YardDesk}),
+		d.Store.SaveHostApp(ctx, "yard-desk", "Yard Desk", d.YardDesk, []string{d.YardDesk}, identity.PassMinutes),
 	)
 	if err != nil {
 		return err
@@ -251,7 +253,7 @@ func (d *Demo) reserve(port int) (net.Listener, error) {
 }
 
 func (d *Demo) listen(l net.Listener, h http.Handler) {
-	s := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
+	s := web.Serve(h)
 	d.stop = append(d.stop, func() { _ = s.Close() })
 	go func() { _ = s.Serve(l) }()
 }

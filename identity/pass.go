@@ -26,9 +26,12 @@ const Algorithm = "HS256"
 // NewSecret makes the secret of a key.
 func NewSecret() string { return token() }
 
-// PassLife is how long a pass, and so a viewer in a frame, may last before the host app
-// is asked again.
-const PassLife = 10 * time.Minute
+// PassMinutes is how long a pass, and so a viewer in a frame, may last before the host app
+// is asked again, unless the host app is registered with another time.
+const PassMinutes = 5
+
+// leeway is how far the clocks of the two servers may differ.
+const leeway = 5 * time.Second
 
 // Claims are what a viewer pass says. It is a JWT (RFC 7519); its header names the key
 // (kid). Issuer is the host app's name, subject the viewer's id.
@@ -62,10 +65,16 @@ func Exchange(ctx context.Context, s *store.Store, pass, origin, app, dashboard 
 		if t.Method.Alg() != k.Algorithm {
 			return nil, jwt.ErrTokenSignatureInvalid
 		}
+		if _, critical := t.Header["crit"]; critical {
+			// Extensions that must be understood (RFC 7515, 4.1.11): none are.
+			return nil, errCritical
+		}
 		key = k
 		return []byte(secret), nil
-	}, jwt.WithValidMethods([]string{Algorithm}), jwt.WithAudience(Audience), jwt.WithExpirationRequired(), jwt.WithLeeway(5*time.Second))
+	}, jwt.WithValidMethods([]string{Algorithm}), jwt.WithAudience(Audience), jwt.WithExpirationRequired(), jwt.WithLeeway(leeway))
 	switch {
+	case errors.Is(err, errCritical):
+		return refuse("The viewer pass asks for extensions (crit) that are not known here.")
 	case errors.Is(err, jwt.ErrTokenExpired):
 		return refuse("The viewer pass has expired. Reload the page to get a new one.")
 	case errors.Is(err, jwt.ErrTokenNotValidYet):
@@ -95,9 +104,22 @@ func Exchange(ctx context.Context, s *store.Store, pass, origin, app, dashboard 
 	if !slices.Contains(host.OriginList(), origin) {
 		return refuse("Pages of %s may not show Eskadel. The builder can add the address to the host app %s.", origin, host.Title)
 	}
-	expires = time.Now().Add(PassLife)
-	if claims.ExpiresAt.Before(expires) {
-		expires = claims.ExpiresAt.Time
+	now := time.Now()
+	begins, expires := now, claims.ExpiresAt.Time
+	if claims.IssuedAt != nil && claims.IssuedAt.Before(now) {
+		begins = claims.IssuedAt.Time
+	}
+	if longest := time.Duration(host.PassMinutes) * time.Minute; expires.Sub(begins) > longest+leeway {
+		return refuse("The viewer pass is good for longer than the %d minutes that the host app %s is registered with.", host.PassMinutes, host.Title)
+	}
+	if !expires.After(now) {
+		return refuse("The viewer pass has expired. Reload the page to get a new one.")
+	}
+	if ended, err := s.ViewerEnded(ctx, key.HostApp, claims.Subject); err != nil || ended {
+		if err != nil {
+			return "", time.Time{}, err
+		}
+		return refuse("This viewer is let in no more. The builder can let them in again.")
 	}
 	viewer, err := json.Marshal(rule.Viewer{ID: key.HostApp + "/" + claims.Subject, Name: claims.Name, Roles: claims.Roles, Attributes: filter.Attributes(claims.Attributes)})
 	if err != nil {
@@ -105,8 +127,10 @@ func Exchange(ctx context.Context, s *store.Store, pass, origin, app, dashboard 
 	}
 	dashboards, _ := json.Marshal(claims.Scope.Dashboards)
 	bearer = token()
-	return bearer, expires, s.AddFrameSession(ctx, &store.FrameSession{TokenHash: hash(bearer), HostApp: key.HostApp, Viewer: viewer, Dashboards: dashboards, ExpiresAt: expires})
+	return bearer, expires, s.AddFrameSession(ctx, &store.FrameSession{TokenHash: hash(bearer), HostApp: key.HostApp, HostKey: key.ID, Subject: claims.Subject, Viewer: viewer, Dashboards: dashboards, ExpiresAt: expires})
 }
+
+var errCritical = errors.New("critical extensions")
 
 // ByBearer returns the viewer whom a bearer token stands for.
 // An API key stands for a person.
@@ -123,5 +147,9 @@ func ByBearer(ctx context.Context, s *store.Store, bearer string) (*Caller, erro
 		return nil, fmt.Errorf("read the viewer: %w", err)
 	}
 	c.Viewer.Builder = false
+	c.alive = func(ctx context.Context, s *store.Store) (bool, error) {
+		_, err := s.FrameSession(ctx, hash(bearer))
+		return found(err)
+	}
 	return c, json.Unmarshal(f.Dashboards, &c.Dashboards)
 }

@@ -11,9 +11,11 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"runtime"
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"golang.org/x/crypto/bcrypt"
 
@@ -26,11 +28,13 @@ import (
 // SessionLife is how long a sign-in lasts.
 const SessionLife = 12 * time.Hour
 
-// Tries are how many failed sign-ins an account, and an address, may have in a quarter of an hour.
-const (
-	TriesPerAccount = 8
-	TriesPerAddress = 40
-)
+// tries are how many failed tries to sign in there may be. Nobody is kept out for longer
+// than their span, and from where somebody has signed in before, only their own tries
+// from there count: whoever tries from elsewhere keeps out neither them nor anyone else.
+var tries = store.Tries{Span: 15 * time.Minute, Pair: 8, Address: 40, Account: 100}
+
+// longestEmail is how many characters an e-mail address may have (RFC 5321, 4.5.3.1.3).
+const longestEmail = 254
 
 // HashPassword makes what is kept of a password: bcrypt, so at most 72 bytes count.
 func HashPassword(password string) (string, error) {
@@ -55,29 +59,53 @@ func hash(token string) string {
 	return hex.EncodeToString(sum[:])
 }
 
+// comparing bounds how many passwords are compared at once, which takes a tenth of a
+// second of one processor each.
+var comparing = make(chan struct{}, max(1, runtime.GOMAXPROCS(0)))
+
+// matches compares a password with what is kept of one.
+func matches(ctx context.Context, kept []byte, password string) (bool, error) {
+	select {
+	case comparing <- struct{}{}:
+		defer func() { <-comparing }()
+	case <-ctx.Done():
+		return false, ctx.Err()
+	}
+	return bcrypt.CompareHashAndPassword(kept, []byte(password)) == nil, nil
+}
+
 // SignIn checks a password and begins a session, whose token is returned.
 func SignIn(ctx context.Context, s *store.Store, email, password, address string) (string, error) {
 	email = strings.ToLower(strings.TrimSpace(email))
-	byAccount, byAddress, err := s.FailedSignIns(ctx, email, address, time.Now().Add(-15*time.Minute))
+	wrong := problem.New(problem.Forbidden, "password", "This e-mail address and password do not belong together.")
+	if len(email) > longestEmail || strings.ContainsRune(email, 0) || !utf8.ValidString(email) {
+		return "", wrong
+	}
+	refused, err := s.BeginSignIn(ctx, email, address, tries)
 	if err != nil {
 		return "", err
 	}
-	if byAccount >= TriesPerAccount || byAddress >= TriesPerAddress {
+	if refused {
 		return "", problem.New(problem.TooMany, "", "There were too many failed tries. Wait a quarter of an hour, then try again.")
 	}
 	person, err := s.PersonByEmail(ctx, email)
+	known := err == nil
 	if p := problem.Of(err); p != nil && p.Code != problem.NotFound {
 		return "", err
 	}
 	kept := nobody
-	if err == nil {
+	if known {
 		kept = []byte(person.PasswordHash)
 	}
-	if bcrypt.CompareHashAndPassword(kept, []byte(password)) != nil || err != nil {
-		if err := s.AddFailedSignIn(ctx, email, address); err != nil {
-			return "", err
-		}
-		return "", problem.New(problem.Forbidden, "password", "This e-mail address and password do not belong together.")
+	right, err := matches(ctx, kept, password)
+	if err != nil {
+		return "", err
+	}
+	if !right || !known {
+		return "", wrong
+	}
+	if err := s.SignedIn(ctx, email, address); err != nil {
+		return "", err
 	}
 	t := token()
 	return t, s.AddSession(ctx, &store.Session{TokenHash: hash(t), PersonID: person.ID, CSRF: token(), ExpiresAt: time.Now().Add(SessionLife)})
@@ -88,10 +116,29 @@ type Caller struct {
 	rule.Viewer
 	Author     bool     // signed in to Eskadel: may make charts and dashboards
 	Email      string   // of a person who signs in to Eskadel
+	PersonID   int64    // the same, as it is kept; 0 for a viewer
 	CSRF       string   // the token that a session's requests carry
 	Dashboards []string // which dashboards a viewer in a frame may see; nil for an author
 	HostApp    string   // which host app vouches for a viewer
 	Expires    time.Time
+	alive      func(context.Context, *store.Store) (bool, error)
+}
+
+// Alive tells whether the caller is still let in: their session, key or pass may have been
+// ended since they came.
+func (c *Caller) Alive(ctx context.Context, s *store.Store) (bool, error) {
+	if c.alive == nil {
+		return true, nil
+	}
+	return c.alive(ctx, s)
+}
+
+// found tells whether something that is looked for is there.
+func found(err error) (bool, error) {
+	if problem.Is(err, problem.NotFound) {
+		return false, nil
+	}
+	return err == nil, err
 }
 
 // MaySee tells whether the caller may read a dashboard at all.
@@ -110,12 +157,16 @@ func BySession(ctx context.Context, s *store.Store, token string) (*Caller, erro
 		return nil, err
 	}
 	c.CSRF, c.Expires = session.CSRF, session.ExpiresAt
+	c.alive = func(ctx context.Context, s *store.Store) (bool, error) {
+		_, err := s.Session(ctx, hash(token))
+		return found(err)
+	}
 	return c, nil
 }
 
 // person is somebody of ours as a caller.
 func person(p *store.Person) (*Caller, error) {
-	c := &Caller{Author: true, Email: p.Email}
+	c := &Caller{Author: true, Email: p.Email, PersonID: p.ID}
 	c.Viewer = rule.Viewer{ID: fmt.Sprintf("person/%d", p.ID), Name: p.Name, Builder: p.Builder, Attributes: filter.Attributes{}}
 	if err := json.Unmarshal(p.Roles, &c.Roles); err != nil {
 		return nil, fmt.Errorf("read the roles of %s: %w", p.Email, err)
@@ -142,7 +193,15 @@ func ByKey(ctx context.Context, s *store.Store, key string) (*Caller, error) {
 	if err != nil {
 		return nil, err
 	}
-	return person(&kept.Person)
+	c, err := person(&kept.Person)
+	if err == nil {
+		c.Expires = time.Now().Add(SessionLife)
+		c.alive = func(ctx context.Context, s *store.Store) (bool, error) {
+			_, err := s.APIKey(ctx, hash(key))
+			return found(err)
+		}
+	}
+	return c, err
 }
 
 // SignOut ends a session.

@@ -114,7 +114,11 @@ func (w writer) text(depth int) pair {
 	case 3:
 		return join("trim(%s)", a)
 	case 4:
-		return join("substring(%s from 2 for 3)", a)
+		from, length := rapid.IntRange(-3, 4).Draw(w.t, "from"), rapid.IntRange(-2, 5).Draw(w.t, "length")
+		if length < 0 { // which PostgreSQL refuses
+			return pair{fmt.Sprintf("substring(%s from %d for %d)", a.ours, from, length), "null::text"}
+		}
+		return join(fmt.Sprintf("substring(%%s from %d for %d)", from, length), a)
 	case 5:
 		return join("replace(%s, 'a', 'bb')", a)
 	case 6:
@@ -156,7 +160,7 @@ func (w writer) condition(depth int) pair {
 	if depth == 0 {
 		return []pair{same("b"), same("true"), same("n > 10"), same("t = 'Tarn Quay'"), same("d is null"), {"null", "null::boolean"}}[w.pick("condition", 6)]
 	}
-	switch w.pick("boolean", 11) {
+	switch w.pick("boolean", 12) {
 	case 0:
 		return join("(%s and %s)", w.condition(depth-1), w.condition(depth-1))
 	case 1:
@@ -179,6 +183,10 @@ func (w writer) condition(depth int) pair {
 		return join("((%s) is not null)", w.number(depth-1))
 	case 9:
 		return join("(%s like '%%%%a%%%%')", w.text(depth-1))
+	case 10:
+		a, b, c := w.text(depth-1), w.text(depth-1), w.text(depth-1)
+		not := rapid.SampledFrom([]string{"", "not "}).Draw(w.t, "not")
+		return pair{"(" + a.ours + " " + not + "between " + b.ours + " and " + c.ours + ")", "(((" + a.theirs + `) collate "C") ` + not + "between ((" + b.theirs + `) collate "C") and ((` + c.theirs + `) collate "C"))`}
 	}
 	return join("((%s) is not true)", w.condition(depth-1))
 }

@@ -6,16 +6,15 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	pg "github.com/pganalyze/pg_query_go/v6"
-	parser "github.com/wasilibs/go-pgquery"
 	"google.golang.org/protobuf/reflect/protoreflect"
 
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
+	"eskadel/source/grammar"
 )
 
 // Select checks a builder's own query and describes its columns. The query is parsed by
@@ -24,7 +23,7 @@ import (
 // table is one that the role may read. Tables and functions are then rewritten to names
 // that nothing else can answer to, and what comes out is described by the database.
 func (s *Source) Select(ctx context.Context, sql string, c dataset.Catalogue) (*dataset.Table, error) {
-	d, err := check(sql, c)
+	d, attributes, err := check(ctx, sql, c)
 	if err != nil {
 		return nil, problem.At("select", err)
 	}
@@ -32,6 +31,9 @@ func (s *Source) Select(ctx context.Context, sql string, c dataset.Catalogue) (*
 	t := dataset.Derive(name, d, nil)
 	var columns []dataset.Column
 	err = s.read(ctx, func(conn *pgx.Conn) error {
+		if err := attributesOnly(ctx, conn, attributes); err != nil {
+			return err
+		}
 		described, err := conn.Prepare(ctx, "", "select * from "+t.Body()+" r")
 		if err != nil {
 			return ownWords(err)
@@ -64,60 +66,126 @@ func (s *Source) Select(ctx context.Context, sql string, c dataset.Catalogue) (*
 // builder's own text, so the database's words are theirs to read.
 func ownWords(err error) error {
 	var e *pgconn.PgError
-	if errors.As(err, &e) && (strings.HasPrefix(e.Code, "42") || strings.HasPrefix(e.Code, "22")) {
+	if errors.As(err, &e) && (slices.Contains([]string{"22", "42", "54"}, e.Code[:2])) {
 		return problem.New(problem.Invalid, "", "The database does not accept the query: %s.", e.Message).Because(err)
 	}
 	return err
 }
 
-// reader walks a query's tree, refuses what may not stand in it and rewrites names.
-type reader struct {
-	tables   dataset.Catalogue
-	reads    []*dataset.Table
-	mentions map[string]bool
-	star     bool
-	scopes   []map[string]bool // names given by “with”, innermost last
+// attributesOnly refuses parts of a value, (x).name, whose name is that of a function: where
+// x has no such part the database would call it.
+func attributesOnly(ctx context.Context, conn *pgx.Conn, names []string) error {
+	if len(names) == 0 {
+		return nil
+	}
+	rows, err := conn.Query(ctx, "select proname::text from pg_proc where pronamespace = 'pg_catalog'::regnamespace and proname::text = any($1)", names)
+	if err != nil {
+		return err
+	}
+	functions, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return err
+	}
+	for _, f := range functions {
+		if !allowed[f] {
+			return notCallable(f)
+		}
+	}
+	return nil
 }
 
-// first is held while the parser starts, which takes a second or two.
-var first sync.Mutex
+// reader walks a query's tree, refuses what may not stand in it and rewrites names.
+type reader struct {
+	table      func(schema, name string) (as string, err error) // finds a table, and says what it is called from then on
+	mentions   map[string]bool
+	attributes []string // names of parts of values, (x).name
+	bare       []string // names that stand alone, which may mean a whole row
+	aliases    map[string]bool
+	star       bool
+	scopes     []map[string]bool // names given by “with”, innermost last
+}
 
-func check(sql string, c dataset.Catalogue) (*dataset.Derived, error) {
-	if len(sql) > 100_000 {
-		return nil, problem.New(problem.Invalid, "", "A query has at most 100,000 characters.")
-	}
-	if strings.ContainsRune(sql, 0) {
-		return nil, problem.New(problem.Invalid, "", "The query holds a byte that is no text.")
-	}
-	first.Lock()
-	tree, err := parser.Parse(sql)
-	first.Unlock()
+// check reads a query and returns it rewritten, with the names of parts of values in it.
+func check(ctx context.Context, sql string, c dataset.Catalogue) (*dataset.Derived, []string, error) {
+	tree, err := one(ctx, sql, grammar.Parse)
 	if err != nil {
-		return nil, problem.New(problem.Invalid, "", "This is not a query that PostgreSQL can read: %s.", strings.TrimSuffix(err.Error(), "."))
+		return nil, nil, err
+	}
+	d := &dataset.Derived{}
+	r := newReader(func(schema, name string) (string, error) {
+		if schema != "" {
+			name = schema + "." + name
+		}
+		t := c.Table(name)
+		if t == nil || schema != "" && t.ID() != name {
+			return "", problem.New(problem.NotFound, "", "The source has no table “%s” that may be read.", name)
+		}
+		i := slices.Index(d.Reads, t)
+		if i < 0 {
+			i = len(d.Reads)
+			d.Reads, d.Names = append(d.Reads, t), append(d.Names, dataset.Relation(i))
+		}
+		return d.Names[i], nil
+	})
+	if err := r.walk(tree.GetStmts()[0].GetStmt().ProtoReflect()); err != nil {
+		return nil, nil, err
+	}
+	if d.SQL, err = grammar.Deparse(ctx, tree); err != nil {
+		return nil, nil, unread(err)
+	}
+	if !r.whole() {
+		d.Mentions = r.mentions
+	}
+	return d, r.attributes, again(ctx, d)
+}
+
+// again reads what was written, as the database will, and finds nothing in it but names
+// of ours.
+func again(ctx context.Context, d *dataset.Derived) error {
+	tree, err := one(ctx, d.SQL, grammar.Reread)
+	if err != nil {
+		return fmt.Errorf("read the checked query again: %w", err)
+	}
+	r := newReader(func(schema, name string) (string, error) {
+		if schema != "" || !slices.Contains(d.Names, name) {
+			return "", fmt.Errorf("the checked query names the table %q", name)
+		}
+		return name, nil
+	})
+	return r.walk(tree.GetStmts()[0].GetStmt().ProtoReflect())
+}
+
+// one reads a text that must be one query.
+func one(ctx context.Context, sql string, read func(context.Context, string) (*pg.ParseResult, error)) (*pg.ParseResult, error) {
+	tree, err := read(ctx, sql)
+	if err != nil {
+		return nil, unread(err)
 	}
 	if len(tree.GetStmts()) != 1 {
 		return nil, problem.New(problem.Invalid, "", "Write one query; there are %d statements.", len(tree.GetStmts()))
 	}
-	stmt := tree.GetStmts()[0].GetStmt()
-	if stmt.GetSelectStmt() == nil {
+	if tree.GetStmts()[0].GetStmt().GetSelectStmt() == nil {
 		return nil, problem.New(problem.Invalid, "", "Only a query that reads is taken: it begins with “select” or “with”.")
 	}
-	r := &reader{tables: c, mentions: map[string]bool{}}
-	if err := r.walk(stmt.ProtoReflect()); err != nil {
-		return nil, err
+	return tree, nil
+}
+
+// unread puts what the grammar says into words.
+func unread(err error) error {
+	var c *grammar.Complaint
+	if errors.As(err, &c) {
+		return problem.New(problem.Invalid, "", "This is not a query that PostgreSQL can read: %s.", strings.TrimSuffix(c.Words, "."))
 	}
-	text, err := parser.Deparse(tree)
-	if err != nil {
-		return nil, fmt.Errorf("write the checked query: %w", err)
-	}
-	d := &dataset.Derived{SQL: text, Reads: r.reads, Mentions: r.mentions}
-	if r.star {
-		d.Mentions = nil
-	}
-	for i := range r.reads {
-		d.Names = append(d.Names, dataset.Relation(i))
-	}
-	return d, nil
+	return err
+}
+
+func newReader(table func(schema, name string) (string, error)) *reader {
+	return &reader{table: table, mentions: map[string]bool{}, aliases: map[string]bool{}}
+}
+
+// whole tells whether the query may refer to every column of what it reads.
+func (r *reader) whole() bool {
+	return r.star || slices.ContainsFunc(r.bare, func(name string) bool { return r.aliases[name] })
 }
 
 // harmless are the kinds of node that a query may hold. Whatever is not listed is refused.
@@ -142,26 +210,20 @@ func (r *reader) walk(m protoreflect.Message) error {
 		}
 		return problem.New(problem.Invalid, "", "This query is not taken: %s.", why)
 	}
-	with := false
 	switch n := m.Interface().(type) {
 	case *pg.SelectStmt:
 		if n.GetIntoClause() != nil {
 			return problem.New(problem.Invalid, "", "This query is not taken: “into” makes a table.")
 		}
 		if w := n.GetWithClause(); w != nil {
-			// The names are known to the queries after them and, in a recursive one, to
-			// themselves; being known too early only hides a table, which is then not found.
-			names := map[string]bool{}
-			for _, cte := range w.GetCtes() {
-				names[cte.GetCommonTableExpr().GetCtename()] = true
-			}
-			r.scopes = append(r.scopes, names)
-			with = true
+			return r.with(n, w)
 		}
 	case *pg.RangeVar:
-		if err := r.table(n); err != nil {
+		if err := r.relation(n); err != nil {
 			return err
 		}
+	case *pg.Alias:
+		r.aliases[n.GetAliasname()] = true
 	case *pg.FuncCall:
 		if err := r.function(n); err != nil {
 			return err
@@ -171,12 +233,32 @@ func (r *reader) walk(m protoreflect.Message) error {
 			return err
 		}
 	case *pg.A_Expr:
-		if len(n.GetName()) > 1 {
+		if len(n.GetName()) > 1 && (len(n.GetName()) > 2 || n.GetName()[0].GetString_().GetSval() != "pg_catalog") {
 			return problem.New(problem.Invalid, "", "This query is not taken: operators are written without a schema.")
 		}
 		switch n.GetKind() {
 		case pg.A_Expr_Kind_AEXPR_OP, pg.A_Expr_Kind_AEXPR_OP_ANY, pg.A_Expr_Kind_AEXPR_OP_ALL:
-			n.Name = []*pg.Node{pg.MakeStrNode("pg_catalog"), n.GetName()[0]}
+			n.Name = []*pg.Node{pg.MakeStrNode("pg_catalog"), n.GetName()[len(n.GetName())-1]}
+		}
+	case *pg.SubLink:
+		if len(n.GetOperName()) > 0 {
+			if len(n.GetOperName()) > 1 && n.GetOperName()[0].GetString_().GetSval() != "pg_catalog" {
+				return problem.New(problem.Invalid, "", "This query is not taken: operators are written without a schema.")
+			}
+		}
+	case *pg.SortBy:
+		if len(n.GetUseOp()) > 0 {
+			return problem.New(problem.Invalid, "", "This query is not taken: “order by … using” names an operator; write “asc” or “desc”.")
+		}
+	case *pg.A_Indirection:
+		for _, part := range n.GetIndirection() {
+			switch {
+			case part.GetString_() != nil:
+				r.attributes = append(r.attributes, part.GetString_().GetSval())
+				r.mentions[part.GetString_().GetSval()] = true
+			case part.GetAStar() != nil:
+				r.star = true
+			}
 		}
 	case *pg.CollateClause:
 		if len(n.GetCollname()) > 1 && n.GetCollname()[0].GetString_().GetSval() != "pg_catalog" {
@@ -194,19 +276,53 @@ func (r *reader) walk(m protoreflect.Message) error {
 			r.star = true
 		} else {
 			r.mentions[last.GetString_().GetSval()] = true
+			r.bare = append(r.bare, last.GetString_().GetSval())
 		}
 	case *pg.JoinExpr:
-		if n.GetIsNatural() {
+		if n.GetIsNatural() || len(n.GetAlias().GetColnames()) > 0 {
 			r.star = true
 		}
 		for _, u := range n.GetUsingClause() {
 			r.mentions[u.GetString_().GetSval()] = true
 		}
 	}
-	err := r.children(m)
-	if with {
-		r.scopes = r.scopes[:len(r.scopes)-1]
+	return r.children(m)
+}
+
+// with walks a query that gives names to others first. Such a name is known to what comes
+// after it and, after “recursive”, to all of them.
+func (r *reader) with(n *pg.SelectStmt, w *pg.WithClause) error {
+	names := map[string]bool{}
+	r.scopes = append(r.scopes, names)
+	defer func() { r.scopes = r.scopes[:len(r.scopes)-1] }()
+	give := func(name string) error {
+		if strings.HasPrefix(name, dataset.RelationPrefix) {
+			return problem.New(problem.Invalid, "", "This query is not taken: names that begin with “%s” are Eskadel's own.", dataset.RelationPrefix)
+		}
+		names[name] = true
+		return nil
 	}
+	for _, node := range w.GetCtes() {
+		cte := node.GetCommonTableExpr()
+		if w.GetRecursive() {
+			if err := give(cte.GetCtename()); err != nil {
+				return err
+			}
+		}
+		r.aliases[cte.GetCtename()] = true
+	}
+	for _, node := range w.GetCtes() {
+		cte := node.GetCommonTableExpr()
+		if err := r.walk(cte.ProtoReflect()); err != nil {
+			return err
+		}
+		if err := give(cte.GetCtename()); err != nil {
+			return err
+		}
+	}
+	n.WithClause = nil
+	err := r.children(n.ProtoReflect())
+	n.WithClause = w
 	return err
 }
 
@@ -225,8 +341,8 @@ func (r *reader) children(m protoreflect.Message) (err error) {
 	return err
 }
 
-// table resolves a table's name and rewrites it to one of ours.
-func (r *reader) table(n *pg.RangeVar) error {
+// relation resolves a table's name and rewrites it.
+func (r *reader) relation(n *pg.RangeVar) error {
 	if n.GetCatalogname() != "" {
 		return problem.New(problem.Invalid, "", "This query is not taken: it names another database.")
 	}
@@ -234,25 +350,22 @@ func (r *reader) table(n *pg.RangeVar) error {
 	if n.GetSchemaname() == "" {
 		for _, names := range r.scopes {
 			if names[name] {
+				r.aliases[name] = true
 				return nil
 			}
 		}
-	} else {
-		name = n.GetSchemaname() + "." + name
 	}
-	t := r.tables.Table(name)
-	if t == nil || n.GetSchemaname() != "" && t.ID() != name {
-		return problem.New(problem.NotFound, "", "The source has no table “%s” that may be read.", name)
-	}
-	i := slices.Index(r.reads, t)
-	if i < 0 {
-		i = len(r.reads)
-		r.reads = append(r.reads, t)
+	as, err := r.table(n.GetSchemaname(), name)
+	if err != nil {
+		return err
 	}
 	if n.GetAlias() == nil {
-		n.Alias = &pg.Alias{Aliasname: n.GetRelname()}
+		n.Alias = &pg.Alias{Aliasname: name}
 	}
-	n.Schemaname, n.Relname, n.Inh = "", dataset.Relation(i), true
+	if len(n.GetAlias().GetColnames()) > 0 {
+		r.star = true // other names for its columns, by their places
+	}
+	n.Schemaname, n.Relname, n.Inh = "", as, true
 	return nil
 }
 
@@ -284,10 +397,14 @@ func (r *reader) function(n *pg.FuncCall) error {
 	name := parts[len(parts)-1].GetString_().GetSval()
 	own := len(parts) == 1 || len(parts) == 2 && parts[0].GetString_().GetSval() == "pg_catalog"
 	if !own || !allowed[name] {
-		return problem.New(problem.Invalid, "", "This query is not taken: the function “%s” is not among those that a query may call.", name)
+		return notCallable(name)
 	}
 	n.Funcname = []*pg.Node{pg.MakeStrNode("pg_catalog"), pg.MakeStrNode(name)}
 	return nil
+}
+
+func notCallable(name string) error {
+	return problem.New(problem.Invalid, "", "This query is not taken: the function “%s” is not among those that a query may call.", name)
 }
 
 // types that casts may name: PostgreSQL's own that only hold a value.

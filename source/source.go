@@ -73,12 +73,13 @@ func (s *Source) Runs() int64 { return s.runs.Load() }
 type Rows = [][]field.Value
 
 // limits keep one question from hurting the operational database. They end with the
-// transaction. Pages are taken to be in memory or on an SSD (random_page_cost), so that
+// transaction. Nothing of the host app's schemas is found by a bare name: no function or
+// operator of theirs runs unasked. Pages are taken to be in memory or on an SSD (random_page_cost), so that
 // a range of dates is found by its index.
 const limits = `begin isolation level repeatable read read only;
 set local statement_timeout = %d; set local lock_timeout = 2000; set local work_mem = '64MB';
 set local max_parallel_workers_per_gather = 2; set local jit = off; set local random_page_cost = 1.1;
-set local client_connection_check_interval = 1000; set local timezone = 'UTC';
+set local client_connection_check_interval = 1000; set local timezone = 'UTC'; set local search_path = pg_catalog;
 set local idle_in_transaction_session_timeout = 30000`
 
 // Run runs a sealed plan: all its statements on one snapshot, in order.
@@ -200,6 +201,10 @@ func (s *Source) words(ctx context.Context, err error) error {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
 		switch {
+		case pg.Code == "22021":
+			return problem.New(problem.Invalid, "", "A value of the question holds a byte that is no text.").Because(err)
+		case pg.Code == "55P03":
+			return problem.New(problem.Down, "", "The records are locked by the application just now. This is tried again by itself.").Because(err)
 		case pg.Code == "57014":
 			return problem.New(problem.Slow, "", "The records took longer than %d seconds to answer, so the question was stopped. A shorter range of dates answers sooner.", int(s.timeout.Seconds())).Because(err)
 		case pg.Code[:2] == "57", pg.Code == "53300":

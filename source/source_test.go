@@ -120,7 +120,7 @@ func TestNumbersStayExactAndUnreadableOnesAreLeftOut(t *testing.T) {
 
 func TestOnlyReadingIsPossible(t *testing.T) {
 	conn, src := connect(t, "only_reading", oneTable+`insert into t values (1, 1);
-		create function sneaky() returns int language plpgsql volatile security definer as $$ begin insert into real_t values (99, 1); return 1; end $$;
+		create function sneaky() returns int language plpgsql volatile security definer as $$ begin insert into public.real_t values (99, 1); return 1; end $$;
 		create view v as select id, n, f, d, at, sneaky() as s from t; alter table t rename to real_t; alter view v rename to t;`)
 	_ = conn
 	c, err := src.Introspect(context.Background())

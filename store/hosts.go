@@ -4,6 +4,9 @@ import (
 	"context"
 	"encoding/json"
 	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 )
 
 // A HostApp is an application that embeds. Origins are where its pages come from.
@@ -12,6 +15,8 @@ type HostApp struct {
 	Title   string
 	Address string // before the path of a record: http://localhost:8090
 	Origins JSON
+	// PassMinutes is how long the app's viewer passes may be good for.
+	PassMinutes int `gorm:"default:5"`
 }
 
 // OriginList returns the registered origins.
@@ -31,14 +36,31 @@ type HostKey struct {
 type FrameSession struct {
 	TokenHash  string `gorm:"primaryKey"`
 	HostApp    string
+	HostKey    string // that signed the pass
+	Subject    string // the viewer, as the host app names them
 	Viewer     JSON
 	Dashboards JSON
 	ExpiresAt  time.Time
 }
 
+// An EndedViewer is let in no more, whatever pass the host app gives them.
+type EndedViewer struct {
+	HostApp string `gorm:"primaryKey"`
+	Subject string `gorm:"primaryKey"`
+	Name    string
+	EndedBy string
+	EndedAt time.Time
+}
+
+// A FrameViewer is somebody who is looking just now.
+type FrameViewer struct {
+	HostApp, Subject, Name string
+	Until                  time.Time
+}
+
 // SaveHostApp keeps a host app.
-func (s *Store) SaveHostApp(ctx context.Context, name, title, address string, origins []string) error {
-	return s.save(ctx, &HostApp{name, title, address, toJSON(origins)})
+func (s *Store) SaveHostApp(ctx context.Context, name, title, address string, origins []string, passMinutes int) error {
+	return s.save(ctx, &HostApp{name, title, address, toJSON(origins), passMinutes})
 }
 
 // HostApp finds a host app.
@@ -52,6 +74,56 @@ func (s *Store) HostApps(ctx context.Context) ([]HostApp, error) { return all[Ho
 // SaveHostKey keeps a key whose secret is sealed.
 func (s *Store) SaveHostKey(ctx context.Context, id, app, algorithm, secret string) error {
 	return s.save(ctx, &HostKey{id, app, algorithm, s.seal(secret), time.Now(), nil})
+}
+
+// HostKeys lists the keys of all host apps, ended ones among them.
+func (s *Store) HostKeys(ctx context.Context) ([]HostKey, error) {
+	return all[HostKey](ctx, s, "host_app, created_at")
+}
+
+// EndHostKey ends a key, with every viewer whose pass it signed.
+func (s *Store) EndHostKey(ctx context.Context, id string) error {
+	return words(s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		var k HostKey
+		if err := tx.Raw("update host_keys set revoked_at = coalesce(revoked_at, now()) where id = ? returning *", id).Take(&k).Error; err != nil {
+			return err
+		}
+		return tx.Where("host_key = ?", id).Delete(&FrameSession{}).Error
+	}), "key of this name")
+}
+
+// EndViewer lets a viewer in no more, and ends what they are looking at.
+func (s *Store) EndViewer(ctx context.Context, v *EndedViewer) error {
+	return words(s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		v.EndedAt = time.Now()
+		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(v).Error; err != nil {
+			return err
+		}
+		return tx.Where("host_app = ? and subject = ?", v.HostApp, v.Subject).Delete(&FrameSession{}).Error
+	}), "")
+}
+
+// AdmitViewer lets an ended viewer in again.
+func (s *Store) AdmitViewer(ctx context.Context, app, subject string) error {
+	return words(s.db.WithContext(ctx).Where("host_app = ? and subject = ?", app, subject).Delete(&EndedViewer{}).Error, "")
+}
+
+// ViewerEnded tells whether a viewer is let in no more.
+func (s *Store) ViewerEnded(ctx context.Context, app, subject string) (ended bool, err error) {
+	err = s.db.WithContext(ctx).Raw("select exists (select from ended_viewers where host_app = ? and subject = ?)", app, subject).Scan(&ended).Error
+	return ended, words(err, "")
+}
+
+// EndedViewers lists those who are let in no more.
+func (s *Store) EndedViewers(ctx context.Context) ([]EndedViewer, error) {
+	return all[EndedViewer](ctx, s, "host_app, name, subject")
+}
+
+// Viewers lists who is looking just now, each once.
+func (s *Store) Viewers(ctx context.Context, most int) (out []FrameViewer, err error) {
+	err = s.db.WithContext(ctx).Raw(`select host_app, subject, max(viewer->>'Name') as name, max(expires_at) as until from frame_sessions
+		where expires_at > now() group by host_app, subject order by host_app, name, subject limit ?`, most).Scan(&out).Error
+	return out, words(err, "")
 }
 
 // HostKey finds a key that has not been revoked, with its secret.

@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"time"
+
+	"gorm.io/gorm"
 )
 
 // A Person signs in to Eskadel. Roles and Attributes are what row rules see of them;
@@ -61,12 +63,49 @@ type APIKey struct {
 // TableName says where keys are kept.
 func (APIKey) TableName() string { return "api_keys" }
 
-// AddPerson keeps a new person, or a new password and rights of a known e-mail address.
-func (s *Store) AddPerson(ctx context.Context, p *Person, roles []string, attributes map[string]any) error {
-	p.Roles, p.Attributes, p.CreatedAt = toJSON(roles), toJSON(attributes), time.Now()
-	return words(s.db.WithContext(ctx).Exec(`insert into people (name, email, password_hash, builder, roles, attributes) values (?, ?, ?, ?, ?, ?)
-		on conflict (email) do update set name = excluded.name, password_hash = excluded.password_hash, builder = excluded.builder, roles = excluded.roles, attributes = excluded.attributes`,
-		p.Name, p.Email, p.PasswordHash, p.Builder, p.Roles, p.Attributes).Error, "")
+// AddPerson keeps a new person; made is false where there is one with this e-mail address
+// already, who stays as they are.
+func (s *Store) AddPerson(ctx context.Context, p *Person, roles []string, attributes map[string]any) (made bool, err error) {
+	p.Roles, p.Attributes = toJSON(listed(roles)), toJSON(mapped(attributes))
+	result := s.db.WithContext(ctx).Exec("insert into people (name, email, password_hash, builder, roles, attributes) values (?, ?, ?, ?, ?, ?) on conflict (email) do nothing",
+		p.Name, p.Email, p.PasswordHash, p.Builder, p.Roles, p.Attributes)
+	return result.RowsAffected > 0, words(result.Error, "")
+}
+
+// ChangePerson changes a person's name, whether they are a builder, and what row rules see of them.
+func (s *Store) ChangePerson(ctx context.Context, p *Person, roles []string, attributes map[string]any) error {
+	return words(s.db.WithContext(ctx).Exec("update people set name = ?, builder = ?, roles = ?, attributes = ? where email = ?",
+		p.Name, p.Builder, toJSON(listed(roles)), toJSON(mapped(attributes)), p.Email).Error, "")
+}
+
+// SetPassword gives a person a new password and ends whatever was begun with the old one:
+// their sessions and their API keys.
+func (s *Store) SetPassword(ctx context.Context, email, passwordHash string) error {
+	return words(s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		var p Person
+		if err := tx.Raw("update people set password_hash = ? where email = ? returning *", passwordHash, email).Take(&p).Error; err != nil {
+			return err
+		}
+		if err := tx.Where("person_id = ?", p.ID).Delete(&Session{}).Error; err != nil {
+			return err
+		}
+		return tx.Where("person_id = ?", p.ID).Delete(&APIKey{}).Error
+	}), "person with this address")
+}
+
+// listed and mapped are what is kept of nothing: an empty list, an empty object.
+func listed(l []string) []string {
+	if l == nil {
+		return []string{}
+	}
+	return l
+}
+
+func mapped(m map[string]any) map[string]any {
+	if m == nil {
+		return map[string]any{}
+	}
+	return m
 }
 
 // PersonByEmail finds a person.
@@ -100,16 +139,56 @@ func (s *Store) EndSession(ctx context.Context, tokenHash string) error {
 	return words(s.db.WithContext(ctx).Where("token_hash = ?", tokenHash).Delete(&Session{}).Error, "")
 }
 
-// FailedSignIns counts the failed tries of an account and of an address since a time.
-func (s *Store) FailedSignIns(ctx context.Context, account, address string, since time.Time) (byAccount, byAddress int64, err error) {
-	row := s.db.WithContext(ctx).Raw("select count(*) filter (where account = ?), count(*) filter (where address = ?) from sign_in_attempts where at > ?", account, address, since).Row()
-	err = row.Scan(&byAccount, &byAddress)
-	return byAccount, byAddress, words(err, "")
+// Tries are how many failed tries to sign in there may be within Span.
+type Tries struct {
+	Span    time.Duration
+	Pair    int // of one account from one address
+	Address int // from one address, of accounts that have not been signed in to from there
+	Account int // of one account, from addresses that it has not been signed in to from
 }
 
-// AddFailedSignIn counts a failed try.
-func (s *Store) AddFailedSignIn(ctx context.Context, account, address string) error {
-	return words(s.db.WithContext(ctx).Create(&SignInAttempt{Account: account, Address: address, At: time.Now()}).Error, "")
+// BeginSignIn counts a try before it is made, so that tries at the same time cannot pass
+// the limits together; refused is set, and nothing counted, where there were too many.
+// Tries and places that no longer matter are dropped.
+func (s *Store) BeginSignIn(ctx context.Context, account, address string, t Tries) (refused bool, err error) {
+	err = s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		// One after another, for an account and for an address, the account always first.
+		for _, lock := range []string{"account " + account, "address " + address} {
+			if err := tx.Exec("select pg_advisory_xact_lock(hashtextextended(?, 0))", lock).Error; err != nil {
+				return err
+			}
+		}
+		if err := tx.Exec("delete from sign_in_attempts where at < now() - make_interval(secs => ?)", t.Span.Seconds()).Error; err != nil {
+			return err
+		}
+		if err := tx.Exec("delete from sign_in_places where at < now() - interval '60 days'").Error; err != nil {
+			return err
+		}
+		var of struct{ Pair, Address, Account, Known int }
+		if err := tx.Raw(`select count(*) filter (where account = @account and address = @address) as pair,
+			count(*) filter (where address = @address) as address, count(*) filter (where account = @account) as account,
+			(select count(*) from sign_in_places where account = @account and address = @address) as known
+			from sign_in_attempts where account = @account or address = @address`, map[string]any{"account": account, "address": address}).Scan(&of).Error; err != nil {
+			return err
+		}
+		refused = of.Pair >= t.Pair || of.Known == 0 && (of.Address >= t.Address || of.Account >= t.Account)
+		if refused {
+			return nil
+		}
+		return tx.Create(&SignInAttempt{Account: account, Address: address, At: time.Now()}).Error
+	})
+	return refused, words(err, "")
+}
+
+// SignedIn forgets the tries of an account from an address, once one of them was right,
+// and remembers the place.
+func (s *Store) SignedIn(ctx context.Context, account, address string) error {
+	return words(s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Where("account = ? and address = ?", account, address).Delete(&SignInAttempt{}).Error; err != nil {
+			return err
+		}
+		return tx.Exec("insert into sign_in_places (account, address) values (?, ?) on conflict (account, address) do update set at = now()", account, address).Error
+	}), "")
 }
 
 // AddAPIKey keeps a key of which only a hash is known.

@@ -12,8 +12,10 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
+	"github.com/jackc/pgx/v5/pgconn"
 	_ "github.com/jackc/pgx/v5/stdlib" // the driver that GORM and goose share
 	"github.com/pressly/goose/v3"
 	"gorm.io/driver/postgres"
@@ -103,6 +105,11 @@ func words(err error, what string) error {
 		return problem.New(problem.NotFound, "", "There is no %s.", what)
 	case errors.Is(err, context.Canceled):
 		return problem.New(problem.Slow, "", "The request was stopped.").Because(err)
+	}
+	// What cannot be kept, such as a zero byte within a text (class 22), is the asker's doing.
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && strings.HasPrefix(pg.Code, "22") {
+		return problem.New(problem.Invalid, "", "This holds a character that cannot be kept.").Because(err)
 	}
 	return problem.New(problem.Down, "", "Eskadel's own database does not answer. This is tried again by itself.").Because(err)
 }

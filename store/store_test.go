@@ -2,16 +2,13 @@ package store_test
 
 import (
 	"context"
-	"encoding/json"
 	"testing"
-	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/problem"
-	"eskadel/identity"
 	"eskadel/localpg/pgtest"
 	"eskadel/store"
 )
@@ -43,7 +40,7 @@ func code(err error) string {
 func TestSecretsAreSealed(t *testing.T) {
 	s, address := open(t, "store_secrets", 1)
 	require.NoError(t, s.SaveSource(ctx, "desk", "Desk", "postgres://reader:swordfish@db/app", "postgresql"))
-	require.NoError(t, s.SaveHostApp(ctx, "desk", "Desk", "", []string{"https://desk.example"}))
+	require.NoError(t, s.SaveHostApp(ctx, "desk", "Desk", "", []string{"https://desk.example"}, 5))
 	require.NoError(t, s.SaveHostKey(ctx, "k1", "desk", "HS256", "marlin"))
 	conn, err := pgx.Connect(ctx, address)
 	require.NoError(t, err)
@@ -116,63 +113,4 @@ func TestVersionsAndTheAuditLogStayAsTheyAre(t *testing.T) {
 	log, err := s.AuditLog(ctx, 10)
 	require.NoError(t, err)
 	assert.Equal(t, "published", log[0].What)
-}
-
-func TestSignInAndSessions(t *testing.T) {
-	s, address := open(t, "store_people", 1)
-	_, err := identity.HashPassword("short")
-	assert.Equal(t, problem.Invalid, code(err))
-	hash, err := identity.HashPassword("long enough")
-	require.NoError(t, err)
-	require.NoError(t, s.AddPerson(ctx, &store.Person{Name: "Mara", Email: "mara@example.org", PasswordHash: hash}, []string{"foreman"}, map[string]any{"yard": 3}))
-	token, err := identity.SignIn(ctx, s, " Mara@Example.org ", "long enough", "10.0.0.1")
-	require.NoError(t, err, "the address is taken without regard to case and blanks")
-	c, err := identity.BySession(ctx, s, token)
-	require.NoError(t, err)
-	assert.Equal(t, []string{"foreman"}, c.Roles)
-	assert.Equal(t, []string{"3"}, c.Attributes.Values("yard"))
-	assert.True(t, c.Author && !c.Builder && c.MaySee("anything"))
-	assert.NotEmpty(t, c.CSRF)
-
-	conn, err := pgx.Connect(ctx, address)
-	require.NoError(t, err)
-	defer conn.Close(ctx)
-	var kept int
-	require.NoError(t, conn.QueryRow(ctx, "select count(*) from sessions where token_hash = $1", token).Scan(&kept))
-	assert.Zero(t, kept, "the token itself is not kept")
-	_, err = conn.Exec(ctx, "update sessions set expires_at = now() - interval '1 second'")
-	require.NoError(t, err)
-	_, err = identity.BySession(ctx, s, token)
-	assert.Equal(t, problem.NotFound, code(err), "it is over")
-	again, err := identity.SignIn(ctx, s, "mara@example.org", "long enough", "10.0.0.1")
-	require.NoError(t, err)
-	require.NoError(t, identity.SignOut(ctx, s, again))
-	_, err = identity.BySession(ctx, s, again)
-	assert.Equal(t, problem.NotFound, code(err))
-
-	for range identity.TriesPerAccount {
-		_, err = identity.SignIn(ctx, s, "mara@example.org", "wrong password", "10.0.0.1")
-		assert.Equal(t, problem.Forbidden, code(err))
-	}
-	_, err = identity.SignIn(ctx, s, "mara@example.org", "long enough", "10.0.0.2")
-	assert.Equal(t, problem.TooMany, code(err), "even with the right password, from elsewhere")
-	_, err = conn.Exec(ctx, "update sign_in_attempts set at = at - interval '16 minutes'")
-	require.NoError(t, err)
-	_, err = identity.SignIn(ctx, s, "mara@example.org", "long enough", "10.0.0.2")
-	assert.NoError(t, err, "after a quarter of an hour")
-}
-
-func TestViewersInFrames(t *testing.T) {
-	s, _ := open(t, "store_frames", 1)
-	require.NoError(t, s.SaveHostApp(ctx, "desk", "Desk", "", nil))
-	viewer, _ := json.Marshal(map[string]any{"ID": "desk/7", "Roles": []string{"foreman"}, "Builder": true})
-	for hash, expires := range map[string]time.Duration{"f1": time.Minute, "f2": -time.Minute} {
-		require.NoError(t, s.AddFrameSession(ctx, &store.FrameSession{TokenHash: hash, HostApp: "desk", Viewer: viewer, Dashboards: store.JSON(`["one"]`), ExpiresAt: time.Now().Add(expires)}))
-	}
-	_, err := s.FrameSession(ctx, "f1")
-	assert.NoError(t, err)
-	_, err = s.FrameSession(ctx, "f2")
-	assert.Equal(t, problem.NotFound, code(err))
-	_, err = identity.ByBearer(ctx, s, "f1")
-	assert.Equal(t, problem.NotFound, code(err), "the hash is no token")
 }

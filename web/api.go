@@ -27,7 +27,7 @@ import (
 func body(c *gin.Context, into any) error {
 	b, err := io.ReadAll(c.Request.Body)
 	if err != nil {
-		return problem.New(problem.Invalid, "", "The request is larger than 4 MB.")
+		return problem.New(problem.Invalid, "", "The request did not arrive whole.")
 	}
 	if len(b) == 0 {
 		return nil

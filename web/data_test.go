@@ -130,7 +130,8 @@ func TestWhoMayBuildOnWhat(t *testing.T) {
 // A column hidden from some roles does not exist for them, on any path.
 func TestHiddenColumnsTaint(t *testing.T) {
 	builder := author(t, demo.BuilderEmail)
-	require.NoError(t, running.Store.AddPerson(context.Background(), &store.Person{Name: "Olla Frame", Email: "olla@skerrin.example", PasswordHash: personHash(t)}, []string{"office"}, nil))
+	_, err := running.Store.AddPerson(context.Background(), &store.Person{Name: "Olla Frame", Email: "olla@skerrin.example", PasswordHash: personHash(t)}, []string{"office"}, nil)
+	require.NoError(t, err)
 	office := author(t, "olla@skerrin.example")
 	for name, c := range map[string]struct{ method, path, body string }{
 		"in a group":         {"POST", "/api/v1/run", `{"definition":{"version":1,"dataset":"hazards","measures":[{"count":"records"}],"by":[{"field":"owner"}]}}`},

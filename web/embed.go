@@ -42,7 +42,7 @@ func (s *Server) frameSession(c *gin.Context) {
 		Pass   string `json:"pass"`
 		Origin string `json:"origin"`
 	}
-	if err := c.ShouldBindJSON(&in); err != nil {
+	if err := body(c, &in); err != nil || in.Pass == "" {
 		s.fail(c, problem.New(problem.Invalid, "", "A viewer pass is expected."))
 		return
 	}

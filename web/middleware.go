@@ -8,8 +8,10 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"time"
 
@@ -28,20 +30,26 @@ func policy(frames string, pictures ...string) string {
 	return "default-src 'none'; script-src 'self'; style-src 'self'; img-src " + strings.Join(append([]string{"'self'", "data:"}, pictures...), " ") + "; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors " + frames
 }
 
-func secured(c *gin.Context) {
+func (s *Server) secured(c *gin.Context) {
 	h := c.Writer.Header()
 	h.Set("Content-Security-Policy", policy("'none'"))
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Cross-Origin-Opener-Policy", "same-origin")
 	h.Set("Cache-Control", "no-store")
+	if s.encrypted(c) {
+		h.Set("Strict-Transport-Security", "max-age=31536000")
+	}
 }
 
-func limitBody(c *gin.Context) {
-	if strings.Contains(c.Request.URL.Path, "/files/") {
-		return // whose size is watched while it is kept
+// encrypted tells whether the request came over TLS, to here or to a proxy before it.
+func (s *Server) encrypted(c *gin.Context) bool {
+	if c.Request.TLS != nil {
+		return true
 	}
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, 4<<20)
+	from, err := netip.ParseAddrPort(c.Request.RemoteAddr)
+	return err == nil && c.GetHeader("X-Forwarded-Proto") == "https" &&
+		slices.ContainsFunc(s.proxies, func(p netip.Prefix) bool { return p.Contains(from.Addr().Unmap()) })
 }
 
 func logged(c *gin.Context) {
@@ -65,8 +73,8 @@ func (s *Server) recover(c *gin.Context) {
 	c.Next()
 }
 
-// caller finds out who asks: by bearer token (frames), else by the session cookie, in
-// which case anything that changes must carry the session's token.
+// caller finds out who asks: by bearer token (frames and programs), else by the session
+// cookie. It reads no body.
 func (s *Server) caller(c *gin.Context) {
 	if bearer, ok := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer "); ok {
 		who, err := identity.ByBearer(c.Request.Context(), s.store, bearer)
@@ -86,16 +94,23 @@ func (s *Server) caller(c *gin.Context) {
 		s.signInFirst(c)
 		return
 	}
-	if err == nil && c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead {
-		sent := c.GetHeader("X-CSRF-Token")
-		if sent == "" && strings.HasPrefix(c.ContentType(), "application/x-www-form-urlencoded") {
-			sent = c.PostForm("csrf")
-		}
-		if subtle.ConstantTimeCompare([]byte(sent), []byte(who.CSRF)) != 1 {
-			err = problem.New(problem.Forbidden, "", "This did not come from a page of Eskadel. Load the page again and repeat it.")
-		}
-	}
 	s.known(c, who, err)
+}
+
+// fromPage lets what changes something pass only with the session's token, which pages of
+// Eskadel's own hold: in a header, or in a form that has been read.
+func (s *Server) fromPage(c *gin.Context) {
+	who := caller(c)
+	if who.CSRF == "" || c.Request.Method == http.MethodGet || c.Request.Method == http.MethodHead {
+		return
+	}
+	sent := c.GetHeader("X-CSRF-Token")
+	if _, read := c.Request.Body.(*readBody); read && sent == "" && strings.HasPrefix(c.ContentType(), "application/x-www-form-urlencoded") {
+		sent = c.PostForm("csrf")
+	}
+	if subtle.ConstantTimeCompare([]byte(sent), []byte(who.CSRF)) != 1 {
+		s.fail(c, problem.New(problem.Forbidden, "", "This did not come from a page of Eskadel. Load the page again and repeat it."))
+	}
 }
 
 func (s *Server) known(c *gin.Context, who *identity.Caller, err error) {
@@ -133,7 +148,7 @@ func (s *Server) builders(c *gin.Context) {
 
 var statuses = map[string]int{
 	problem.Invalid: 422, problem.Missing: 422, problem.NotFound: 404, problem.Forbidden: 403, problem.Conflict: 409,
-	problem.Down: 503, problem.Slow: 504, problem.TooMany: 429, "signed-out": 401,
+	problem.Down: 503, problem.Slow: 504, problem.TooMany: 429, "signed-out": 401, tooLarge: 413, tooSlow: 408,
 }
 
 // fail answers with a problem: RFC 9457 for programs and scripts, a sentence in place

@@ -7,6 +7,7 @@ import (
 	"embed"
 	"io/fs"
 	"net/http"
+	"net/netip"
 	"strings"
 
 	"github.com/gin-contrib/gzip"
@@ -33,6 +34,8 @@ type Server struct {
 	versions *lru.Cache[string, *dashboard.Document]
 	router   *gin.Engine
 	files    *uploads.Uploads
+	streams  streams
+	proxies  []netip.Prefix // that stand before the server and say who asks
 }
 
 // New returns a server over a store and an engine; u takes files, and is nil where there
@@ -55,6 +58,17 @@ func New(s *store.Store, e *live.Engine, u *uploads.Uploads) (*Server, error) {
 	return server, nil
 }
 
+// Behind says which proxies stand before the server: what they say of a request's address,
+// and of whether it came encrypted, is believed, and nobody else's word on it.
+func (s *Server) Behind(proxies []netip.Prefix) error {
+	names := make([]string, len(proxies))
+	for i, p := range proxies {
+		names[i] = p.String()
+	}
+	s.proxies = proxies
+	return s.router.SetTrustedProxies(names)
+}
+
 // Handler is the server's entry.
 func (s *Server) Handler() http.Handler { return s.router }
 
@@ -68,8 +82,10 @@ func (s *Server) Routes() (out []string) {
 
 func (s *Server) routes() {
 	r := s.router
-	r.Use(s.recover, logged, limitBody, secured)
+	r.Use(s.recover, logged, timed, s.secured)
 	compressed := r.Group("", gzip.Gzip(gzip.BestSpeed))
+	unknown := compressed.Group("", s.whole(mostUnknown))
+	known := compressed.Group("", s.caller, s.whole(mostKnown), s.fromPage)
 
 	static, err := fs.Sub(files, "static")
 	if err != nil {
@@ -79,13 +95,13 @@ func (s *Server) routes() {
 	r.GET("/static/*path", s.asset)
 	r.GET("/embed.js", s.embedScript)
 	compressed.GET("/embed/:app/:dashboard", s.frame)
-	compressed.POST("/embed/:app/:dashboard/session", s.frameSession)
+	unknown.POST("/embed/:app/:dashboard/session", s.frameSession)
 	compressed.GET("/sign-in", s.signInPage)
-	compressed.POST("/sign-in", s.signIn)
+	unknown.POST("/sign-in", s.signIn)
 
 	// Whoever may see a dashboard: people signed in, and viewers in frames.
 	r.GET("/view/:dashboard/live", s.caller, s.liveStream)
-	view := compressed.Group("/view/:dashboard", s.caller)
+	view := known.Group("/view/:dashboard")
 	view.POST("/sheet", s.sheet)
 	view.POST("/line", s.line)
 	view.POST("/filters/:filter", s.filterMenu)
@@ -95,7 +111,7 @@ func (s *Server) routes() {
 	view.POST("/widgets/:widget/records", s.records)
 
 	// People signed in to Eskadel.
-	author := compressed.Group("", s.caller, s.authors)
+	author := known.Group("", s.authors)
 	author.GET("/", s.home)
 	author.GET("/home/list", s.homeList)
 	author.POST("/sign-out", s.signOut)
@@ -143,14 +159,19 @@ func (s *Server) routes() {
 	builder.POST("/data/datasets/:dataset/remove", s.removeDataset)
 	builder.POST("/data/datasets/:dataset/fields/:field", s.saveField)
 	builder.POST("/data/datasets/:dataset/view-as", s.viewAs)
-	builder.POST("/data/files/upload", s.upload)
 	builder.POST("/data/files/table/:file", s.changeFile)
 	builder.GET("/data/workspace", s.workspace)
 	builder.POST("/data/workspace", s.saveWorkspace)
 	author.POST("/people/keys", s.addKey)
 	author.POST("/people/keys/remove", s.removeKey)
 
-	api := compressed.Group("/api/v1", s.caller)
+	// Files are read as they come; who sends them is known by then.
+	bring := compressed.Group("", s.caller, s.fromPage, s.authors, s.builders, streamed)
+	bring.POST("/data/files/upload", s.upload)
+	bring.PUT("/api/v1/files/:file", s.apiPutFile)
+	bring.POST("/api/v1/files/:file/rows", s.apiAppend)
+
+	api := known.Group("/api/v1")
 	api.GET("/dashboards/:dashboard", s.apiDashboard)
 	api.POST("/dashboards/:dashboard/widgets/:widget/run", s.apiRunWidget)
 	api.POST("/dashboards/:dashboard/widgets/:widget/records", s.apiRecords)
@@ -176,8 +197,6 @@ func (s *Server) routes() {
 	write.GET("/sources/:source/rules", s.builders, s.apiRules)
 	write.PUT("/sources/:source/rules", s.builders, s.apiPutRules)
 	write.GET("/files", s.apiFiles)
-	write.PUT("/files/:file", s.builders, s.apiPutFile)
-	write.POST("/files/:file/rows", s.builders, s.apiAppend)
 	write.DELETE("/files/:file", s.builders, s.apiDeleteFile)
 	compressed.GET("/api/v1/openapi.yaml", s.file("openapi.yaml", "application/yaml"))
 	for _, name := range []string{"dataset", "chart", "dashboard", "rules"} {

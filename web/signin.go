@@ -2,6 +2,7 @@ package web
 
 import (
 	"net/http"
+	"net/url"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -32,10 +33,18 @@ func (s *Server) signIn(c *gin.Context) {
 		return
 	}
 	http.SetCookie(c.Writer, &http.Cookie{Name: sessionCookie, Value: token, Path: "/", HttpOnly: true, Secure: true, SameSite: http.SameSiteLaxMode, MaxAge: int(identity.SessionLife.Seconds())})
-	if !strings.HasPrefix(then, "/") || strings.HasPrefix(then, "//") || strings.Contains(then, "\\") {
-		then = "/"
+	c.Redirect(http.StatusSeeOther, inside(then))
+}
+
+// inside is where to go on to: a path of Eskadel's own, or home. Browsers read past tabs and
+// line ends, and take a backslash for a slash.
+func inside(then string) string {
+	u, err := url.Parse(then)
+	odd := func(r rune) bool { return r <= ' ' || r == '\\' || r == 0x7f }
+	if err != nil || u.Scheme != "" || u.Host != "" || u.User != nil || strings.ContainsFunc(then, odd) || !strings.HasPrefix(then, "/") || strings.HasPrefix(then, "//") {
+		return "/"
 	}
-	c.Redirect(http.StatusSeeOther, then)
+	return then
 }
 
 func (s *Server) signOut(c *gin.Context) {

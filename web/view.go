@@ -327,6 +327,13 @@ func ranges() (out []namedRange) {
 	return out
 }
 
+// How often a stream looks whether whoever listens still may, and in how many seconds it
+// says something even if nothing changes.
+const (
+	lookEvery  = 4 * time.Second
+	pulseEvery = 20
+)
+
 // liveStream tells a page which of its widgets have changed, as server-sent events over
 // a fetch. Events are at least a second apart; what happens between is told together.
 func (s *Server) liveStream(c *gin.Context) {
@@ -349,10 +356,17 @@ func (s *Server) liveStream(c *gin.Context) {
 	}
 	sub := s.engine.Hub.Subscribe(all)
 	defer sub.Close()
+	end := s.streams.begin(caller(c).ID, c.ClientIP())
+	if end == nil {
+		s.fail(c, problem.New(problem.TooMany, "", "Too many pages are open: this one is not told of changes. Close some of the others, and load it again."))
+		return
+	}
+	defer end()
 	c.Header("Content-Type", "text/event-stream")
 	c.Header("X-Accel-Buffering", "no")
 	send := func(event string, data any) bool {
 		b, _ := json.Marshal(data)
+		_ = connection(c).SetWriteDeadline(time.Now().Add(bodyTime))
 		_, err := fmt.Fprintf(c.Writer, "event: %s\ndata: %s\n\n", event, b)
 		c.Writer.Flush()
 		return err == nil
@@ -363,17 +377,23 @@ func (s *Server) liveStream(c *gin.Context) {
 	// A frame's stay is over when its token is; the page then comes back with a new one.
 	over := time.NewTimer(time.Until(caller(c).Expires))
 	defer over.Stop()
-	pulse := time.NewTicker(20 * time.Second)
-	defer pulse.Stop()
+	look := time.NewTicker(lookEvery)
+	defer look.Stop()
+	quiet := 0
 	for {
 		select {
 		case <-c.Request.Context().Done():
 			return
 		case <-over.C:
 			return
-		case <-pulse.C:
-			if !send("pulse", gin.H{}) {
-				return
+		case <-look.C:
+			if alive, err := caller(c).Alive(c.Request.Context(), s.store); err == nil && !alive {
+				return // ended meanwhile: the page asks again and is told so
+			}
+			if quiet++; quiet*int(lookEvery.Seconds()) >= pulseEvery {
+				if quiet = 0; !send("pulse", gin.H{}) {
+					return
+				}
 			}
 			continue
 		case <-sub.C():

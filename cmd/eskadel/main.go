@@ -32,8 +32,8 @@ import (
 
 const usage = `eskadel serve      serve a workspace
 eskadel migrate    bring Eskadel's own tables up to date
-eskadel person     add a person, or give one a new password
-eskadel hostapp    register a host app, and make a key that signs its viewer passes
+eskadel person     add a person, or change one: password, roles, attributes
+eskadel hostapp    register a host app, make a key that signs its viewer passes, or end one
 eskadel check      prove row rules: eskadel check rules FILE
 eskadel demo       run the demonstration on loopback
 
@@ -77,37 +77,58 @@ func migrate(ctx context.Context, _ []string) error {
 	return s.Close()
 }
 
+// person adds somebody, or changes what is given of somebody who is there: everything else
+// of theirs stays.
 func person(ctx context.Context, args []string) error {
 	flags := flag.NewFlagSet("person", flag.ExitOnError)
 	name, email := flags.String("name", "", "name"), flags.String("email", "", "e-mail address")
 	builder := flags.Bool("builder", false, "may look after sources and datasets, and sees every row")
+	var roles, attributes several
+	flags.Var(&roles, "role", "a role that row rules speak of; may be given several times")
+	flags.Var(&attributes, "attribute", "name=value, an attribute that row rules speak of; given again for the same name makes a list")
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
+	given := map[string]bool{}
+	flags.Visit(func(f *flag.Flag) { given[f.Name] = true })
 	s, err := openStore(ctx)
 	if err != nil {
 		return err
 	}
 	defer s.Close()
-	hash, err := identity.HashPassword(os.Getenv("ESKADEL_PASSWORD"))
+	known, err := identity.Attributes(attributes)
 	if err != nil {
-		return fmt.Errorf("set ESKADEL_PASSWORD: %w", err)
+		return err
 	}
-	return s.AddPerson(ctx, &store.Person{Name: *name, Email: *email, PasswordHash: hash, Builder: *builder}, nil, nil)
+	change := identity.Change{Email: *email, Password: os.Getenv("ESKADEL_PASSWORD"), Attributes: known, Roles: roles}
+	if given["name"] {
+		change.Name = name
+	}
+	if given["builder"] {
+		change.Builder = builder
+	}
+	done, err := identity.Apply(ctx, s, change)
+	if err != nil {
+		return err
+	}
+	fmt.Println(done)
+	return s.Audit(ctx, "command line", done, change.Email)
 }
 
-// origins collects the flag -origin, which may stand several times.
-type origins []string
+// several collects a flag that may stand several times.
+type several []string
 
-func (o *origins) String() string     { return fmt.Sprint(*o) }
-func (o *origins) Set(s string) error { *o = append(*o, s); return nil }
+func (o *several) String() string     { return fmt.Sprint(*o) }
+func (o *several) Set(s string) error { *o = append(*o, s); return nil }
 
 func hostApp(ctx context.Context, args []string) error {
 	flags := flag.NewFlagSet("hostapp", flag.ExitOnError)
 	name, title := flags.String("name", "", "name, as in the tag and in the pass"), flags.String("title", "", "title, for people")
 	address := flags.String("address", "", "what comes before the path of a record: https://desk.example")
 	key := flags.String("key", "", "name of the key (kid) to make")
-	var from origins
+	minutes := flags.Int("pass-minutes", identity.PassMinutes, "how long its viewer passes may be good for, 1 to 60")
+	endKey := flags.String("end-key", "", "name of a key to end, with every viewer whose pass it signed; nothing else is done")
+	var from several
 	flags.Var(&from, "origin", "an origin whose pages may show dashboards; may be given several times")
 	if err := flags.Parse(args); err != nil {
 		return err
@@ -115,17 +136,23 @@ func hostApp(ctx context.Context, args []string) error {
 	if err := dataset.CheckName(*name); err != nil {
 		return err
 	}
-	if *key == "" || len(from) == 0 {
-		return errors.New("-key and at least one -origin are needed")
-	}
 	s, err := openStore(ctx)
 	if err != nil {
 		return err
 	}
 	defer s.Close()
+	if *endKey != "" {
+		return errors.Join(s.EndHostKey(ctx, *endKey), s.Audit(ctx, "command line", "ended the key "+*endKey, *name))
+	}
+	if *key == "" || len(from) == 0 {
+		return errors.New("-key and at least one -origin are needed")
+	}
+	if *minutes < 1 || *minutes > 60 {
+		return errors.New("-pass-minutes is from 1 to 60")
+	}
 	secret := identity.NewSecret()
 	err = errors.Join(
-		s.SaveHostApp(ctx, *name, *title, *address, from),
+		s.SaveHostApp(ctx, *name, *title, *address, from, *minutes),
 		s.SaveHostKey(ctx, *key, *name, identity.Algorithm, secret),
 		s.Audit(ctx, "command line", "registered the host app with key "+*key, *name),
 	)
@@ -164,7 +191,15 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	h := &http.Server{Addr: *listen, Handler: server.Handler(), ReadHeaderTimeout: 10 * time.Second}
+	proxies, err := networks("ESKADEL_PROXIES")
+	if err == nil {
+		err = server.Behind(proxies)
+	}
+	if err != nil {
+		return err
+	}
+	h := web.Serve(server.Handler())
+	h.Addr = *listen
 	go func() {
 		<-ctx.Done()
 		_ = h.Close()
@@ -174,6 +209,21 @@ func serve(ctx context.Context, args []string) error {
 		return err
 	}
 	return nil
+}
+
+// networks reads networks, or single addresses, from the environment.
+func networks(name string) (out []netip.Prefix, err error) {
+	for _, one := range strings.FieldsFunc(os.Getenv(name), func(r rune) bool { return r == ' ' || r == ',' }) {
+		p, err := netip.ParsePrefix(one)
+		if a, e := netip.ParseAddr(one); e == nil {
+			p, err = a.Prefix(a.BitLen())
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%s holds networks such as 10.1.0.0/16 or addresses such as 127.0.0.1: %w", name, err)
+		}
+		out = append(out, p)
+	}
+	return out, nil
 }
 
 // openFiles sets up files as a source, if ESKADEL_FILES names a database for them.
@@ -186,13 +236,9 @@ func openFiles(ctx context.Context, s *store.Store, e *live.Engine) (*uploads.Up
 	if err != nil || u.User == nil || u.User.Username() == "" {
 		return nil, errors.New("ESKADEL_FILES_READER must hold the address of the same database with a role that only reads")
 	}
-	var allowed []netip.Prefix
-	for _, one := range strings.Fields(os.Getenv("ESKADEL_FETCH_INSIDE")) {
-		p, err := netip.ParsePrefix(one)
-		if err != nil {
-			return nil, fmt.Errorf("ESKADEL_FETCH_INSIDE holds networks such as 10.1.0.0/16: %w", err)
-		}
-		allowed = append(allowed, p)
+	allowed, err := networks("ESKADEL_FETCH_INSIDE")
+	if err != nil {
+		return nil, err
 	}
 	return uploads.Open(ctx, uploads.Config{Database: database, Reader: reader, Role: u.User.Username(), Allowed: allowed}, s, e)
 }

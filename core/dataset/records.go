@@ -45,8 +45,11 @@ func find(c Catalogue, name string) (*Table, error) {
 	return nil, problem.New(problem.NotFound, "table", "The source has no table “%s” that may be read.", name)
 }
 
+// RelationPrefix begins the names that the tables of a query go by.
+const RelationPrefix = "eskadel_"
+
 // Relation is the name that the n-th table of a query goes by.
-func Relation(n int) string { return fmt.Sprintf("eskadel_%d", n+1) }
+func Relation(n int) string { return fmt.Sprintf("%s%d", RelationPrefix, n+1) }
 
 func (u *Unnest) table(c Catalogue) (*Table, error) {
 	t, err := find(c, u.Table)

@@ -49,13 +49,56 @@ func (c Condition) Check(f Fields) error {
 	return err
 }
 
+// Most is how many comparisons a condition may have, and MostDepth how deep they may stand
+// within each other.
+const (
+	Most      = 500
+	MostDepth = 32
+)
+
+// size counts the comparisons of c and how deep they stand, no further than may be.
+func (c Condition) size(depth int) (comparisons, deepest int) {
+	if depth > MostDepth {
+		return 0, depth
+	}
+	deepest = depth
+	within := func(p Condition) {
+		n, d := p.size(depth + 1)
+		comparisons, deepest = comparisons+n, max(deepest, d)
+	}
+	for _, list := range [][]Condition{c.All, c.Any} {
+		for _, p := range list {
+			if within(p); comparisons > Most || deepest > MostDepth {
+				return comparisons, deepest
+			}
+		}
+	}
+	if c.Not != nil {
+		within(*c.Not)
+	}
+	if c.Field != "" || c.Named != "" {
+		comparisons++
+	}
+	return comparisons, deepest
+}
+
 // SQL compiles c, whose attributes must have been resolved, to an expression whose
 // value is true for the records that meet it; all values are bound.
 func (c Condition) SQL(e Env) (string, error) {
+	switch n, depth := c.size(0); {
+	case n > Most:
+		return "", problem.New(problem.TooMany, "", "A condition has at most %d comparisons.", Most)
+	case depth > MostDepth:
+		return "", problem.New(problem.TooMany, "", "Conditions stand at most %d deep within each other.", MostDepth)
+	}
+	return c.sql(e)
+}
+
+func (c Condition) sql(e Env) (string, error) {
 	join := func(parts []Condition, word, key string) (string, error) {
 		var out []string
 		for i, p := range parts {
-			s, err := p.SQL(e)
+			s, err := p.sql(e)
 			if err != nil {
 				return "", problem.At(fmt.Sprintf("%s[%d]", key, i), err)
 			}
@@ -75,7 +118,7 @@ func (c Condition) SQL(e Env) (string, error) {
 	case c.Named != "":
 		return "", problem.New(problem.NotFound, "named", "There is no condition called “%s”.", c.Named)
 	case c.Not != nil:
-		s, err := c.Not.SQL(e)
+		s, err := c.Not.sql(e)
 		return "(" + s + ") is not true", problem.At("not", err)
 	}
 	col, err := e.Fields.Column(c.Field)

@@ -517,7 +517,11 @@ func substring(args []field.Value) field.Value {
 	from := characters(args[1], -farCharacters, farCharacters) - 1
 	to := int64(len(r))
 	if len(args) == 3 {
-		to = min(to, from+characters(args[2], 0, farCharacters))
+		length := characters(args[2], -1, farCharacters)
+		if length < 0 {
+			return field.Value{} // of a negative length there is none
+		}
+		to = min(to, from+length)
 	}
 	from = max(from, 0)
 	if from >= to {

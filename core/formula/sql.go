@@ -154,7 +154,7 @@ func (c *compiler) compare(n *node) string {
 	arg := func(i int) string {
 		s := c.as(n.args[i], t)
 		if t == field.Text && n.op != "=" && n.op != "<>" && !strings.HasSuffix(n.op, "in") {
-			s = "(" + s + `) collate "C"`
+			s = "((" + s + `) collate "C")`
 		}
 		return s
 	}
@@ -287,8 +287,9 @@ func (c *compiler) call(n *node) string {
 		return "length(" + arg(0) + ")::numeric"
 	case "substring":
 		out := "substring(" + arg(0) + ", " + whole(arg(1), -farCharacters, farCharacters)
-		if len(n.args) == 3 {
-			out += ", " + whole(arg(2), 0, farCharacters)
+		if len(n.args) == 3 { // of a negative length there is none
+			length := whole(arg(2), -1, farCharacters)
+			return "(case when " + length + " >= 0 then " + out + ", " + length + ") end)"
 		}
 		return out + ")"
 	case "position":

@@ -86,11 +86,45 @@ func Of(err error) *Problem {
 	return nil
 }
 
+// Is tells whether err is a problem of the given code.
+func Is(err error, code string) bool {
+	p := Of(err)
+	return p != nil && p.Code == code
+}
+
+// MostNesting is how deep the lists and objects of a document may stand within each other.
+const MostNesting = 64
+
+// nested tells how deep lists and objects stand within each other in JSON text, up to one
+// more than may be. It reads no further than that.
+func nested(data []byte) (most int) {
+	depth, text := 0, false
+	for i := 0; i < len(data) && most <= MostNesting; i++ {
+		switch c := data[i]; {
+		case text && c == '\\':
+			i++
+		case c == '"':
+			text = !text
+		case text:
+		case c == '{' || c == '[':
+			depth++
+			most = max(most, depth)
+		case c == '}' || c == ']':
+			depth--
+		}
+	}
+	return most
+}
+
 var unknownKey = regexp.MustCompile(`unknown field "([^"]*)"`)
 
 // Decode reads one JSON document into v. A key that v does not know is an error
 // that names the key, and so is anything after the document.
+// Documents that are nested deeper than any could need are refused before they are read.
 func Decode(data []byte, v any) error {
+	if nested(data) > MostNesting {
+		return New(TooMany, "", "Lists and objects stand more than %d deep within each other here.", MostNesting)
+	}
 	d := json.NewDecoder(bytes.NewReader(data))
 	d.DisallowUnknownFields()
 	d.UseNumber()

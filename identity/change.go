@@ -1,0 +1,96 @@
+package identity
+
+import (
+	"context"
+	"strings"
+
+	"eskadel/core/filter"
+	"eskadel/core/problem"
+	"eskadel/store"
+)
+
+// A Change is what is given of a person who is added or changed. What is left out stays as
+// it is.
+type Change struct {
+	Email      string
+	Name       *string
+	Builder    *bool
+	Password   string // a new one; "" for none
+	Roles      []string
+	Attributes filter.Attributes
+}
+
+// Apply adds or changes a person, and says in words what was done.
+func Apply(ctx context.Context, s *store.Store, c Change) (done string, err error) {
+	email := strings.ToLower(strings.TrimSpace(c.Email))
+	if !strings.Contains(email, "@") || len(email) > longestEmail {
+		return "", problem.New(problem.Invalid, "email", "“%s” is not an e-mail address.", c.Email)
+	}
+	hash := ""
+	if c.Password != "" {
+		if hash, err = HashPassword(c.Password); err != nil {
+			return "", err
+		}
+	}
+	p, err := s.PersonByEmail(ctx, email)
+	if problem.Is(err, problem.NotFound) {
+		if hash == "" || c.Name == nil || *c.Name == "" {
+			return "", problem.New(problem.Missing, "name", "A new person needs a name and a password.")
+		}
+		p = &store.Person{Name: *c.Name, Email: email, PasswordHash: hash, Builder: c.Builder != nil && *c.Builder}
+		_, err = s.AddPerson(ctx, p, c.Roles, c.Attributes)
+		return "added the person", err
+	}
+	if err != nil {
+		return "", err
+	}
+	var what []string
+	if hash != "" {
+		if err := s.SetPassword(ctx, email, hash); err != nil {
+			return "", err
+		}
+		what = append(what, "password")
+	}
+	roles, attributes := p.RoleList(), p.AttributeMap()
+	if c.Name != nil {
+		p.Name, what = *c.Name, append(what, "name")
+	}
+	if c.Builder != nil {
+		p.Builder, what = *c.Builder, append(what, "whether they are a builder")
+	}
+	if c.Roles != nil {
+		roles, what = c.Roles, append(what, "roles")
+	}
+	if c.Attributes != nil {
+		attributes, what = c.Attributes, append(what, "attributes")
+	}
+	if len(what) == 0 {
+		return "", problem.New(problem.Missing, "", "Nothing to change was given.")
+	}
+	return "changed the person's " + strings.Join(what, ", "), s.ChangePerson(ctx, p, roles, attributes)
+}
+
+// Attributes reads attributes as they are typed, "yard=3"; a name that is given several
+// times holds a list. There are none where nothing is typed.
+func Attributes(typed []string) (filter.Attributes, error) {
+	var out filter.Attributes
+	for _, one := range typed {
+		name, value, ok := strings.Cut(one, "=")
+		name, value = strings.TrimSpace(name), strings.TrimSpace(value)
+		if !ok || name == "" {
+			return nil, problem.New(problem.Invalid, "attributes", "“%s” is not an attribute: write its name, = and its value.", one)
+		}
+		if out == nil {
+			out = filter.Attributes{}
+		}
+		switch before := out[name].(type) {
+		case nil:
+			out[name] = value
+		case []any:
+			out[name] = append(before, value)
+		default:
+			out[name] = []any{before, value}
+		}
+	}
+	return out, nil
+}
