@@ -19,12 +19,14 @@ import (
 const (
 	mostUnknown = 64 << 10 // bytes, from whoever is not known yet
 	mostKnown   = 4 << 20
-	bodyTime    = 30 * time.Second // for a whole body; for a file, for each part of it
-	answerTime  = 3 * time.Minute  // for taking the answer, but for streams
+	answerTime  = 3 * time.Minute // for taking the answer, but for streams
 	headerTime  = 10 * time.Second
 	idleTime    = 2 * time.Minute
 	mostHeader  = 32 << 10
 )
+
+// bodyTime is how long a whole body may take to arrive; of a file, each part of it.
+var bodyTime = 30 * time.Second
 
 // Codes of what only a request over HTTP can be.
 const (

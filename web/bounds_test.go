@@ -1,0 +1,169 @@
+package web
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/netip"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// bare is a server of nothing but bounds, whose one path answers with the body's size.
+func bare(t *testing.T, handlers ...gin.HandlerFunc) *httptest.Server {
+	s := &Server{router: gin.New()}
+	p, err := loadPages()
+	require.NoError(t, err)
+	s.pages = p
+	s.router.Use(s.recover, logged, timed, s.secured)
+	if handlers == nil {
+		handlers = []gin.HandlerFunc{s.whole(mostUnknown)}
+	}
+	s.router.POST("/api/size", append(handlers, func(c *gin.Context) {
+		b, err := io.ReadAll(c.Request.Body)
+		c.String(http.StatusOK, "%d %v", len(b), err)
+	})...)
+	h := httptest.NewUnstartedServer(s.Handler())
+	h.Config = Serve(s.Handler())
+	h.Start()
+	t.Cleanup(h.Close)
+	return h
+}
+
+// counted counts how much of a body is read.
+type counted struct {
+	left, read int
+}
+
+func (c *counted) Read(b []byte) (int, error) {
+	if c.left == 0 {
+		return 0, io.EOF
+	}
+	n := min(len(b), c.left)
+	c.left, c.read = c.left-n, c.read+n
+	return n, nil
+}
+
+func TestBodiesAreBounded(t *testing.T) {
+	h := bare(t)
+	post := func(body io.Reader) (int, string) {
+		r, err := http.Post(h.URL+"/api/size", "text/plain", body)
+		if err != nil { // the connection may be gone before all of the body is
+			return 0, err.Error()
+		}
+		defer r.Body.Close()
+		b, err := io.ReadAll(r.Body)
+		require.NoError(t, err)
+		return r.StatusCode, string(b)
+	}
+	status, words := post(bytes.NewReader(make([]byte, mostUnknown)))
+	assert.Equal(t, http.StatusOK, status)
+	assert.Equal(t, fmt.Sprintf("%d <nil>", mostUnknown), words)
+	status, words = post(bytes.NewReader(make([]byte, mostUnknown+1)))
+	assert.Equal(t, http.StatusRequestEntityTooLarge, status)
+	assert.Contains(t, words, "larger than 64 kB")
+	body := &counted{left: 100 << 20}
+	status, _ = post(body)
+	assert.NotEqual(t, http.StatusOK, status)
+	assert.Less(t, body.read, 20<<20, "the rest of a hundred megabytes is not taken")
+}
+
+// A body that does not come is not waited for, however its connection is kept open.
+func TestSlowBodiesEnd(t *testing.T) {
+	defer func(d time.Duration) { bodyTime = d }(bodyTime)
+	bodyTime = 50 * time.Millisecond
+	for name, handlers := range map[string][]gin.HandlerFunc{"whole": nil, "streamed": {streamed}} {
+		h := bare(t, handlers...)
+		conn, err := net.Dial("tcp", h.Listener.Addr().String())
+		require.NoError(t, err)
+		_, err = io.WriteString(conn, "POST /api/size HTTP/1.1\r\nHost: a\r\nContent-Length: 100\r\n\r\nonly this")
+		require.NoError(t, err)
+		answer, err := io.ReadAll(conn)
+		require.NoError(t, err)
+		if name == "whole" {
+			assert.Contains(t, string(answer), "408 Request Timeout")
+			assert.Contains(t, string(answer), "took longer")
+		} else {
+			assert.Contains(t, string(answer), "i/o timeout", name)
+		}
+		require.NoError(t, conn.Close())
+	}
+}
+
+func TestConnectionsAreBounded(t *testing.T) {
+	h := Serve(nil)
+	for name, d := range map[string]time.Duration{"headers": h.ReadHeaderTimeout, "idle": h.IdleTimeout} {
+		assert.Positive(t, d, name)
+		assert.LessOrEqual(t, d, 5*time.Minute, name)
+	}
+	assert.LessOrEqual(t, h.MaxHeaderBytes, 64<<10)
+}
+
+func TestStreamsAreCounted(t *testing.T) {
+	var o streams
+	var ends []func()
+	for range mostOfViewer {
+		end := o.begin("a", "10.0.0.1")
+		require.NotNil(t, end)
+		ends = append(ends, end)
+	}
+	assert.Nil(t, o.begin("a", "10.0.0.2"), "one viewer")
+	for i := range mostOfAddress - mostOfViewer {
+		require.NotNil(t, o.begin(fmt.Sprint("b", i), "10.0.0.1"))
+	}
+	assert.Nil(t, o.begin("c", "10.0.0.1"), "one address")
+	for i := o.all; i < mostStreams; i++ {
+		require.NotNil(t, o.begin(fmt.Sprint("d", i), fmt.Sprint("10.1.0.", i)))
+	}
+	assert.Nil(t, o.begin("e", "10.0.0.3"), "altogether")
+	for _, end := range ends {
+		end()
+	}
+	assert.NotContains(t, o.by, "a", "nothing is kept of who has left")
+	assert.NotNil(t, o.begin("a", "10.0.0.4"))
+}
+
+func TestWhereToAfterSigningIn(t *testing.T) {
+	for then, want := range map[string]string{
+		"/dashboards/yard-today?page=Hours": "/dashboards/yard-today?page=Hours", "/": "/", "": "/",
+		"//elsewhere.example": "/", "/\\elsewhere.example": "/", "https://elsewhere.example/": "/", "/\t/elsewhere.example": "/", "\t//elsewhere.example": "/", "/\n/elsewhere.example": "/", "/ /x": "/",
+		"javascript:alert(1)": "/", "elsewhere.example": "/", "///elsewhere.example": "/", "/%0a/x": "/%0a/x", "/\x00": "/", "http:/x": "/",
+	} {
+		assert.Equal(t, want, inside(then), "%q", then)
+	}
+}
+
+// What a proxy says is believed only of proxies that are set.
+func TestProxies(t *testing.T) {
+	s := &Server{router: gin.New()}
+	s.router.Use(s.secured)
+	s.router.GET("/", func(c *gin.Context) { c.String(http.StatusOK, c.ClientIP()) })
+	ask := func(from string) (address, hsts string) {
+		w := httptest.NewRecorder()
+		r := httptest.NewRequest(http.MethodGet, "/", nil)
+		r.RemoteAddr = from + ":4000"
+		r.Header.Set("X-Forwarded-For", "203.0.113.9")
+		r.Header.Set("X-Forwarded-Proto", "https")
+		s.router.ServeHTTP(w, r)
+		return w.Body.String(), w.Header().Get("Strict-Transport-Security")
+	}
+	require.NoError(t, s.Behind(nil))
+	address, hsts := ask("10.0.0.1")
+	assert.Equal(t, "10.0.0.1", address)
+	assert.Empty(t, hsts)
+	require.NoError(t, s.Behind([]netip.Prefix{netip.MustParsePrefix("10.0.0.0/24")}))
+	address, hsts = ask("10.0.0.1")
+	assert.Equal(t, "203.0.113.9", address)
+	assert.True(t, strings.HasPrefix(hsts, "max-age="))
+	address, hsts = ask("10.0.1.1")
+	assert.Equal(t, "10.0.1.1", address)
+	assert.Empty(t, hsts)
+}
