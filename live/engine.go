@@ -280,9 +280,38 @@ func (e *Engine) material(ctx context.Context, doc *dataset.Document) (dataset.C
 	return tables, query, problem.At("from", err)
 }
 
+// A Use tells in words why somebody may not build on a dataset; nil when they may.
+type Use func(ctx context.Context, d *dataset.Document) error
+
+type useKey struct{}
+
+// Using is a context in which every dataset that is asked for, by whatever name and on
+// whatever way, must be one that somebody may build on.
+func Using(ctx context.Context, use Use) context.Context { return context.WithValue(ctx, useKey{}, use) }
+
+// usable checks what the context demands of a dataset.
+func usable(ctx context.Context, d *dataset.Document) error {
+	if use, demanded := ctx.Value(useKey{}).(Use); demanded {
+		return use(ctx, d)
+	}
+	return nil
+}
+
 // Dataset finds a dataset, resolved against its source's tables, as a viewer knows it:
 // without the fields they may not see.
 func (e *Engine) Dataset(ctx context.Context, name string, v rule.Viewer) (*dataset.Dataset, error) {
+	ds, err := e.dataset(ctx, name)
+	if err == nil {
+		err = usable(ctx, &ds.Document)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return rule.See(ds, v), nil
+}
+
+// dataset finds a dataset, resolved against its source's tables, with all its fields.
+func (e *Engine) dataset(ctx context.Context, name string) (*dataset.Dataset, error) {
 	kept, err := e.store.Dataset(ctx, name)
 	if err != nil {
 		return nil, err
@@ -295,7 +324,7 @@ func (e *Engine) Dataset(ctx context.Context, name string, v rule.Viewer) (*data
 	r, ok := e.resolved[name]
 	e.mu.Unlock()
 	if ok && r.changed.Equal(kept.UpdatedAt) && same(r.tables, tables) {
-		return rule.See(r.dataset, v), nil
+		return r.dataset, nil
 	}
 	doc, err := dataset.Read(kept.Document)
 	if err != nil {
@@ -312,7 +341,7 @@ func (e *Engine) Dataset(ctx context.Context, name string, v rule.Viewer) (*data
 	e.mu.Lock()
 	e.resolved[name] = resolved{ds, kept.UpdatedAt, tables}
 	e.mu.Unlock()
-	return rule.See(ds, v), nil
+	return ds, nil
 }
 
 // Library finds a chart of the library.

@@ -15,6 +15,7 @@ type Chart struct {
 	Document  JSON
 	UpdatedBy string
 	UpdatedAt time.Time
+	KeeperID  *int64 // who may change it; only builders where there is none
 }
 
 // A Dashboard has a draft; Published is the number of the version that readers see, 0 for none.
@@ -23,7 +24,8 @@ type Dashboard struct {
 	Draft        JSON
 	Revision     int
 	DraftSavedAt time.Time
-	Keeper       string
+	Keeper       string // their name
+	KeeperID     *int64 // who may change it; only builders where there is none
 	Folder       string
 	Published    int
 }
@@ -38,8 +40,9 @@ type DashboardVersion struct {
 }
 
 // SaveChart keeps a chart in the library.
-func (s *Store) SaveChart(ctx context.Context, name string, document []byte, by string) error {
-	return s.save(ctx, &Chart{name, document, by, time.Now()})
+func (s *Store) SaveChart(ctx context.Context, c *Chart) error {
+	c.UpdatedAt = time.Now()
+	return s.save(ctx, c)
 }
 
 // Charts lists the library.
@@ -65,7 +68,7 @@ func (s *Store) Dashboard(ctx context.Context, name string) (*Dashboard, error) 
 // AddDashboard keeps a new dashboard; its name must be free.
 func (s *Store) AddDashboard(ctx context.Context, d *Dashboard) error {
 	d.Revision, d.DraftSavedAt = 1, time.Now()
-	result := s.db.WithContext(ctx).Exec("insert into dashboards (name, draft, revision, draft_saved_at, keeper, folder) values (?, ?, 1, now(), ?, ?) on conflict do nothing", d.Name, d.Draft, d.Keeper, d.Folder)
+	result := s.db.WithContext(ctx).Exec("insert into dashboards (name, draft, revision, draft_saved_at, keeper, keeper_id, folder) values (?, ?, 1, now(), ?, ?, ?) on conflict do nothing", d.Name, d.Draft, d.Keeper, d.KeeperID, d.Folder)
 	if result.Error == nil && result.RowsAffected == 0 {
 		return problem.New(problem.Conflict, "name", "There is a dashboard called “%s” already.", d.Name)
 	}

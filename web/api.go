@@ -20,7 +20,6 @@ import (
 	"eskadel/core/rule"
 	"eskadel/live"
 	"eskadel/source"
-	"eskadel/store"
 	"eskadel/uploads"
 )
 
@@ -151,11 +150,13 @@ func (s *Server) apiPutDashboard(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	_, revision, err := s.draft(c, d.Name)
-	if p := problem.Of(err); p != nil && p.Code == problem.NotFound {
-		revision, err = 1, s.store.AddDashboard(c.Request.Context(), &store.Dashboard{Name: d.Name, Draft: d.JSON(), Keeper: caller(c).Name})
-	} else if err == nil {
-		revision, err = s.store.SaveDraft(c.Request.Context(), d.Name, revision, d.JSON())
+	kept, err := s.changeable(c, d.Name)
+	revision := 1
+	switch {
+	case problem.Is(err, problem.NotFound):
+		err = s.store.AddDashboard(c.Request.Context(), s.kept(c, d))
+	case err == nil:
+		revision, err = s.store.SaveDraft(c.Request.Context(), d.Name, kept.Revision, d.JSON())
 	}
 	s.respond(c, gin.H{"revision": revision}, err)
 }
@@ -196,7 +197,7 @@ func (s *Server) apiDatasets(c *gin.Context) {
 	out := []gin.H{}
 	for _, kept := range sets {
 		d, e := dataset.Read(kept.Document)
-		if e == nil && s.mayUse(c, d) == nil {
+		if e == nil && s.mayUse(c.Request.Context(), caller(c), d) == nil {
 			out = append(out, gin.H{"name": d.Name, "title": d.Title, "source": d.Source})
 		}
 	}

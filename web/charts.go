@@ -18,27 +18,41 @@ import (
 	"eskadel/core/query"
 	"eskadel/core/sentence"
 	"eskadel/live"
+	"eskadel/store"
 )
 
-func (s *Server) library(c *gin.Context) {
+// A libraryRow is a chart of the library as lists name it.
+type libraryRow struct {
+	Name, Title, Sentence, By string
+	May                       bool // change it
+}
+
+// libraryRows lists the library, with titles and sentences of charts whose dataset the
+// caller may use.
+func (s *Server) libraryRows(c *gin.Context) (out []libraryRow, err error) {
 	kept, err := s.store.Charts(c.Request.Context())
 	if err != nil {
-		s.fail(c, err)
-		return
+		return nil, err
 	}
-	type row struct{ Name, Title, Sentence, By string }
-	var rows []row
 	for _, k := range kept {
 		d, err := chart.Read(k.Document)
 		if err != nil {
-			s.fail(c, err)
-			return
+			return nil, err
 		}
-		r := row{Name: k.Name, Title: k.Name, By: k.UpdatedBy}
+		r := libraryRow{Name: k.Name, Title: k.Name, By: k.UpdatedBy, May: mayChange(c, k.KeeperID)}
 		if ds, err := s.usable(c, d.Dataset); err == nil {
 			r.Title, r.Sentence = sentence.Title(d, ds), sentence.Text(d, ds)
 		}
-		rows = append(rows, r)
+		out = append(out, r)
+	}
+	return out, nil
+}
+
+func (s *Server) library(c *gin.Context) {
+	rows, err := s.libraryRows(c)
+	if err != nil {
+		s.fail(c, err)
+		return
 	}
 	s.page(c, http.StatusOK, "charts", "Charts", gin.H{"Rows": rows})
 }
@@ -87,7 +101,7 @@ func (s *Server) chartEditor(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	dashboards, err := s.store.Dashboards(c.Request.Context())
+	dashboards, err := s.mine(c)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -101,11 +115,34 @@ func (s *Server) chartEditor(c *gin.Context) {
 		data["Again"] = true
 	}
 	data["At"], data["Where"], data["Dashboards"] = c.Query("at"), at, dashboards
+	for _, d := range dashboards {
+		if d.Name == at.Dashboard {
+			data["OnTitle"] = d.Title
+		}
+	}
 	s.page(c, http.StatusOK, "chart-editor", "Chart", data)
 }
 
-// like is the chart that stands on a widget of a draft; nil where it has none of its own.
+// A titled thing has a name for programs and a title for people.
+type titled struct{ Name, Title string }
+
+// mine lists the dashboards that the caller may change.
+func (s *Server) mine(c *gin.Context) (out []titled, err error) {
+	kept, err := s.store.Dashboards(c.Request.Context())
+	for _, k := range kept {
+		if d, err := dashboard.Read(k.Draft); err == nil && mayChange(c, k.KeeperID) {
+			out = append(out, titled{k.Name, d.Title})
+		}
+	}
+	return out, err
+}
+
+// like is the chart that stands on a widget of a draft, or in the library; nil where a
+// widget has none of its own.
 func (s *Server) like(c *gin.Context, at place) (*chart.Document, error) {
+	if at.Library != "" {
+		return s.engine.Library(c.Request.Context(), at.Library)
+	}
 	d, _, err := s.draft(c, at.Dashboard)
 	if err != nil {
 		return nil, err
@@ -284,7 +321,7 @@ func (s *Server) chartChange(c *gin.Context) {
 	if at := parsePlace(c.PostForm("at")); at.Widget != "" && d.Dataset != "" {
 		err = s.keepOnWidget(c, at, d)
 	} else if at.Library != "" && d.Dataset != "" {
-		err = s.store.SaveChart(c.Request.Context(), at.Library, d.JSON(), caller(c).Name)
+		err = s.keepInLibrary(c, at.Library, d)
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -313,8 +350,23 @@ func (s *Server) chartFinish(c *gin.Context) {
 	s.part(c, http.StatusOK, "finish", sentence.Finish(d, ds, all))
 }
 
+// keepInLibrary keeps a chart of the library, a new one or one that the caller may change.
+func (s *Server) keepInLibrary(c *gin.Context, name string, d *chart.Document) error {
+	ctx, who := c.Request.Context(), caller(c)
+	keeper := &who.PersonID
+	switch kept, err := s.store.Chart(ctx, name); {
+	case err == nil && !mayChange(c, kept.KeeperID):
+		return problem.New(problem.Forbidden, "", "This chart of the library is kept by somebody else, who alone changes it, besides builders.")
+	case err == nil:
+		keeper = kept.KeeperID
+	case !problem.Is(err, problem.NotFound):
+		return err
+	}
+	return s.store.SaveChart(ctx, &store.Chart{Name: name, Document: d.JSON(), UpdatedBy: who.Name, KeeperID: keeper})
+}
+
 func (s *Server) keepOnWidget(c *gin.Context, at place, d *chart.Document) error {
-	doc, revision, err := s.draft(c, at.Dashboard)
+	doc, revision, err := s.own(c, at.Dashboard)
 	if err != nil {
 		return err
 	}
@@ -392,14 +444,14 @@ func (s *Server) chartPlace(c *gin.Context) {
 			}
 			name = fmt.Sprintf("%s-%d", slug(sentence.Title(d, ds)), n)
 		}
-		if err := s.store.SaveChart(c.Request.Context(), name, d.JSON(), caller(c).Name); err != nil {
+		if err := s.keepInLibrary(c, name, d); err != nil {
 			s.fail(c, err)
 			return
 		}
 		redirect(c, "/charts")
 		return
 	}
-	doc, revision, err := s.draft(c, to)
+	doc, revision, err := s.own(c, to)
 	if err != nil {
 		s.fail(c, err)
 		return

@@ -24,11 +24,46 @@ func (s *Server) newDashboard(c *gin.Context) {
 		return
 	}
 	d := &dashboard.Document{Version: 1, Name: slug(title), Title: title, Pages: []dashboard.Page{{Title: "Overview", Widgets: []dashboard.Widget{}}}, ViewersMay: []string{dashboard.MaySeeRecords}}
-	if err := s.store.AddDashboard(c.Request.Context(), &store.Dashboard{Name: d.Name, Draft: d.JSON(), Keeper: caller(c).Name}); err != nil {
+	if err := s.store.AddDashboard(c.Request.Context(), s.kept(c, d)); err != nil {
 		s.fail(c, err)
 		return
 	}
 	redirect(c, "/dashboards/"+d.Name+"/edit")
+}
+
+// kept is a new dashboard, which whoever makes it keeps.
+func (s *Server) kept(c *gin.Context, d *dashboard.Document) *store.Dashboard {
+	who := caller(c)
+	return &store.Dashboard{Name: d.Name, Draft: d.JSON(), Keeper: who.Name, KeeperID: &who.PersonID}
+}
+
+// mayChange tells whether the caller may change what somebody keeps: its keeper may, and
+// builders.
+func mayChange(c *gin.Context, keeper *int64) bool {
+	who := caller(c)
+	return who.Builder || keeper != nil && who.PersonID == *keeper
+}
+
+// changeable finds a dashboard that the caller may change.
+func (s *Server) changeable(c *gin.Context, name string) (*store.Dashboard, error) {
+	kept, err := s.store.Dashboard(c.Request.Context(), name)
+	if err != nil {
+		return nil, err
+	}
+	if !mayChange(c, kept.KeeperID) {
+		return nil, problem.New(problem.Forbidden, "", "This dashboard is kept by %s: only they and builders change it.", kept.Keeper)
+	}
+	return kept, nil
+}
+
+// own reads the draft of a dashboard that the caller may change.
+func (s *Server) own(c *gin.Context, name string) (*dashboard.Document, int, error) {
+	kept, err := s.changeable(c, name)
+	if err != nil {
+		return nil, 0, err
+	}
+	d, err := dashboard.Read(kept.Draft)
+	return d, kept.Revision, err
 }
 
 func (s *Server) reading(c *gin.Context) {
@@ -46,11 +81,11 @@ func (s *Server) reading(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.page(c, http.StatusOK, "reading", d.Title, gin.H{"Doc": d, "Kept": kept, "PageTitle": c.Query("page")})
+	s.page(c, http.StatusOK, "reading", d.Title, gin.H{"Doc": d, "Kept": kept, "PageTitle": c.Query("page"), "May": mayChange(c, kept.KeeperID)})
 }
 
 func (s *Server) editing(c *gin.Context) {
-	d, revision, err := s.draft(c, c.Param("dashboard"))
+	d, revision, err := s.own(c, c.Param("dashboard"))
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -65,7 +100,7 @@ func (s *Server) editing(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	charts, err := s.store.Charts(c.Request.Context())
+	charts, err := s.libraryRows(c)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -81,6 +116,9 @@ func (s *Server) saveDraft(c *gin.Context) {
 	}
 	revision, _ := strconv.Atoi(c.PostForm("revision"))
 	if err == nil {
+		_, err = s.changeable(c, c.Param("dashboard"))
+	}
+	if err == nil {
 		revision, err = s.store.SaveDraft(c.Request.Context(), c.Param("dashboard"), revision, d.JSON())
 	}
 	if err != nil {
@@ -92,7 +130,7 @@ func (s *Server) saveDraft(c *gin.Context) {
 
 // addWidget puts something new on a page of the draft and leads on to it.
 func (s *Server) addWidget(c *gin.Context) {
-	d, revision, err := s.draft(c, c.Param("dashboard"))
+	d, revision, err := s.own(c, c.Param("dashboard"))
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -170,11 +208,7 @@ func (s *Server) publishable(c *gin.Context, d *dashboard.Document) error {
 			of = append(of, doc.Other(i))
 		}
 		for _, ds := range of {
-			err := s.mayUse(c, &ds.Document)
-			if err == nil {
-				err = rule.Publishable(ds)
-			}
-			if err != nil {
+			if err := rule.Publishable(ds); err != nil {
 				return problem.At(w.ID, err)
 			}
 		}
@@ -201,7 +235,7 @@ func documentOf(v *live.View, w *dashboard.Widget) (*chart.Document, *dataset.Da
 }
 
 func (s *Server) publish(c *gin.Context) {
-	d, _, err := s.draft(c, c.Param("dashboard"))
+	d, _, err := s.own(c, c.Param("dashboard"))
 	if err == nil {
 		err = s.publishable(c, d)
 	}

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"net/http"
 	"slices"
 	"strings"
@@ -10,6 +11,8 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
 	"eskadel/core/rule"
+	"eskadel/identity"
+	"eskadel/live"
 	"eskadel/source"
 	"eskadel/store"
 )
@@ -41,7 +44,7 @@ func (s *Server) dataPage(c *gin.Context, status int, more gin.H) {
 			s.fail(c, err)
 			return
 		}
-		if s.mayUse(c, d) != nil {
+		if s.mayUse(ctx, caller(c), d) != nil {
 			continue
 		}
 		r := row{Name: d.Name, Title: d.Title, Source: d.Source, Records: d.Record[1], Description: d.Description}
@@ -54,7 +57,7 @@ func (s *Server) dataPage(c *gin.Context, status int, more gin.H) {
 	}
 	var mine []store.Source
 	for _, src := range sources {
-		if s.mayUseSource(c, &src) {
+		if mayUseSource(caller(c), &src) {
 			mine = append(mine, src)
 		}
 	}
@@ -62,15 +65,13 @@ func (s *Server) dataPage(c *gin.Context, status int, more gin.H) {
 	s.page(c, status, "data", "Data", more)
 }
 
-// mayUseSource tells whether an author may build on a source.
-func (s *Server) mayUseSource(c *gin.Context, src *store.Source) bool {
-	who := caller(c)
+// mayUseSource tells whether somebody may build on a source.
+func mayUseSource(who *identity.Caller, src *store.Source) bool {
 	return who.Builder || len(src.Authors()) == 0 || slices.Contains(src.Authors(), who.Email)
 }
 
 // mayUse tells in words why a person may not build on a dataset; nil when they may.
-func (s *Server) mayUse(c *gin.Context, d *dataset.Document) error {
-	who := caller(c)
+func (s *Server) mayUse(ctx context.Context, who *identity.Caller, d *dataset.Document) error {
 	no := problem.New(problem.NotFound, "dataset", "There is no dataset “%s”.", d.Name)
 	if who.Builder {
 		return nil
@@ -78,20 +79,26 @@ func (s *Server) mayUse(c *gin.Context, d *dataset.Document) error {
 	if len(d.SeenBy) > 0 && !slices.Contains(d.SeenBy, who.Email) {
 		return no
 	}
-	src, err := s.store.Source(c.Request.Context(), d.Source)
-	if err == nil && !s.mayUseSource(c, src) {
+	src, err := s.store.Source(ctx, d.Source)
+	if err == nil && !mayUseSource(who, src) {
 		return no
 	}
 	return err
 }
 
+// building makes whatever the request asks of datasets stand on those alone that the caller
+// may build on.
+func (s *Server) building(c *gin.Context) {
+	who := caller(c)
+	c.Request = c.Request.WithContext(live.Using(c.Request.Context(), func(ctx context.Context, d *dataset.Document) error {
+		return s.mayUse(ctx, who, d)
+	}))
+}
+
 // usable finds a dataset that the caller may build on, as they may see it.
 func (s *Server) usable(c *gin.Context, name string) (*dataset.Dataset, error) {
-	ds, err := s.engine.Dataset(c.Request.Context(), name, caller(c).Viewer)
-	if err != nil {
-		return nil, err
-	}
-	return ds, s.mayUse(c, &ds.Document)
+	s.building(c)
+	return s.engine.Dataset(c.Request.Context(), name, caller(c).Viewer)
 }
 
 // addSource connects a database, or changes the address of one, tries it and keeps it

@@ -121,10 +121,27 @@ func TestWhoMayBuildOnWhat(t *testing.T) {
 	require.Equal(t, http.StatusOK, status, b)
 	status, b = send(t, edda, http.MethodPost, "/api/v1/dashboards/mine/publish", nil)
 	assert.Equal(t, http.StatusNotFound, status, "nor is it published: %s", b)
+	for _, path := range []string{"/api/v1/dashboards/mine/widgets/a/run?draft=1", "/api/v1/dashboards/mine/widgets/a/records?draft=1"} {
+		status, b = send(t, edda, http.MethodPost, path, "{}")
+		assert.Equal(t, http.StatusNotFound, status, "%s: %s", path, b)
+	}
 	form(t, builder, "/data/sources/yard-desk/authors", map[string]string{"authors": demo.AuthorEmail})
 	assert.Equal(t, http.StatusOK, seen())
 	status, b = send(t, edda, http.MethodPost, "/api/v1/dashboards/mine/publish", nil)
 	assert.Equal(t, http.StatusOK, status, b)
+
+	// One dataset alone, by whatever way a chart comes to it.
+	_, kept := send(t, builder, http.MethodGet, "/api/v1/datasets/hazards", nil)
+	t.Cleanup(func() { send(t, builder, http.MethodPut, "/api/v1/datasets/hazards", kept) })
+	status, b = send(t, builder, http.MethodPut, "/api/v1/datasets/hazards", strings.Replace(kept, `"key":`, `"seen_by":["somebody@skerrin.example"],"key":`, 1))
+	require.Equal(t, http.StatusOK, status, b)
+	for name, more := range map[string]string{
+		"beside":        `"by":[{"field":"opened"}],"also":[{"dataset":"hazards","measures":[{"count":"records"}]}]`,
+		"as its target": `"target":{"plan":"hazards","measure":{"count":"records"}}`,
+	} {
+		status, b = send(t, edda, http.MethodPost, "/api/v1/run", `{"definition":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],`+more+`}}`)
+		assert.Equal(t, http.StatusNotFound, status, "%s: %s", name, b)
+	}
 }
 
 // A column hidden from some roles does not exist for them, on any path.

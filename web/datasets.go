@@ -78,7 +78,7 @@ func (s *Server) keptDataset(c *gin.Context) (*dataset.Document, error) {
 	if err != nil {
 		return nil, err
 	}
-	return d, s.mayUse(c, d)
+	return d, s.mayUse(c.Request.Context(), caller(c), d)
 }
 
 // A ruledTable is a table that a dataset reads, with who may see its records.

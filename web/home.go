@@ -20,6 +20,7 @@ type homeRow struct {
 	Answers  string
 	Headline *chart.Figure
 	Fresh    string
+	May      bool // change it
 }
 
 func (s *Server) homeRows(c *gin.Context, find string) ([]homeRow, error) {
@@ -29,18 +30,33 @@ func (s *Server) homeRows(c *gin.Context, find string) ([]homeRow, error) {
 	}
 	var out []homeRow
 	for _, k := range kept {
-		draft, err := dashboard.Read(k.Draft)
+		d, err := s.shownOf(c, &k)
 		if err != nil {
 			return nil, problem.At("dashboard "+k.Name, err)
 		}
-		row := homeRow{Dashboard: k, Title: draft.Title, Answers: draft.Answers}
+		if d == nil {
+			continue
+		}
+		row := homeRow{Dashboard: k, Title: d.Title, Answers: d.Answers, May: mayChange(c, k.KeeperID)}
 		if !strings.Contains(strings.ToLower(row.Title+" "+row.Answers+" "+k.Folder), strings.ToLower(find)) {
 			continue
 		}
-		row.Headline, row.Fresh = s.headline(c, draft)
+		row.Headline, row.Fresh = s.headline(c, d)
 		out = append(out, row)
 	}
 	return out, nil
+}
+
+// shownOf is what the caller sees of a dashboard: its published version, or the draft of one
+// that they may change and that has none; nil where there is nothing for them.
+func (s *Server) shownOf(c *gin.Context, k *store.Dashboard) (*dashboard.Document, error) {
+	switch {
+	case k.Published > 0:
+		return s.version(c, k.Name, k.Published)
+	case mayChange(c, k.KeeperID):
+		return dashboard.Read(k.Draft)
+	}
+	return nil, nil
 }
 
 // headline is the first key figure of a dashboard; none when it cannot be had just now.

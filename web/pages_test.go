@@ -159,7 +159,7 @@ func TestPagesAllowNothingInline(t *testing.T) {
 }
 
 func TestDraftsAndVersions(t *testing.T) {
-	c := author(t, demo.AuthorEmail)
+	c := author(t, demo.BuilderEmail)
 	_, was := send(t, c, http.MethodGet, "/api/v1/dashboards/yard-today", nil)
 	draft := strings.Replace(was, `"Yard today"`, `"Yard tomorrow"`, 1)
 	status, b := send(t, c, http.MethodPut, "/api/v1/dashboards/yard-today", draft)
@@ -173,6 +173,45 @@ func TestDraftsAndVersions(t *testing.T) {
 	assert.Contains(t, b, "Somebody else changed this dashboard")
 	status, _ = send(t, c, http.MethodPut, "/api/v1/dashboards/yard-today", was)
 	assert.Equal(t, http.StatusOK, status)
+}
+
+// A dashboard and a chart are changed by whoever keeps them, and by builders.
+func TestWhoMayChangeWhat(t *testing.T) {
+	mara, edda := author(t, demo.BuilderEmail), author(t, demo.AuthorEmail)
+	_, was := send(t, edda, http.MethodGet, "/api/v1/dashboards/yard-today", nil)
+	chart := `{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}`
+	status, _ := form(t, mara, "/charts/place", map[string]string{"document": strings.Replace(chart, "records\"}", "records\",\"label\":\"Kept jobs\"}", 1), "to": "library"})
+	require.Equal(t, http.StatusSeeOther, status)
+	for path, fields := range map[string]map[string]string{
+		"/dashboards/yard-today/draft":   {"document": was, "revision": "1"},
+		"/dashboards/yard-today/add":     {"what": "chart", "page": "Today"},
+		"/dashboards/yard-today/publish": {},
+		"/charts/place":                  {"document": chart, "to": "yard-today"},
+		"/charts/change":                 {"document": chart, "at": "yard-today/parts"},
+		"/charts/change?library":         {"document": chart, "at": "library/kept-jobs"},
+	} {
+		status, b := form(t, edda, path, fields)
+		assert.Equal(t, http.StatusForbidden, status, "%s: %s", path, b)
+		assert.Contains(t, plain([]byte(b)), "kept by", path)
+	}
+	status, _ = send(t, edda, http.MethodPut, "/api/v1/dashboards/yard-today", was)
+	assert.Equal(t, http.StatusForbidden, status)
+	status, _ = send(t, edda, http.MethodPost, "/api/v1/dashboards/yard-today/publish", nil)
+	assert.Equal(t, http.StatusForbidden, status)
+	status, _ = send(t, edda, http.MethodGet, "/dashboards/yard-today/edit", nil)
+	assert.Equal(t, http.StatusForbidden, status)
+	_, b := send(t, edda, http.MethodGet, "/dashboards/yard-today", nil)
+	assert.NotContains(t, b, "change it")
+
+	own := `{"version":1,"name":"eddas","title":"Edda's","pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,4,4],"chart":` + chart + `}]}]}`
+	for _, who := range []*demo.Client{edda, mara, edda} { // she keeps it still after a builder has changed it
+		status, b = send(t, who, http.MethodPut, "/api/v1/dashboards/eddas", own)
+		require.Equal(t, http.StatusOK, status, b)
+	}
+	_, b = send(t, edda, http.MethodGet, "/", nil)
+	assert.Contains(t, b, "/dashboards/eddas/edit")
+	_, b = send(t, edda, http.MethodGet, "/charts/edit", nil)
+	assert.NotContains(t, b, `value="yard-today"`, "only what is hers is offered to place it on")
 }
 
 func TestPublishingNeedsARuleAndACompleteChart(t *testing.T) {

@@ -34,6 +34,7 @@ func (s *Server) document(c *gin.Context) (*dashboard.Document, int, error) {
 		if !caller(c).Author {
 			return nil, 0, problem.New(problem.Forbidden, "", "Drafts are for authors.")
 		}
+		s.building(c)
 		d, err := dashboard.Read(kept.Draft)
 		return d, 0, err
 	}
