@@ -78,7 +78,11 @@ func encode(ctx context.Context, r rows, columns []Column, out io.Writer, after 
 			return n, err
 		}
 		buf = strconv.AppendInt(buf, after+n+1, 10)
+		start := len(buf)
 		for i := range columns {
+			if len(buf)-start > longestRow {
+				return n, refuse(r.at(), "", "The row is longer than %d MB.", longestRow>>20)
+			}
 			buf = append(buf, '\t')
 			if i >= len(fields) || !filled[i] {
 				buf = append(buf, '\\', 'N')

@@ -40,6 +40,13 @@ func (d Dialect) Words() string {
 // longestRow is how many bytes one row may have; an open quote is found before it fills memory.
 const longestRow = 16 << 20
 
+// mostFields is how many fields a row may have before it is known which are filled.
+const mostFields = 20_000
+
+func tooManyFields(row int64) error {
+	return refuse(row, "", "The row has more than %d fields.", mostFields)
+}
+
 // A csvReader reads rows by RFC 4180, and takes any of the three line ends. The fields of
 // a row are valid until the next one is read.
 type csvReader struct {
@@ -62,7 +69,7 @@ func newCSV(in io.Reader, d Dialect) *csvReader {
 	case "Windows-1252":
 		in = transform.NewReader(in, charmap.Windows1252.NewDecoder())
 	}
-	r := &csvReader{in: bufio.NewReaderSize(in, 1<<20), d: d, utf8: d.Encoding == "UTF-8"}
+	r := &csvReader{in: bufio.NewReaderSize(in, 1<<16), d: d, utf8: d.Encoding == "UTF-8"}
 	if r.utf8 && d.skip > 0 {
 		_, _ = r.in.Discard(d.skip)
 	}
@@ -85,41 +92,52 @@ func (r *csvReader) next() ([][]byte, []bool, error) {
 	}
 }
 
-// line appends what is left of the current line to buf, up to and with its end. more is
-// false at the end of the file.
+// line appends what is left of the current line to buf, up to and with its end: a line
+// feed, a return, or both. more is false at the end of the file.
 func (r *csvReader) line() (more bool, err error) {
 	for {
-		part, err := r.in.ReadSlice('\n')
-		// A lone return ends a row too.
-		if i := bytes.IndexByte(part, '\r'); i >= 0 && (i+1 < len(part) && part[i+1] != '\n') {
-			r.buf = append(r.buf, part[:i]...)
-			r.buf = append(r.buf, '\n')
-			return true, r.unread(part[i+1:])
+		if _, err := r.in.Peek(1); err != nil {
+			switch {
+			case errors.Is(err, io.EOF):
+				return false, nil
+			case errors.Is(err, encoding.ErrInvalidUTF8):
+				return false, errEncoding
+			}
+			return false, err
 		}
-		r.buf = append(r.buf, part...)
+		part, _ := r.in.Peek(r.in.Buffered())
+		end := lineEnd(part)
+		r.buf = append(r.buf, part[:end]...)
 		if len(r.buf) > longestRow {
 			return false, refuse(r.row, "", "The row is longer than %d MB: probably a quote that opens in it is never closed.", longestRow>>20)
 		}
-		switch {
-		case err == nil:
-			return true, nil
-		case errors.Is(err, bufio.ErrBufferFull):
+		if end == len(part) {
+			_, _ = r.in.Discard(end)
 			continue
-		case errors.Is(err, io.EOF):
-			return false, nil
-		case errors.Is(err, encoding.ErrInvalidUTF8):
-			return false, errEncoding
 		}
-		return false, err
+		feed := part[end] == '\n'
+		_, _ = r.in.Discard(end + 1)
+		if !feed {
+			if next, err := r.in.Peek(1); err == nil && next[0] == '\n' {
+				_, _ = r.in.Discard(1)
+				r.buf = append(r.buf, '\r')
+			}
+		}
+		r.buf = append(r.buf, '\n')
+		return true, nil
 	}
 }
 
-// unread puts bytes back before what comes next.
-func (r *csvReader) unread(b []byte) error {
-	rest := append([]byte{}, b...)
-	old := r.in
-	r.in = bufio.NewReaderSize(io.MultiReader(bytes.NewReader(rest), old), 1<<20)
-	return nil
+// lineEnd is where the first line feed or return stands, or how long b is.
+func lineEnd(b []byte) int {
+	feed := bytes.IndexByte(b, '\n')
+	if feed < 0 {
+		feed = len(b)
+	}
+	if alone := bytes.IndexByte(b[:feed], '\r'); alone >= 0 {
+		return alone
+	}
+	return feed
 }
 
 func (r *csvReader) read() error {
@@ -145,7 +163,9 @@ func (r *csvReader) read() error {
 			if i < 0 {
 				break
 			}
-			r.fields, r.quoted = append(r.fields, line[:i]), append(r.quoted, false)
+			if r.fields, r.quoted = append(r.fields, line[:i]), append(r.quoted, false); len(r.fields) > mostFields {
+				return tooManyFields(r.row)
+			}
 			line = line[i+1:]
 		}
 		r.fields, r.quoted = append(r.fields, line), append(r.quoted, false)
@@ -165,6 +185,9 @@ func (r *csvReader) withQuotes(more bool) error {
 	pos := 0
 	start := r.row
 	for {
+		if len(r.ends) > mostFields {
+			return tooManyFields(start)
+		}
 		if pos < len(r.buf) && r.buf[pos] == r.d.Quote {
 			pos++
 			for {

@@ -32,6 +32,7 @@ const (
 	MostBytes    = 1 << 30
 	MostColumns  = 600
 	mostUnpacked = 2 << 30
+	longestTitle = 10_000 // bytes of a column's title
 )
 
 // refuse says which row and column of a file cannot be read, and why.
@@ -152,7 +153,7 @@ func columnName(title, otherwise string) string {
 // given name; a spreadsheet with several sheets makes a table of each, name_sheet.
 // Tables of those names are replaced; if anything fails, all are as they were.
 func (l *Loader) Load(ctx context.Context, path, original, name string, say Progress) ([]Loaded, error) {
-	tables, err := open(path, original)
+	tables, err := open(ctx, path, original)
 	if err != nil {
 		return nil, err
 	}
@@ -194,7 +195,7 @@ func down(err error) error {
 }
 
 // open finds out what a file is, from its beginning more than from its name.
-func open(path, original string) ([]table, error) {
+func open(ctx context.Context, path, original string) ([]table, error) {
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, err
@@ -210,7 +211,7 @@ func open(path, original string) ([]table, error) {
 	extension := strings.ToLower(filepath.Ext(original))
 	switch {
 	case string(head[:min(4, n)]) == "PK\x03\x04":
-		return openXLSX(path)
+		return openXLSX(ctx, path)
 	case strings.HasPrefix(string(head), "\xd0\xcf\x11\xe0"):
 		return nil, refuse(0, "", "This is a spreadsheet in the old binary format: save it as XLSX or CSV.")
 	case extension == ".json" || extension == ".jsonl" || extension == ".ndjson" || looksJSON(head):
@@ -229,6 +230,17 @@ type headed interface {
 	titles() ([]string, error)
 }
 
+// few tells in words whether a table may have these columns.
+func few(titles []string) error {
+	switch {
+	case len(titles) > MostColumns:
+		return refuse(0, "", "The file has more than %d columns, and a table holds at most that many. Columns that repeat, such as months, are better as rows.", MostColumns)
+	case len(titles) == 0:
+		return refuse(0, "", "There are no columns.")
+	}
+	return nil
+}
+
 // sampleRows is how many rows decide on the kinds of columns; a later row that does not
 // suit them makes the whole file be looked through.
 const sampleRows = 5_000
@@ -238,11 +250,8 @@ func (l *Loader) load(ctx context.Context, tx pgx.Tx, t table, name string, say 
 	if err != nil {
 		return nil, err
 	}
-	if len(titles) > MostColumns {
-		return nil, refuse(0, "", "The file has %d columns; a table holds at most %d. Columns that repeat, such as months, are better as rows.", len(titles), MostColumns)
-	}
-	if len(titles) == 0 {
-		return nil, refuse(0, "", "There are no columns.")
+	if err := few(titles); err != nil {
+		return nil, err
 	}
 	columns := named(titles)
 	if err := look(ctx, t, columns, sampleRows); err != nil {

@@ -145,6 +145,7 @@ func (j *jsonFile) words() string {
 
 type jsonRows struct {
 	file   *os.File
+	from   *upTo
 	dec    *json.Decoder
 	in     *jsonFile
 	grow   bool // names are still being collected
@@ -153,6 +154,24 @@ type jsonRows struct {
 	raws   [][]byte // as they stand in the file
 	filled []bool
 	kinds  []kind
+}
+
+// upTo reads a file up to a place that is moved on from record to record, so that none of
+// them fills the memory.
+type upTo struct {
+	in         io.Reader
+	read, most int64
+}
+
+var errLongRecord = errors.New("a record is too long")
+
+func (u *upTo) Read(b []byte) (int, error) {
+	if u.read >= u.most {
+		return 0, errLongRecord
+	}
+	n, err := u.in.Read(b[:min(int64(len(b)), u.most-u.read)])
+	u.read += int64(n)
+	return n, err
 }
 
 func (j *jsonFile) begin(grow bool) (*jsonRows, error) {
@@ -164,15 +183,17 @@ func (j *jsonFile) begin(grow bool) (*jsonRows, error) {
 	if n, _ := io.ReadFull(f, head); !bytes.Equal(head[:n], []byte{0xEF, 0xBB, 0xBF}) {
 		_, _ = f.Seek(0, io.SeekStart)
 	}
-	d := json.NewDecoder(f)
+	in := &upTo{in: f, most: longestRow}
+	d := json.NewDecoder(in)
 	d.UseNumber()
 	n := len(j.names)
-	r := &jsonRows{file: f, dec: d, in: j, grow: grow, fields: make([][]byte, n), raws: make([][]byte, n), filled: make([]bool, n), kinds: make([]kind, n)}
+	r := &jsonRows{file: f, from: in, dec: d, in: j, grow: grow, fields: make([][]byte, n), raws: make([][]byte, n), filled: make([]bool, n), kinds: make([]kind, n)}
 	first, err := d.Token()
 	if err != nil {
 		f.Close()
 		return nil, refuse(1, "", "This is not JSON: %s.", err)
 	}
+	in.most = d.InputOffset() + longestRow
 	switch first {
 	case json.Delim('['):
 		j.list = true
@@ -181,7 +202,8 @@ func (j *jsonFile) begin(grow bool) (*jsonRows, error) {
 		if bytes.Equal(head, []byte{0xEF, 0xBB, 0xBF}) {
 			_, _ = f.Seek(3, io.SeekStart)
 		}
-		r.dec = json.NewDecoder(f)
+		in.read = 0
+		r.dec = json.NewDecoder(in)
 		r.dec.UseNumber()
 	default:
 		f.Close()
@@ -232,7 +254,10 @@ func (r *jsonRows) next() ([][]byte, []bool, error) {
 	}
 	r.n++
 	var record orderedObject
-	if err := r.dec.Decode(&record); err != nil {
+	r.from.most = r.dec.InputOffset() + longestRow
+	if err := r.dec.Decode(&record); errors.Is(err, errLongRecord) {
+		return nil, nil, refuse(r.n, "", "The record is longer than %d MB.", longestRow>>20)
+	} else if err != nil {
 		return nil, nil, refuse(r.n, "", "This record is not a JSON object: %s.", err)
 	}
 	for i := range r.fields {
@@ -269,6 +294,12 @@ func (r *jsonRows) flatten(before string, o orderedObject, depth int) error {
 				return refuse(r.n, name, "The file changed while it was read.")
 			}
 			i = len(r.in.names)
+			if i > MostColumns {
+				return nil // that there are too many is told by whoever asked for the names
+			}
+			if len(name) > longestTitle {
+				return refuse(r.n, "", "A name in the record is longer than %d characters.", longestTitle)
+			}
 			r.in.index[name] = i
 			r.in.names = append(r.in.names, name)
 		}

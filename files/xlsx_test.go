@@ -2,6 +2,7 @@ package files
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -154,7 +155,7 @@ func FuzzOpen(f *testing.F) {
 	f.Fuzz(func(t *testing.T, b []byte) {
 		path := filepath.Join(dir, "f")
 		require.NoError(t, os.WriteFile(path, b, 0o600))
-		tables, err := open(path, "f")
+		tables, err := open(context.Background(), path, "f")
 		if err != nil {
 			require.NotNil(t, problem.Of(err))
 			return
