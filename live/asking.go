@@ -13,12 +13,20 @@ import (
 	"eskadel/source"
 )
 
-func (e *Engine) do(ctx context.Context, sealed rule.Sealed) (Result, error) {
+// do asks a sealed plan for a viewer.
+func (e *Engine) do(ctx context.Context, sealed rule.Sealed, v rule.Viewer) (Result, error) {
 	src, err := e.Source(sealed.Source())
 	if err != nil {
 		return Result{}, err
 	}
-	return e.cache.Do(ctx, sealed, src)
+	a := source.Asker{ID: v.ID, Class: source.Viewers}
+	switch {
+	case v.ID == "": // nobody: what Eskadel asks by itself
+		a.Class = source.Background
+	case v.Builder:
+		a.Class = source.Builders
+	}
+	return e.cache.Do(source.For(ctx, a), sealed, src)
 }
 
 // one asks a plan of one statement.
@@ -27,7 +35,7 @@ func (e *Engine) one(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, e
 	if err != nil {
 		return Result{}, err
 	}
-	return e.do(ctx, sealed)
+	return e.do(ctx, sealed, v)
 }
 
 // Table computes a definition for a viewer; at is when its records were read.
@@ -123,7 +131,7 @@ func (e *Engine) Records(ctx context.Context, p *query.RecordsPlan, v rule.Viewe
 	if err != nil {
 		return nil, err
 	}
-	r, err := e.do(ctx, sealed)
+	r, err := e.do(ctx, sealed, v)
 	if err != nil {
 		return nil, err
 	}

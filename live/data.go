@@ -25,7 +25,7 @@ func (e *Engine) Profile(ctx context.Context, ds *dataset.Dataset, v rule.Viewer
 	if err != nil {
 		return nil, err
 	}
-	r, err := e.do(ctx, sealed)
+	r, err := e.do(ctx, sealed, v)
 	if err != nil {
 		return nil, err
 	}

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net"
+	"slices"
 	"sync/atomic"
 	"time"
 
@@ -34,6 +35,7 @@ type Source struct {
 	timeout   time.Duration
 	catalogue atomic.Pointer[dataset.Catalogue]
 	runs      atomic.Int64
+	queue     *queue
 }
 
 // Connections is how many connections an instance keeps to one source.
@@ -60,7 +62,7 @@ func Open(name, url string) (*Source, error) {
 	if err != nil {
 		return nil, problem.New(problem.Invalid, "url", "The address cannot be used.").Because(err)
 	}
-	return &Source{Name: name, pool: pool, url: url, timeout: Timeout}, nil
+	return &Source{Name: name, pool: pool, url: url, timeout: Timeout, queue: newQueue()}, nil
 }
 
 // Close ends all connections.
@@ -102,11 +104,30 @@ func (s *Source) Run(ctx context.Context, sealed rule.Sealed) ([]Rows, error) {
 	return out, err
 }
 
-// read gives f a connection within a read-only transaction that is rolled back.
+// read gives f a connection within a read-only transaction that is rolled back. A
+// connection that turns out to have been closed meanwhile is taken for another.
 func (s *Source) read(ctx context.Context, f func(*pgx.Conn) error) error {
-	conn, err := s.pool.Acquire(ctx)
+	leave, err := s.queue.enter(ctx)
 	if err != nil {
 		return s.words(ctx, err)
+	}
+	defer leave()
+	for tries := 0; ; tries++ {
+		began := false
+		err := s.once(ctx, func(conn *pgx.Conn) error {
+			began = true
+			return f(conn)
+		})
+		if err == nil || began || tries > Connections || !isClosed(err) {
+			return s.words(ctx, err)
+		}
+	}
+}
+
+func (s *Source) once(ctx context.Context, f func(*pgx.Conn) error) error {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return err
 	}
 	defer conn.Release()
 	_, err = conn.Conn().PgConn().Exec(ctx, fmt.Sprintf(limits, s.timeout.Milliseconds())).ReadAll()
@@ -120,7 +141,7 @@ func (s *Source) read(ctx context.Context, f func(*pgx.Conn) error) error {
 			_ = conn.Conn().Close(back)
 		}
 	}
-	return s.words(ctx, err)
+	return err
 }
 
 func query(ctx context.Context, conn *pgx.Conn, sql string, args []any) (Rows, error) {
@@ -207,7 +228,9 @@ func (s *Source) words(ctx context.Context, err error) error {
 			return problem.New(problem.Down, "", "The records are locked by the application just now. This is tried again by itself.").Because(err)
 		case pg.Code == "57014":
 			return problem.New(problem.Slow, "", "The records took longer than %d seconds to answer, so the question was stopped. A shorter range of dates answers sooner.", int(s.timeout.Seconds())).Because(err)
-		case pg.Code[:2] == "57", pg.Code == "53300":
+		case pg.Code == "53400":
+			return problem.New(problem.TooMany, "", "This question needs more room than the database gives it. A shorter range of dates, or fewer groups, need less.").Because(err)
+		case slices.Contains([]string{"08", "40", "53", "57"}, pg.Code[:2]):
 			return problem.New(problem.Down, "", "The database of the records does not answer. This is tried again by itself.").Because(err)
 		case pg.Code == "28P01", pg.Code == "28000":
 			return problem.New(problem.Down, "", "The database of the records does not accept Eskadel's role or password.").Because(err)
