@@ -109,7 +109,7 @@ func (b *bench) compareKinds(ctx context.Context) (held bool, err error) {
 // forget makes every answer be asked for anew, as after a change.
 func forget(d *demo.Demo) {
 	for _, table := range []string{"yard_job", "invoice_line", "invoice", "enquiry"} {
-		d.Engine.Hub.Changed("yard-desk", "public."+table)
+		d.Engine.Hub.Changed("yard-desk", source.Change{Table: "public." + table})
 	}
 }
 

@@ -7,7 +7,6 @@ import (
 	"io"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -93,7 +92,7 @@ func (c *Checker) Rules(ctx context.Context, config *Config) ([]Line, error) {
 // questions collects what the dashboards ask of each dataset in their standard view.
 func (c *Checker) questions(ctx context.Context, config *Config, v rule.Viewer) (map[string][]Question, error) {
 	out := map[string][]Question{}
-	setting := query.Setting{Now: time.Now(), Calendar: c.Engine.Calendar(), Viewer: v.Attributes}
+	setting := query.Setting{Now: c.Engine.Hub.Clock(), Calendar: c.Engine.Calendar(), Viewer: v.Attributes}
 	for _, name := range config.Datasets {
 		out[name] = append(out[name], Question{Name: "dataset", Setting: setting})
 	}
@@ -182,6 +181,12 @@ func Reduce(ctx context.Context, src *source.Source, ds *dataset.Dataset, v rule
 		for i := range copied.Links {
 			copied.Links[i].Verified = false // what is linked may not be there
 		}
+		copied.Columns = append([]dataset.Column{}, t.Columns...)
+		for i := range copied.Columns {
+			if c := &copied.Columns[i]; !c.Native && !c.JSON && !c.Array {
+				c.Base, c.Equal = "text", ""
+			}
+		}
 		tables = append(tables, &copied)
 	}
 	for _, id := range ds.Tables() {
@@ -215,8 +220,8 @@ func Reduce(ctx context.Context, src *source.Source, ds *dataset.Dataset, v rule
 func copyTable(ctx context.Context, src *source.Source, conn *pgx.Conn, t *dataset.Table, plan *query.Rows) error {
 	var defs []string
 	for _, c := range t.Columns {
-		sql := c.SQLType
-		if !c.Native && !c.JSON {
+		sql := c.Base
+		if !c.Native && !c.JSON && !c.Array {
 			sql = "text" // types that the scratch database may not know are read as text
 		}
 		defs = append(defs, statement.Name(c.Name)+" "+sql)

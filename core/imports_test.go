@@ -2,7 +2,11 @@
 package core_test
 
 import (
+	"io/fs"
+	"os"
 	"os/exec"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -28,4 +32,18 @@ func TestTheCoreImportsOnlyWhatComputes(t *testing.T) {
 			}
 		}
 	}
+}
+
+// The core takes the clock as an argument, and knows nothing of the process it runs in.
+func TestTheCoreHasNoClock(t *testing.T) {
+	clock := regexp.MustCompile(`\btime\.(Now|Since|Until|After|Tick|Sleep|Local)\b|\bos\.|\brand\.`)
+	err := filepath.WalkDir(".", func(path string, _ fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		b, err := os.ReadFile(path)
+		assert.Empty(t, clock.FindString(string(b)), path)
+		return err
+	})
+	require.NoError(t, err)
 }

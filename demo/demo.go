@@ -6,6 +6,7 @@ package demo
 import (
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
 	"embed"
 	"encoding/hex"
 	"encoding/json"
@@ -26,6 +27,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"eskadel/core/period"
+	"eskadel/core/rule"
 	"eskadel/demo/yarddesk"
 	"eskadel/files"
 	"eskadel/identity"
@@ -48,6 +50,7 @@ type Config struct {
 	YardDesk int     // port on localhost; 0 for a free one
 	Postgres int     // port; 0 for a free one
 	Again    bool    // put the documents in again, though they are there
+	Now      string  // what questions take for now; the true time when left out
 	Say      func(format string, args ...any)
 }
 
@@ -116,7 +119,10 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 	if err := d.serve(ctx, c); err != nil {
 		return d, err
 	}
-	return d, d.load(ctx)
+	if err := d.load(ctx); err != nil {
+		return d, err
+	}
+	return d, d.watch(ctx)
 }
 
 // Reader is the role that Eskadel reads Yard Desk's records as.
@@ -159,14 +165,42 @@ func (d *Demo) records(ctx context.Context, c Config) error {
 			return err
 		}
 		defer func() { _ = tx.Rollback(ctx) }()
-		if err := yarddesk.Generate(ctx, tx.Conn(), c.Scale, time.Now()); err != nil {
+		now := time.Now()
+		if c.Now != "" {
+			if now, err = period.ReadNow(c.Now, time.UTC); err != nil {
+				return err
+			}
+		}
+		if err := yarddesk.Generate(ctx, tx.Conn(), c.Scale, now); err != nil {
 			return err
 		}
 		if err := tx.Commit(ctx); err != nil {
 			return err
 		}
 	}
-	_, err = conn.Exec(ctx, "grant usage on schema public to "+Reader+"; grant select on all tables in schema public to "+Reader+";\n"+source.TriggerSQL)
+	_, err = conn.Exec(ctx, "grant usage on schema public to "+Reader+"; grant select on all tables in schema public to "+Reader)
+	return err
+}
+
+// watch has Yard Desk's tables announce their changes, as its row rules want it, unless they
+// do so already.
+func (d *Demo) watch(ctx context.Context) error {
+	tables, err := d.Engine.Catalogue(ctx, "yard-desk")
+	if err != nil {
+		return err
+	}
+	conn, err := pgx.Connect(ctx, d.Cluster.URL("yarddesk", "yarddesk"))
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	sql := source.WatchSQL(nil, rule.Compared(tables))
+	made := fmt.Sprintf("%x", sha256.Sum256([]byte(sql)))
+	var before string
+	if err := conn.QueryRow(ctx, "select coalesce(obj_description(to_regproc('public.eskadel_changed'), 'pg_proc'), '')").Scan(&before); err != nil || before == made {
+		return err
+	}
+	_, err = conn.Exec(ctx, sql+"; comment on function public.eskadel_changed() is '"+made+"'")
 	return err
 }
 
@@ -222,6 +256,11 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	}
 	if d.Engine, err = live.NewEngine(ctx, d.Store, period.ISO(zone)); err != nil {
 		return err
+	}
+	if c.Now != "" {
+		if err := d.Engine.PinNow(c.Now); err != nil {
+			return err
+		}
 	}
 	kept, err := uploads.Open(ctx, uploads.Config{Database: d.Cluster.URL("eskadel_files", "eskadel_files"), Reader: d.Cluster.URL(FilesReader, "eskadel_files"), Role: FilesReader}, d.Store, d.Engine)
 	if err != nil {

@@ -68,7 +68,7 @@ func Open(ctx context.Context, url, reader string) (*Loader, error) {
 		return nil, err
 	}
 	l := &Loader{pool: pool, reader: reader, spool: os.TempDir()}
-	_, err = pool.Exec(ctx, "grant usage on schema public to "+statement.Name(reader)+";\n"+source.TriggerSQL, pgx.QueryExecModeSimpleProtocol)
+	_, err = pool.Exec(ctx, "grant usage on schema public to "+statement.Name(reader)+";\n"+source.WatchSQL(nil, nil), pgx.QueryExecModeSimpleProtocol)
 	return l, err
 }
 
@@ -423,7 +423,7 @@ func (l *Loader) settle(ctx context.Context, tx pgx.Tx, name string, columns []C
 	sql := "drop table if exists " + table + "; alter table public." + statement.Name(fresh(name)) + " rename to " + statement.Name(name) +
 		"; alter table " + table + " add primary key (row_number), alter column row_number restart with " + fmt.Sprint(n+1) +
 		"; grant select on " + table + " to " + statement.Name(l.reader) +
-		"; create trigger eskadel_watch after insert or update or delete or truncate on " + table + " for each statement execute function eskadel_changed()" +
+		"; create trigger eskadel_watch after insert or update or delete or truncate on " + table + " for each statement execute function public.eskadel_changed()" +
 		"; analyze " + table
 	for _, c := range columns {
 		if c.Title != "" && c.Title != c.Name {

@@ -47,6 +47,7 @@ type Runner interface {
 // questions that are asked at the same time run once.
 type Cache struct {
 	hub     *Hub
+	longest time.Duration
 	mu      sync.Mutex
 	kept    *lru.Cache[string, Result]
 	flights map[string]*flight
@@ -55,13 +56,17 @@ type Cache struct {
 // Kept is how many results are kept.
 const Kept = 2000
 
+// LongestAge is how old a result may be, whatever is heard of its tables: their triggers
+// may have been switched off meanwhile.
+const LongestAge = time.Minute
+
 // NewCache returns an empty cache.
 func NewCache(hub *Hub) *Cache {
 	kept, err := lru.New[string, Result](Kept)
 	if err != nil {
 		panic(err) // only for a size below 1
 	}
-	return &Cache{hub: hub, kept: kept, flights: map[string]*flight{}}
+	return &Cache{hub: hub, longest: LongestAge, kept: kept, flights: map[string]*flight{}}
 }
 
 // A flight is a question being run. Its context is its own and ends with its last waiter.
@@ -74,15 +79,16 @@ type flight struct {
 }
 
 // Do returns the result of a sealed plan, from the cache if its tables have not
-// changed since. Nothing can be looked up but with a sealed plan.
+// changed since, which is known only where every change is heard. Nothing can be looked up but with a sealed plan.
 func (c *Cache) Do(ctx context.Context, sealed rule.Sealed, r Runner) (Result, error) {
 	if err := rule.Check(sealed); err != nil {
 		return Result{}, err
 	}
-	signature, keep := c.hub.Signature(sealed.Source(), sealed.Tables())
+	signature, heard := c.hub.Signature(sealed.Source(), sealed.Tables())
+	keep := heard && sealed.Live()
 	key := sealed.Key() + " " + signature
 	c.mu.Lock()
-	if result, ok := c.kept.Get(key); ok && keep {
+	if result, ok := c.kept.Get(key); ok && keep && c.hub.clock().Sub(result.At) < c.longest {
 		c.mu.Unlock()
 		return result, nil
 	}
@@ -93,7 +99,7 @@ func (c *Cache) Do(ctx context.Context, sealed rule.Sealed, r Runner) (Result, e
 		c.flights[key] = f
 		go func() {
 			defer cancel()
-			at := time.Now()
+			at := c.hub.clock()
 			rows, err := r.Run(own, sealed)
 			c.mu.Lock()
 			f.result, f.err = Result{rows, at, &sync.Map{}}, err

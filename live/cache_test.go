@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/period"
@@ -37,8 +38,10 @@ func (s *slow) Run(ctx context.Context, _ rule.Sealed) ([]source.Rows, error) {
 	}
 }
 
-func sealed(t *testing.T) rule.Sealed {
-	p, err := query.Build(query.Definition{Version: 1, Dataset: "jobs", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, sample.Jobs(), query.Setting{Now: time.Unix(0, 0), Calendar: period.ISO(time.UTC)}, nil)
+func sealed(t *testing.T) rule.Sealed { return sealedOf(t, sample.Jobs()) }
+
+func sealedOf(t *testing.T, ds *dataset.Dataset) rule.Sealed {
+	p, err := query.Build(query.Definition{Version: 1, Dataset: "jobs", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, ds, query.Setting{Now: time.Unix(0, 0), Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
 	s, err := rule.Seal(p, rule.Viewer{Builder: true})
 	require.NoError(t, err)
@@ -88,10 +91,10 @@ func TestIdenticalQuestionsRunOnceAndAreKeptUntilAChange(t *testing.T) {
 	}
 	ask()
 	assert.EqualValues(t, 1, r.runs.Load(), "kept")
-	hub.Changed("desk", "public.other")
+	hub.Changed("desk", source.Change{Table: "public.other"})
 	ask()
 	assert.EqualValues(t, 1, r.runs.Load(), "another table")
-	hub.Changed("desk", "public.yard")
+	hub.Changed("desk", source.Change{Table: "public.yard"})
 	ask()
 	assert.EqualValues(t, 2, r.runs.Load(), "a linked table changed")
 	hub.Lost("desk")
@@ -101,6 +104,71 @@ func TestIdenticalQuestionsRunOnceAndAreKeptUntilAChange(t *testing.T) {
 	hub.Reconnected("desk")
 	ask()
 	assert.EqualValues(t, 5, r.runs.Load(), "after a reconnect everything counts as changed")
+}
+
+// An answer is kept only where every change of what it was read from is heard, and not for
+// ever even then.
+func TestWhatIsKept(t *testing.T) {
+	hub := NewHub()
+	now := time.Date(2026, 11, 27, 12, 0, 0, 0, time.UTC)
+	hub.clock = func() time.Time { return now }
+	hub.Reconnected("desk")
+	for name, c := range map[string]struct {
+		watched bool
+		later   time.Duration
+		asked   int64
+	}{
+		"heard":                      {true, LongestAge - time.Second, 1},
+		"heard, but old":             {true, LongestAge, 2},
+		"a linked table is not seen": {false, 0, 2},
+	} {
+		ds := sample.Jobs()
+		ds.Linked("public.yard").Watched = c.watched
+		assert.Equal(t, c.watched, ds.Live(), name)
+		cache, r, s := NewCache(hub), &slow{release: make(chan error, 2)}, sealedOf(t, ds)
+		r.release <- nil
+		_, err := cache.Do(context.Background(), s, r)
+		require.NoError(t, err)
+		r.release <- nil
+		now = now.Add(c.later)
+		_, err = cache.Do(context.Background(), s, r)
+		require.NoError(t, err)
+		assert.Equal(t, c.asked, r.runs.Load(), name)
+	}
+}
+
+// Whoever listens is told of the changes that concern them, joined while they wait.
+func TestWhoIsTold(t *testing.T) {
+	hub := NewHub()
+	mine := func(c source.Change) bool {
+		held, known := c.Values["yard_id"]
+		return !known || len(held) > 0 && *held[0] == "3"
+	}
+	sub := hub.Subscribe(map[string]Concern{"desk/public.job": mine, "desk/public.yard": nil})
+	defer sub.Close()
+	three, four := "3", "4"
+	for _, values := range []map[string][]*string{{"yard_id": {&four}}, {"yard_id": {}}} {
+		hub.Changed("desk", source.Change{Table: "public.job", Values: values})
+		assert.Empty(t, sub.Take().Tables, "of rows that are not theirs nothing is told")
+	}
+	for _, values := range []map[string][]*string{{"yard_id": {&three}}, nil} {
+		hub.Changed("desk", source.Change{Table: "public.job", Values: values})
+		assert.True(t, sub.Take().Tables["desk/public.job"])
+	}
+	hub.Changed("desk", source.Change{Table: "public.yard", Values: map[string][]*string{"yard_id": {&four}}})
+	hub.Lost("desk")
+	assert.True(t, sub.Take().Tables["desk/public.yard"])
+}
+
+// Every now is the one that is held.
+func TestHeldTime(t *testing.T) {
+	hub := NewHub()
+	at := time.Date(2026, 3, 29, 0, 30, 0, 0, time.UTC)
+	hub.Pin(at)
+	hub.Changed("desk", source.Change{Table: "public.job"})
+	assert.Equal(t, at, hub.Now("desk"))
+	assert.Equal(t, at, hub.Clock())
+	assert.True(t, hub.Pinned())
 }
 
 func TestFailuresAreNotKept(t *testing.T) {
@@ -147,16 +215,18 @@ func TestUnsealedPlansAreRefused(t *testing.T) {
 
 func TestSubscriptionsJoinWhatWaits(t *testing.T) {
 	hub := NewHub()
-	s := hub.Subscribe(map[string]bool{"desk/public.job": true, "desk/public.yard": true})
-	hub.Changed("desk", "public.job")
-	hub.Changed("desk", "public.note")
-	hub.Changed("desk", "public.yard")
+	s := hub.Subscribe(map[string]Concern{"desk/public.job": nil, "desk/public.yard": nil})
+	hub.Changed("desk", source.Change{Table: "public.job"})
+	hub.Changed("desk", source.Change{Table: "public.note"})
+	hub.Changed("desk", source.Change{Table: "public.yard"})
 	<-s.C()
 	assert.Equal(t, map[string]bool{"desk/public.job": true, "desk/public.yard": true}, s.Take().Tables)
 	s.Close()
-	hub.Changed("desk", "public.job")
+	hub.Changed("desk", source.Change{Table: "public.job"})
 	assert.Empty(t, s.Take().Tables)
-	before := hub.Now("desk")
-	assert.False(t, before.After(time.Now()))
-	assert.Equal(t, before, hub.Now("desk"), "pinned until the next change or minute")
+	now := time.Date(2026, 11, 27, 12, 0, 30, 0, time.UTC)
+	hub.clock = func() time.Time { return now }
+	assert.Equal(t, now.Truncate(time.Minute), hub.Now("yards"), "held to the minute")
+	hub.Changed("yards", source.Change{Table: "public.job"})
+	assert.Equal(t, now, hub.Now("yards"), "or to the last change")
 }

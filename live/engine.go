@@ -137,6 +137,21 @@ func (e *Engine) periods(ctx context.Context, p *period.OwnPeriods) ([]period.Ow
 	return out, nil
 }
 
+// KeepFor sets how old an answer may be that is given from what was kept.
+func (e *Engine) KeepFor(longest time.Duration) { e.cache.longest = longest }
+
+// PinNow holds the time that questions, pages and sentences take for now, written by RFC 3339
+// or, without a zone, as the workspace's clock shows it.
+func (e *Engine) PinNow(written string) error {
+	at, err := period.ReadNow(written, e.Calendar().Zone)
+	if err != nil {
+		return err
+	}
+	e.Hub.Pin(at)
+	slog.Warn("the time is held: every question takes this for now", "now", at.Format(time.RFC3339))
+	return nil
+}
+
 func (e *Engine) setCalendar(c period.Calendar) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
@@ -287,7 +302,9 @@ type useKey struct{}
 
 // Using is a context in which every dataset that is asked for, by whatever name and on
 // whatever way, must be one that somebody may build on.
-func Using(ctx context.Context, use Use) context.Context { return context.WithValue(ctx, useKey{}, use) }
+func Using(ctx context.Context, use Use) context.Context {
+	return context.WithValue(ctx, useKey{}, use)
+}
 
 // usable checks what the context demands of a dataset.
 func usable(ctx context.Context, d *dataset.Document) error {

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"eskadel/source"
 )
 
 // A Hub knows which tables have changed, and when.
@@ -18,22 +20,27 @@ type Hub struct {
 	heard    map[string]bool      // per source: whether changes are being heard
 	changed  map[string]time.Time // per source: the last change
 	subs     map[*Subscription]bool
+	clock    func() time.Time
+	pinned   time.Time // what now is, where it is held
 }
 
 // NewHub returns a hub that has heard of nothing.
 func NewHub() *Hub {
-	return &Hub{epochs: map[string]int64{}, versions: map[string]int64{}, heard: map[string]bool{}, changed: map[string]time.Time{}, subs: map[*Subscription]bool{}}
+	return &Hub{clock: time.Now, epochs: map[string]int64{}, versions: map[string]int64{}, heard: map[string]bool{}, changed: map[string]time.Time{}, subs: map[*Subscription]bool{}}
 }
 
 // A Subscription is told of changes to some tables. Events never block the hub: what
 // comes while an event waits to be read is joined to it.
 type Subscription struct {
 	hub    *Hub
-	tables map[string]bool
+	tables map[string]Concern
 	mu     sync.Mutex
 	wait   Event
 	signal chan struct{}
 }
+
+// A Concern tells whether a change may be one of records that somebody may see.
+type Concern func(source.Change) bool
 
 // An Event says which tables changed, or that a source was lost or found again.
 type Event struct {
@@ -44,8 +51,9 @@ type Event struct {
 
 func id(source, table string) string { return source + "/" + table }
 
-// Subscribe begins to listen for changes of tables, each given as source and table id.
-func (h *Hub) Subscribe(tables map[string]bool) *Subscription {
+// Subscribe begins to listen for changes of tables, each given as source and table id, with
+// what tells whether a change may concern whoever listens; nil for all changes.
+func (h *Hub) Subscribe(tables map[string]Concern) *Subscription {
 	s := &Subscription{hub: h, tables: tables, signal: make(chan struct{}, 1)}
 	h.mu.Lock()
 	defer h.mu.Unlock()
@@ -91,14 +99,14 @@ func (s *Subscription) tell(e Event) {
 }
 
 // Changed says that records of a table changed.
-func (h *Hub) Changed(source, table string) {
+func (h *Hub) Changed(of string, c source.Change) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	name := id(source, table)
+	name := id(of, c.Table)
 	h.versions[name]++
-	h.changed[source] = time.Now()
+	h.changed[of] = h.clock()
 	for s := range h.subs {
-		if s.tables[name] {
+		if concern, listens := s.tables[name]; listens && (concern == nil || concern(c)) {
 			s.tell(Event{Tables: map[string]bool{name: true}})
 		}
 	}
@@ -110,7 +118,7 @@ func (h *Hub) Reconnected(source string) {
 	defer h.mu.Unlock()
 	h.epochs[source]++
 	h.heard[source] = true
-	h.changed[source] = time.Now()
+	h.changed[source] = h.clock()
 	h.all(source, Event{Back: true})
 }
 
@@ -166,9 +174,36 @@ func (h *Hub) Heard(source string) bool {
 func (h *Hub) Now(source string) time.Time {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	now := time.Now().UTC().Truncate(time.Minute)
+	if !h.pinned.IsZero() {
+		return h.pinned
+	}
+	now := h.clock().UTC().Truncate(time.Minute)
 	if at := h.changed[source].UTC(); at.After(now) {
 		return at.Round(0)
 	}
 	return now
+}
+
+// Pin holds the time that questions, pages and sentences take for now.
+func (h *Hub) Pin(at time.Time) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.pinned = at.UTC()
+}
+
+// Pinned tells whether now is held.
+func (h *Hub) Pinned() bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return !h.pinned.IsZero()
+}
+
+// Clock is the time that people are shown: the true one, unless it is pinned.
+func (h *Hub) Clock() time.Time {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if !h.pinned.IsZero() {
+		return h.pinned
+	}
+	return h.clock()
 }

@@ -17,6 +17,7 @@ import (
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/core/sentence"
+	"eskadel/source"
 )
 
 // A View is a dashboard as one viewer sees it in one state.
@@ -267,8 +268,11 @@ func (e *Engine) figures(ctx context.Context, t *calc.Table, doc *chart.Document
 }
 
 func (e *Engine) fresh(ds *dataset.Dataset, at time.Time) string {
+	if e.Hub.Pinned() {
+		at = e.Hub.Clock()
+	}
 	words := "as of " + at.In(e.Calendar().Zone).Format("15:04:05")
-	if !e.Hub.Heard(ds.Source) || !ds.Table.Watched {
+	if !e.Hub.Heard(ds.Source) || !ds.Live() {
 		return words + ", not live"
 	}
 	return words + ", live"
@@ -317,14 +321,14 @@ func notes(t *calc.Table, version, beside int) []Note {
 	return out
 }
 
-// Tables returns what the widgets of a page, or one widget, depend on: widget → tables.
-func (v *View) Tables(widgets []dashboard.Widget) (map[string]map[string]bool, error) {
-	out := map[string]map[string]bool{}
-	var failed error
+// Tables returns what some widgets depend on, widget → tables, and for each of the tables
+// which of its changes concern the viewer.
+func (v *View) Tables(widgets []dashboard.Widget) (depends map[string]map[string]bool, concerns map[string]Concern, err error) {
+	depends, concerns = map[string]map[string]bool{}, map[string]Concern{}
 	for i := range widgets {
-		doc, ds, err := v.Document(&widgets[i])
-		if err != nil {
-			failed = errors.Join(failed, err)
+		doc, ds, failed := v.Document(&widgets[i])
+		if failed != nil {
+			err = errors.Join(err, failed)
 			continue
 		}
 		if ds == nil {
@@ -338,11 +342,30 @@ func (v *View) Tables(widgets []dashboard.Widget) (map[string]map[string]bool, e
 			}
 		}
 		for _, ds := range of {
-			for _, t := range ds.Tables() {
-				tables[id(ds.Source, t)] = true
+			for _, t := range ds.Heard() {
+				name := id(ds.Source, t)
+				tables[name] = true
+				concern := v.concern(ds, t)
+				if before, known := concerns[name]; known && (before == nil || concern == nil) {
+					concern = nil
+				}
+				concerns[name] = concern
 			}
 		}
-		out[widgets[i].ID] = tables
+		depends[widgets[i].ID] = tables
 	}
-	return out, failed
+	return depends, concerns, err
+}
+
+// concern tells which changes of a table concern the viewer; nil for all of them.
+func (v *View) concern(ds *dataset.Dataset, table string) Concern {
+	t := ds.Linked(table)
+	if t == nil || t.ID() != table || ds.Ruling(table) {
+		return nil
+	}
+	sees := rule.Concerns(t, v.Viewer)
+	if sees == nil {
+		return nil
+	}
+	return func(c source.Change) bool { return sees(c.Values) }
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"eskadel/core/problem"
+	"eskadel/core/statement"
 )
 
 // A Diagnosis is what was found on trying an address.
@@ -20,22 +21,30 @@ type Diagnosis struct {
 	Role     string
 	Version  string
 	Tables   int      // that the role may read
-	Lacking  []string // tables of the same schemas that it may not
+	Schemas  []string // that hold tables, whether or not it may read them
+	Lacking  []string // tables that it may not
 	Writes   bool     // the role may change records, which Eskadel never needs
 	TLS      bool
 }
 
-// RoleSQL makes a role that only reads; the builder runs it as the owner of the tables.
-const RoleSQL = `create role eskadel_reader login password 'a long password of your own';
-alter role eskadel_reader set default_transaction_read_only = on;
-grant connect on database DATABASE to eskadel_reader;
-grant usage on schema public to eskadel_reader;
-grant select on all tables in schema public to eskadel_reader;
-alter default privileges in schema public grant select on tables to eskadel_reader;`
+// RoleSQL makes a role that only reads the tables of some schemas; the builder runs it as
+// the owner of the tables.
+func RoleSQL(schemas []string) string {
+	if len(schemas) == 0 {
+		schemas = []string{"public"}
+	}
+	sql := []string{"create role eskadel_reader login password 'a long password of your own';", "alter role eskadel_reader set default_transaction_read_only = on;", "grant connect on database DATABASE to eskadel_reader;"}
+	for _, schema := range schemas {
+		name := statement.Name(schema)
+		sql = append(sql, "grant usage on schema "+name+" to eskadel_reader;", "grant select on all tables in schema "+name+" to eskadel_reader;", "alter default privileges in schema "+name+" grant select on tables to eskadel_reader;")
+	}
+	return strings.Join(append(sql, "-- where the role may not write more to disk than this for one question (PostgreSQL 15 and later; as a superuser):", "grant set on parameter temp_file_limit to eskadel_reader;"), "\n")
+}
 
-const lackingQuery = `select n.nspname || '.' || c.relname from pg_class c join pg_namespace n on n.oid = c.relnamespace
-where c.relkind in ('r', 'p', 'v', 'm') and n.nspname not in ('pg_catalog', 'information_schema') and n.nspname !~ '^pg_'
-  and not (has_schema_privilege(n.oid, 'usage') and has_any_column_privilege(c.oid, 'select')) order by 1 limit 20`
+// lackingQuery finds tables that the role may not read.
+const lackingQuery = `select n.nspname || '.' || c.relname, n.nspname from pg_class c join pg_namespace n on n.oid = c.relnamespace
+where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition and ` + ours + `
+  and not (has_schema_privilege(n.oid, 'usage') and has_any_column_privilege(c.oid, 'select')) order by 1 limit 200`
 
 // Diagnose tries an address and tells in words, part by part, what is wrong with it.
 func Diagnose(ctx context.Context, url string) (*Diagnosis, error) {
@@ -63,21 +72,29 @@ func Diagnose(ctx context.Context, url string) (*Diagnosis, error) {
 		return nil, unconnected(err, config, where, at)
 	}
 	defer conn.Close(context.WithoutCancel(ctx))
+	if _, err := conn.Exec(ctx, "set search_path = pg_catalog"); err != nil {
+		return nil, at("The database answers, but not as PostgreSQL does.")
+	}
 	d := &Diagnosis{Database: config.Database, Role: config.User}
 	if err := conn.QueryRow(ctx, "select current_setting('server_version'), current_database(), coalesce((select ssl from pg_stat_ssl where pid = pg_backend_pid()), false)").Scan(&d.Version, &d.Database, &d.TLS); err != nil {
 		return nil, at("The database answers, but not as PostgreSQL does.")
 	}
+	refused := at("The role “%s” may not look at which tables there are.", d.Role)
 	if err := conn.QueryRow(ctx, `select count(*) filter (where has_schema_privilege(n.oid, 'usage') and has_any_column_privilege(c.oid, 'select')),
-		coalesce(bool_or(has_table_privilege(c.oid, 'insert, update, delete')), false)
-		from pg_class c join pg_namespace n on n.oid = c.relnamespace where c.relkind in ('r', 'p', 'v', 'm') and n.nspname not in ('pg_catalog', 'information_schema') and n.nspname !~ '^pg_'`).Scan(&d.Tables, &d.Writes); err != nil {
-		return nil, at("The role “%s” may not look at which tables there are.", d.Role)
+		coalesce(bool_or(has_table_privilege(c.oid, 'insert, update, delete')), false), coalesce(array_agg(distinct n.nspname::text), '{}')
+		from pg_class c join pg_namespace n on n.oid = c.relnamespace where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition and `+ours).Scan(&d.Tables, &d.Writes, &d.Schemas); err != nil {
+		return nil, refused
 	}
 	rows, err := conn.Query(ctx, lackingQuery)
-	if err == nil {
-		d.Lacking, err = pgx.CollectRows(rows, pgx.RowTo[string])
-	}
 	if err != nil {
-		return nil, at("The role “%s” may not look at which tables there are.", d.Role)
+		return nil, refused
+	}
+	var table, schema string
+	if _, err := pgx.ForEachRow(rows, []any{&table, &schema}, func() error {
+		d.Lacking = append(d.Lacking, table)
+		return nil
+	}); err != nil {
+		return nil, refused
 	}
 	if d.Tables == 0 {
 		if len(d.Lacking) == 0 {
@@ -130,11 +147,18 @@ func unconnected(err error, config *pgx.ConnConfig, where string, at func(string
 	return at("%s answers, but not as PostgreSQL does.", where)
 }
 
+// mostNamed is how many tables are named that may not be read.
+const mostNamed = 20
+
 // Words says what a connection found: how many tables, and what is not as it should be.
 func (d *Diagnosis) Words() (out []string) {
-	out = append(out, fmt.Sprintf("PostgreSQL %s answers: the role “%s” may read %d tables and views of “%s”.", d.Version, d.Role, d.Tables, d.Database))
+	out = append(out, fmt.Sprintf("PostgreSQL %s answers: the role “%s” may read %s of “%s”, in %s.", d.Version, d.Role, several(d.Tables, "table or view", "tables and views"), d.Database, several(len(d.Schemas), "schema", "schemas")))
 	if len(d.Lacking) > 0 {
-		out = append(out, "It may not read "+strings.Join(d.Lacking, ", ")+".")
+		more := ""
+		if n := len(d.Lacking); n > mostNamed {
+			more = fmt.Sprintf(" and %d more", n-mostNamed)
+		}
+		out = append(out, "It may not read "+strings.Join(d.Lacking[:min(mostNamed, len(d.Lacking))], ", ")+more+".")
 	}
 	if d.Writes {
 		out = append(out, "It may also change records, which Eskadel never needs: a role that only reads is safer. The statements below make one.")
@@ -143,4 +167,12 @@ func (d *Diagnosis) Words() (out []string) {
 		out = append(out, "The connection is not encrypted.")
 	}
 	return out
+}
+
+// several counts in words: "1 table", "3 tables".
+func several(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
 }

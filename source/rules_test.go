@@ -119,7 +119,7 @@ func TestRulesEqualTablesThatHoldOnlyTheAllowedRows(t *testing.T) {
 	for _, name := range rulesTables {
 		for _, l := range plain.Table("full_." + name).Links {
 			part := plain.Table("part." + name)
-			part.Links = append(part.Links, dataset.Link{Column: l.Column, Table: strings.Replace(l.Table, "full_", "part", 1), To: l.To})
+			part.Links = append(part.Links, dataset.Link{Columns: l.Columns, Table: strings.Replace(l.Table, "full_", "part", 1), To: l.To})
 		}
 	}
 	rapid.Check(t, func(t *rapid.T) {

@@ -34,6 +34,8 @@ type Source struct {
 	url       string
 	timeout   time.Duration
 	catalogue atomic.Pointer[dataset.Catalogue]
+	parts     atomic.Pointer[map[string][]string] // what parts of tables are parts of
+	stale     atomic.Bool                         // a question found other tables than are known
 	runs      atomic.Int64
 	queue     *queue
 }
@@ -234,6 +236,10 @@ func (s *Source) words(ctx context.Context, err error) error {
 			return problem.New(problem.Down, "", "The database of the records does not answer. This is tried again by itself.").Because(err)
 		case pg.Code == "28P01", pg.Code == "28000":
 			return problem.New(problem.Down, "", "The database of the records does not accept Eskadel's role or password.").Because(err)
+		case pg.Code == "42P01", pg.Code == "42703", pg.Code == "42883", pg.Code == "42704", pg.Code == "3F000":
+			s.stale.Store(true)
+			slog.Warn("a question names what the source no longer has", "source", s.Name, "error", err)
+			return problem.New(problem.Down, "", "The tables of the source have changed; they are read anew. This is tried again by itself.").Because(err)
 		case pg.Code == "42501":
 			return problem.New(problem.Down, "", "Eskadel's role may not read one of the tables; the builder can grant it.").Because(err)
 		}

@@ -57,7 +57,7 @@ func TestIntrospect(t *testing.T) {
 	assert.Equal(t, "work", job.Comment)
 	assert.EqualValues(t, 1000, job.Rows)
 	assert.Equal(t, [][]string{{"id"}, {"yard_id", "day"}}, job.Unique, "an index on an expression identifies nothing")
-	assert.Equal(t, []dataset.Link{{Column: "yard_id", Table: "public.yard", To: "id", Verified: true}}, job.Links)
+	assert.Equal(t, []dataset.Link{{Columns: []string{"yard_id"}, Table: "public.yard", To: []string{"id"}, Verified: true}}, job.Links)
 	assert.False(t, job.Watched)
 	for name, want := range map[string]dataset.Column{
 		"id":     {Type: field.Integer, Native: true, NotNull: true},
@@ -75,14 +75,14 @@ func TestIntrospect(t *testing.T) {
 	} {
 		got := job.Column(name)
 		require.NotNil(t, got, name)
-		want.Name, want.SQLType, want.Distinct = name, got.SQLType, got.Distinct
+		want.Name, want.SQLType, want.Base, want.Distinct = name, got.SQLType, got.Base, got.Distinct
 		assert.Equal(t, want, *got, name)
 	}
 	assert.EqualValues(t, 5, job.Column("yard_id").Distinct)
 	assert.Nil(t, job.Column("old"), "a dropped column is gone")
 	assert.Equal(t, "view", c.Table("open_job").Kind)
 	assert.Nil(t, c.Table("secret"), "what the role may not read does not exist")
-	_, err = conn.Exec(context.Background(), source.TriggerSQL)
+	_, err = conn.Exec(context.Background(), source.WatchSQL(nil, nil))
 	require.NoError(t, err)
 	c, err = src.Introspect(context.Background())
 	require.NoError(t, err)
@@ -163,39 +163,6 @@ func TestFailuresInWords(t *testing.T) {
 		assert.Contains(t, problem.Of(err).Words, words)
 		assert.NotContains(t, problem.Of(err).Words, "secret")
 	}
-}
-
-// heard collects what a source says of changes.
-type heard struct{ events chan string }
-
-func (h heard) Changed(_, table string) { h.events <- table }
-func (h heard) Reconnected(string)      { h.events <- "back" }
-func (h heard) Lost(string)             { h.events <- "lost" }
-
-func TestWatchTellsEachStatementOnce(t *testing.T) {
-	conn, src := connect(t, "watch_changes", oneTable+"create table u (id int);"+source.TriggerSQL)
-	ctx, cancel := context.WithCancel(context.Background())
-	defer cancel()
-	h := heard{make(chan string, 20)}
-	go src.Watch(ctx, h)
-	next := func() string {
-		select {
-		case e := <-h.events:
-			return e
-		case <-time.After(10 * time.Second):
-			return "nothing"
-		}
-	}
-	require.Equal(t, "back", next())
-	for _, sql := range []string{"insert into t select g from generate_series(1, 100) g", "update t set n = 1", "delete from t where id = 1", "truncate t"} {
-		_, err := conn.Exec(ctx, sql)
-		require.NoError(t, err)
-		assert.Equal(t, "public.t", next(), sql)
-	}
-	_, err := conn.Exec(ctx, "begin; insert into u values (1); rollback; insert into u values (2)")
-	require.NoError(t, err)
-	assert.Equal(t, "public.u", next())
-	assert.Empty(t, h.events, "what was rolled back is not told")
 }
 
 // list runs a list of all of a dataset's fields for a viewer.

@@ -194,6 +194,7 @@ func (s *Server) posted(c *gin.Context) (*chart.Document, *dataset.Dataset, erro
 	if err != nil {
 		return nil, nil, problem.At("chart", err)
 	}
+	d.Now = s.engine.Hub.Clock()
 	if d.Dataset == "" {
 		return d, nil, nil
 	}

@@ -83,13 +83,14 @@ func tableFields(t *dataset.Table, find func(id string) *dataset.Table) (out []c
 	for _, c := range t.Columns {
 		out = append(out, conditionField{c.Name, dataset.Tidy(c.Name), c.Type.String(), false, c.List})
 	}
-	for _, l := range t.Links {
+	for i := range t.Links {
+		l := &t.Links[i]
 		to := find(l.Table)
 		if to == nil {
 			continue
 		}
 		for _, c := range to.Columns {
-			out = append(out, conditionField{l.Column + "." + c.Name, dataset.Tidy(l.Column) + " → " + dataset.Tidy(c.Name), c.Type.String(), false, c.List})
+			out = append(out, conditionField{l.Name() + "." + c.Name, l.Label() + " → " + dataset.Tidy(c.Name), c.Type.String(), false, c.List})
 		}
 	}
 	return out

@@ -61,7 +61,7 @@ func (s *Server) dataPage(c *gin.Context, status int, more gin.H) {
 			mine = append(mine, src)
 		}
 	}
-	more["Sources"], more["Datasets"], more["Files"], more["RoleSQL"] = mine, rows, s.files != nil, source.RoleSQL
+	more["Sources"], more["Datasets"], more["Files"], more["RoleSQL"] = mine, rows, s.files != nil, source.RoleSQL(nil)
 	s.page(c, status, "data", "Data", more)
 }
 

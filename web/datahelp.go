@@ -12,7 +12,7 @@ import (
 // dataFunctions are what the templates of the Data part ask.
 var dataFunctions = map[string]any{
 	"bare":        func(table string) string { return strings.TrimPrefix(table, "public.") },
-	"tidy":        func(name string) string { return strings.ToLower(dataset.Tidy(name)) },
+	"tidy":        func(name string) string { return dataset.Lower(dataset.Tidy(name)) },
 	"links":       linkChoices,
 	"jsonColumns": jsonColumns,
 	"names":       formulaNames,
@@ -47,18 +47,19 @@ type linkChoice struct {
 func linkChoices(ds *dataset.Dataset) (out []linkChoice) {
 	var walk func(t *dataset.Table, path, label string, deep int)
 	walk = func(t *dataset.Table, path, label string, deep int) {
-		for _, l := range t.Links {
+		for i := range t.Links {
+			l := &t.Links[i]
 			to := ds.Linked(l.Table)
 			if to == nil {
 				continue
 			}
-			c := linkChoice{Label: label + dataset.Tidy(l.Column)}
+			c := linkChoice{Label: label + l.Label()}
 			for _, col := range to.Columns {
-				c.Fields = append(c.Fields, [2]string{path + l.Column + "." + col.Name, dataset.Tidy(l.Column) + " → " + dataset.Tidy(col.Name)})
+				c.Fields = append(c.Fields, [2]string{path + l.Name() + "." + col.Name, l.Label() + " → " + dataset.Tidy(col.Name)})
 			}
 			out = append(out, c)
 			if deep > 1 {
-				walk(to, path+l.Column+".", c.Label+" → ", deep-1)
+				walk(to, path+l.Name()+".", c.Label+" → ", deep-1)
 			}
 		}
 	}

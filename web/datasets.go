@@ -106,14 +106,16 @@ type pointer struct {
 
 func pointing(ds *dataset.Dataset) (out []pointer) {
 	to := map[string][]string{ds.Table.ID(): {""}}
-	for _, l := range ds.Table.Links {
-		to[l.Table] = append(to[l.Table], l.Column)
+	for i := range ds.Table.Links {
+		l := &ds.Table.Links[i]
+		to[l.Table] = append(to[l.Table], l.Name())
 	}
 	for _, t := range ds.Catalogue() {
-		for _, l := range t.Links {
+		for i := range t.Links {
+			l := &t.Links[i]
 			for _, of := range to[l.Table] {
 				if of == "" || t.ID() != ds.Table.ID() {
-					out = append(out, pointer{t, l.Column, of})
+					out = append(out, pointer{t, l.Name(), of})
 				}
 			}
 		}

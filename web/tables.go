@@ -3,6 +3,7 @@ package web
 import (
 	"net/http"
 	"net/url"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -89,7 +90,13 @@ func (s *Server) sourcePage(c *gin.Context, status int, name string, more gin.H)
 		return
 	}
 	more["Source"], more["Rows"], more["Count"], more["Find"] = kept, rows, len(tables), find
-	more["Live"], more["Trigger"], more["RoleSQL"] = s.engine.Hub.Heard(name), source.TriggerSQL, source.RoleSQL
+	var schemas []string
+	for _, t := range tables {
+		if !slices.Contains(schemas, t.Schema) {
+			schemas = append(schemas, t.Schema)
+		}
+	}
+	more["Live"], more["Trigger"], more["RoleSQL"] = s.engine.Hub.Heard(name), source.WatchSQL(schemas, rule.Compared(tables)), source.RoleSQL(schemas)
 	if kept.Kind == "files" {
 		if more["FileRows"], err = s.store.Files(c.Request.Context()); err != nil {
 			s.fail(c, err)

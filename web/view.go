@@ -344,18 +344,12 @@ func (s *Server) liveStream(c *gin.Context) {
 		return
 	}
 	widgets := v.Doc.Widgets()
-	depends, err := v.Tables(widgets)
+	depends, concerns, err := v.Tables(widgets)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	all := map[string]bool{}
-	for _, tables := range depends {
-		for t := range tables {
-			all[t] = true
-		}
-	}
-	sub := s.engine.Hub.Subscribe(all)
+	sub := s.engine.Hub.Subscribe(concerns)
 	defer sub.Close()
 	end := s.streams.begin(caller(c).ID, c.ClientIP())
 	if end == nil {

@@ -25,6 +25,7 @@ import (
 	"eskadel/identity"
 	"eskadel/live"
 	"eskadel/localpg"
+	"eskadel/source/grammar"
 	"eskadel/store"
 	"eskadel/uploads"
 	"eskadel/web"
@@ -183,6 +184,14 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
+	if err := settle(engine); err != nil {
+		return err
+	}
+	go func() {
+		if err := grammar.Prepare(); err != nil {
+			slog.Error("queries of builders cannot be read", "error", err)
+		}
+	}()
 	files, err := openFiles(ctx, s, engine)
 	if err != nil {
 		return err
@@ -207,6 +216,22 @@ func serve(ctx context.Context, args []string) error {
 	slog.Info("serving", "address", *listen)
 	if err := h.ListenAndServe(); !errors.Is(err, http.ErrServerClosed) {
 		return err
+	}
+	return nil
+}
+
+// settle sets what the environment says of answers: how old they may be, and what they take
+// for now.
+func settle(e *live.Engine) error {
+	if written := os.Getenv("ESKADEL_LONGEST_AGE"); written != "" {
+		age, err := time.ParseDuration(written)
+		if err != nil || age < 0 || age > time.Hour {
+			return fmt.Errorf("ESKADEL_LONGEST_AGE is a time of at most an hour, such as 60s, not %q", written)
+		}
+		e.KeepFor(age)
+	}
+	if written := os.Getenv("ESKADEL_NOW"); written != "" {
+		return e.PinNow(written)
 	}
 	return nil
 }
@@ -273,6 +298,9 @@ func runCheck(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
+	if err := settle(engine); err != nil {
+		return err
+	}
 	lines, err := (&check.Checker{Store: s, Engine: engine, Scratch: *scratch}).Rules(ctx, config)
 	if err != nil {
 		return err
@@ -306,7 +334,7 @@ func runDemo(ctx context.Context, args []string) error {
 	if err := os.MkdirAll(filepath.Dir(*dir), 0o755); err != nil {
 		return err
 	}
-	d, err := demo.Start(ctx, demo.Config{Dir: *dir, Scale: *scale, Eskadel: *port, YardDesk: *desk, Say: func(format string, a ...any) { fmt.Printf(format+"\n", a...) }})
+	d, err := demo.Start(ctx, demo.Config{Dir: *dir, Scale: *scale, Eskadel: *port, YardDesk: *desk, Now: os.Getenv("ESKADEL_NOW"), Say: func(format string, a ...any) { fmt.Printf(format+"\n", a...) }})
 	if err != nil {
 		return err
 	}

@@ -3,6 +3,8 @@
 package chart
 
 import (
+	"time"
+
 	"encoding/json"
 	"strings"
 
@@ -25,6 +27,8 @@ type Document struct {
 	Shared map[string]map[string]string `json:"-"`
 	// Sets finds the datasets beside the chart's own; nil where nobody looks at them.
 	Sets query.Sets `json:"-"`
+	// Now is the time that what is offered speaks of.
+	Now time.Time `json:"-"`
 }
 
 // An Order says which records come first.

@@ -12,8 +12,13 @@ import (
 
 // A Column is what a source tells of a column.
 type Column struct {
-	Name    string     `json:"name"`
-	SQLType string     `json:"sql_type"` // as the database names it
+	Name    string `json:"name"`
+	SQLType string `json:"sql_type"` // as the database names it
+	// Base is the type that SQLType is made of, where it is a domain, else the same; written
+	// so that it can be cast to whatever schemas are looked in. Equal is the operator by which
+	// values of the type are told apart where that is not PostgreSQL's own.
+	Base    string     `json:"base,omitempty"`
+	Equal   string     `json:"-"`
 	Type    field.Type `json:"type"`
 	Zoned   bool       `json:"zoned"`   // a timestamp with time zone
 	Float   bool       `json:"float"`   // binary floating point, taken in its numeric form
@@ -34,7 +39,7 @@ var precise = regexp.MustCompile(`^numeric\(([0-9]+)(?:,([0-9]+))?\)$`)
 // known bounds the digits of the column's numbers, for formulas.
 func (c *Column) known() formula.Known {
 	k := formula.Known{Type: c.Type}
-	m := precise.FindStringSubmatch(c.SQLType)
+	m := precise.FindStringSubmatch(c.base())
 	switch {
 	case c.Float:
 		k.Digits, k.Scale = 310, 340
@@ -48,26 +53,62 @@ func (c *Column) known() formula.Known {
 	return k
 }
 
-// A Link leads from a column to the one record of another table that it names.
+// base is the type that values are cast to.
+func (c *Column) base() string {
+	if c.Base != "" {
+		return c.Base
+	}
+	return c.SQLType
+}
+
+// plain tells whether equal values of the column have the same text, or the same number or
+// date: whether the value itself identifies.
+func (c *Column) plain() bool { return c.Equal == "" }
+
+// equals is the operator that compares values of the column.
+func (c *Column) equals() string {
+	if c.Equal != "" {
+		return c.Equal
+	}
+	return "="
+}
+
+// A Link leads from one or more columns to the one record of another table that they name.
 type Link struct {
-	Column string `json:"column"`
-	Table  string `json:"table"` // as Table.ID
-	To     string `json:"to"`
+	Columns []string `json:"columns"`
+	Table   string   `json:"table"` // as Table.ID
+	To      []string `json:"to"`    // its columns, in the same order
 	// Verified is set where a foreign key makes sure that what is named is there.
 	Verified bool `json:"verified"`
+}
+
+// Between stands between the columns of a link where it is named by them: "clinic,patient_no".
+const Between = ","
+
+// Name names the link within its table.
+func (l *Link) Name() string { return strings.Join(l.Columns, Between) }
+
+// Label is the link in words: its column's name, or of several columns the table's.
+func (l *Link) Label() string {
+	if len(l.Columns) == 1 {
+		return Tidy(l.Columns[0])
+	}
+	return Tidy(l.Table[strings.IndexByte(l.Table, '.')+1:])
 }
 
 // A Table is what a source tells of a table or view.
 type Table struct {
 	Schema  string     `json:"schema"`
 	Name    string     `json:"name"`
-	Kind    string     `json:"kind"` // table, view or materialized view
+	Kind    string     `json:"kind"` // table, foreign table, view or materialized view
 	Comment string     `json:"comment"`
 	Rows    int64      `json:"rows"` // an estimate
 	Columns []Column   `json:"columns"`
 	Unique  [][]string `json:"unique"` // sets of columns that identify a row; the primary key first
 	Links   []Link     `json:"links"`
 	Watched bool       `json:"watched"` // its changes are announced
+	// Reads are the tables that a view reads: its changes are theirs.
+	Reads []string `json:"reads,omitempty"`
 	// Rules say which of its rows and columns viewers may see; nil where nobody has said.
 	Rules *TableRules `json:"-"`
 
@@ -102,7 +143,26 @@ func (t *Table) Bases() []*Table {
 }
 
 // Sampled tells whether some of the table's records can be read without reading all.
-func (t *Table) Sampled() bool { return t.derived == nil && t.Kind != "view" }
+func (t *Table) Sampled() bool {
+	return t.derived == nil && (t.Kind == "table" || t.Kind == "materialized view")
+}
+
+// heard are the tables whose changes change this one's records.
+func (t *Table) heard() []string {
+	if len(t.Reads) > 0 {
+		return t.Reads
+	}
+	return []string{t.ID()}
+}
+
+// Key returns the columns that identify a record of the table, the primary key first; nil
+// where there are none.
+func (t *Table) Key() []string {
+	if len(t.Unique) == 0 {
+		return nil
+	}
+	return t.Unique[0]
+}
 
 // ID names the table within its source.
 func (t *Table) ID() string { return t.Schema + "." + t.Name }
@@ -117,9 +177,9 @@ func (t *Table) Column(name string) *Column {
 	return nil
 }
 
-func (t *Table) link(column string) *Link {
+func (t *Table) link(name string) *Link {
 	for i := range t.Links {
-		if t.Links[i].Column == column {
+		if t.Links[i].Name() == name {
 			return &t.Links[i]
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/formula"
 	"eskadel/core/problem"
+	"eskadel/core/statement"
 )
 
 // A Field is a field whose column is known.
@@ -23,28 +24,37 @@ type Field struct {
 	NotNull  bool
 	Distinct float64 // estimated number of values; 0 when unknown
 
-	path    []step  // the links to follow to the table that holds column
-	column  *Column // what is compared and computed with; for a link, its foreign key
-	target  *step   // for a link: the linked table
-	show    *Column // for a link: its display column
+	path    []step    // the links to follow to the table that holds column
+	column  *Column   // what is compared and computed with; for a link, the first of its columns
+	columns []*Column // of a link: all of its columns
+	target  *step     // for a link: the linked table
+	show    *Column   // for a link: its display column
 	formula *formula.Expr
 	linked  *linked
 	of      *Field // of groups and bins
 	place   [2]*Column
 }
 
-// step follows one link: from a table's column to another table's unique key.
+// step follows one link to the table that it leads to.
 type step struct {
-	from     string
-	table    *Table
-	to       string
-	verified bool // what the column names is there
+	link  *Link
+	table *Table
+}
+
+// on is the SQL that joins the step's table, as to, to what it is reached from.
+func (s step) on(to, from string) string {
+	var parts []string
+	for i, name := range s.link.To {
+		parts = append(parts, to+"."+statement.Name(name)+" "+s.table.Column(name).equals()+" "+from+"."+statement.Name(s.link.Columns[i]))
+	}
+	return strings.Join(parts, " and ")
 }
 
 // linked is what a field takes of the records that point to this one.
 type linked struct {
 	table     *Table
-	key       *Column // of the record that they point to, behind the field's path
+	by        *Link  // their link
+	owner     *Table // of the record that they point to, behind the field's path
 	catalogue Catalogue
 }
 
@@ -79,8 +89,9 @@ type Dataset struct {
 	measures  map[string]*Measure
 	settings  map[string]*SettingDocument
 	catalogue Catalogue
-	tables    []string // see Tables
-	all       *Dataset // with every field, where this is what a viewer knows of it
+	tables    []string        // see Tables
+	ruling    map[string]bool // of these, the ones that rules look at
+	all       *Dataset        // with every field, where this is what a viewer knows of it
 }
 
 // A Measure is a measure of the dataset whose formula has been checked.
@@ -120,7 +131,7 @@ func (d *Dataset) Linked(id string) *Table { return d.catalogue.Table(id) }
 // Target is the table that a field links to as a dataset of one field, its display field.
 func (d *Dataset) Target(f *Field) (*Dataset, error) {
 	t := f.target.table
-	doc := &Document{Version: Version, Name: "target", Title: t.Name, Record: [2]string{"record", "records"}, Source: d.Source, From: From{Table: t.ID()}, Key: t.Unique[0],
+	doc := &Document{Version: Version, Name: "target", Title: t.Name, Record: [2]string{"record", "records"}, Source: d.Source, From: From{Table: t.ID()}, Key: t.Key(),
 		Fields: []FieldDocument{{Name: "shown", Column: f.show.Name}}}
 	return Resolve(doc, d.catalogue, nil)
 }
@@ -367,9 +378,13 @@ func (d *Dataset) Context(viewer filter.Attributes, settings map[string]string) 
 // anybody: those of its fields and those that row rules look at.
 func (d *Dataset) Tables() []string { return d.tables }
 
+// Ruling tells whether row rules look at a table's records, whoever may see them.
+func (d *Dataset) Ruling(id string) bool { return d.ruling[id] || len(d.RowRules) > 0 }
+
 // read finds what Tables returns.
 func (d *Dataset) read() []string {
 	seen := map[string]bool{}
+	d.ruling = map[string]bool{}
 	var out []string
 	var add func(t *Table)
 	add = func(t *Table) {
@@ -384,7 +399,10 @@ func (d *Dataset) read() []string {
 			}
 			for _, r := range base.Rules.RowRules {
 				for _, name := range r.Where.Fields() {
-					_, _ = walkColumn(base, d.catalogue, name, func(s step) { add(s.table) })
+					_, _ = walkColumn(base, d.catalogue, name, func(s step) {
+						d.ruling[s.table.ID()] = true
+						add(s.table)
+					})
 				}
 			}
 		}
@@ -394,6 +412,35 @@ func (d *Dataset) read() []string {
 		d.needs(f, func(t *Table, _ string) { add(t) })
 	}
 	return out
+}
+
+// Heard returns the ids of the tables whose changes change what the dataset holds: those
+// that it reads, and those that views among them read.
+func (d *Dataset) Heard() (out []string) {
+	seen := map[string]bool{}
+	for _, id := range d.Tables() {
+		of := []string{id}
+		if t := d.catalogue.Table(id); t != nil {
+			of = t.heard()
+		}
+		for _, h := range of {
+			if !seen[h] {
+				seen[h] = true
+				out = append(out, h)
+			}
+		}
+	}
+	return out
+}
+
+// Live tells whether every change of what the dataset reads is announced.
+func (d *Dataset) Live() bool {
+	for _, id := range d.Tables() {
+		if t := d.catalogue.Table(id); t == nil || !t.Watched {
+			return false
+		}
+	}
+	return true
 }
 
 // Ruleless returns the first table the dataset reads for which no row rule says who may
@@ -422,11 +469,16 @@ func (d *Dataset) Rules() map[string]*TableRules {
 func (d *Dataset) needs(f *Field, visit func(t *Table, column string)) {
 	t := d.Table
 	for _, s := range f.path {
-		visit(t, s.from)
+		for _, name := range s.link.Columns {
+			visit(t, name)
+		}
 		t = s.table
 	}
 	if f.column != nil {
 		visit(t, f.column.Name)
+	}
+	for _, c := range f.columns {
+		visit(t, c.Name)
 	}
 	if f.show != nil {
 		visit(f.target.table, f.show.Name)
@@ -451,7 +503,7 @@ func (d *Dataset) needs(f *Field, visit func(t *Table, column string)) {
 		return
 	}
 	l, child := f.Linked, f.linked.table
-	for _, column := range []string{l.By, l.Column, l.Order} {
+	for _, column := range append([]string{l.Column, l.Order}, f.linked.by.Columns...) {
 		if column != "" {
 			visit(child, column)
 		}
@@ -459,7 +511,12 @@ func (d *Dataset) needs(f *Field, visit func(t *Table, column string)) {
 	if l.Where != nil {
 		for _, name := range l.Where.Fields() {
 			last := child
-			c, _ := walkColumn(child, f.linked.catalogue, name, func(s step) { visit(last, s.from); last = s.table })
+			c, _ := walkColumn(child, f.linked.catalogue, name, func(s step) {
+				for _, name := range s.link.Columns {
+					visit(last, name)
+				}
+				last = s.table
+			})
 			if c != nil {
 				visit(last, c.Name)
 			}

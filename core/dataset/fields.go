@@ -12,19 +12,19 @@ import (
 // follow resolves links from a table: the steps to the last table. With last set the
 // last link itself is returned apart.
 func follow(t *Table, c Catalogue, links []string, last bool) (path []step, target *step, end *Table, err error) {
-	for i, from := range links {
-		l := t.link(from)
+	for i, name := range links {
+		l := t.link(name)
 		if l == nil {
-			return nil, nil, nil, problem.New(problem.Invalid, "link", "%s.%s is not a link to another table.", t.Name, from)
+			return nil, nil, nil, problem.New(problem.Invalid, "link", "%s.%s is not a link to another table.", t.Name, name)
 		}
 		next := c.Table(l.Table)
 		if next == nil {
-			return nil, nil, nil, problem.New(problem.NotFound, "link", "The table %s that %s.%s points to may not be read.", l.Table, t.Name, from)
+			return nil, nil, nil, problem.New(problem.NotFound, "link", "The table %s that %s.%s points to may not be read.", l.Table, t.Name, name)
 		}
-		if !next.unique(l.To) {
-			return nil, nil, nil, problem.New(problem.Invalid, "link", "%s.%s does not identify one record, so following the link would multiply records.", next.Name, l.To)
+		if p := leads(t, l, next); p != nil {
+			return nil, nil, nil, problem.New(p.Code, "link", "%s", p.Words)
 		}
-		s := step{from: from, table: next, to: l.To, verified: l.Verified}
+		s := step{link: l, table: next}
 		if last && i == len(links)-1 {
 			return path, &s, next, nil
 		}
@@ -32,6 +32,23 @@ func follow(t *Table, c Catalogue, links []string, last bool) (path []step, targ
 		t = next
 	}
 	return path, nil, t, nil
+}
+
+// leads tells in words why a link cannot be followed: its columns must be there, and lead
+// to what identifies one record.
+func leads(t *Table, l *Link, to *Table) *problem.Problem {
+	for i := range l.Columns {
+		switch {
+		case t.Column(l.Columns[i]) == nil:
+			return problem.New(problem.NotFound, "column", "%s has no column “%s”.", t.Name, l.Columns[i])
+		case to.Column(l.To[i]) == nil:
+			return problem.New(problem.NotFound, "to", "%s has no column “%s”.", to.Name, l.To[i])
+		}
+	}
+	if !to.unique(l.To...) {
+		return problem.New(problem.Invalid, "to", "%s.%s does not identify one record, so following the link would multiply records.", to.Name, strings.Join(l.To, ", "))
+	}
+	return nil
 }
 
 func (d *Dataset) resolveField(doc *FieldDocument) (*Field, error) {
@@ -89,7 +106,10 @@ func (d *Dataset) resolveColumn(f *Field) (err error) {
 		if n := len(f.path); n > 0 {
 			owner = f.path[n-1].table
 		}
-		f.column = owner.Column(f.target.from)
+		for _, name := range f.target.link.Columns {
+			f.columns = append(f.columns, owner.Column(name))
+		}
+		f.column = f.columns[0]
 	} else {
 		if f.column = t.Column(f.Column); f.column == nil {
 			return problem.New(problem.NotFound, "column", "%s has no column “%s”.", t.Name, f.Column)
@@ -99,9 +119,16 @@ func (d *Dataset) resolveColumn(f *Field) (err error) {
 	f.Zoned, f.Distinct = f.column.Zoned, f.column.Distinct
 	// What foreign keys that are never empty lead to is there.
 	f.NotNull = f.column.NotNull
+	for _, c := range f.columns {
+		f.NotNull = f.NotNull && c.NotNull
+		f.Zoned = f.Zoned && len(f.columns) == 1
+		f.Distinct = max(f.Distinct, c.Distinct)
+	}
 	owner := d.Table
 	for _, s := range f.path {
-		f.NotNull = f.NotNull && owner.Column(s.from).NotNull && s.verified
+		for _, name := range s.link.Columns {
+			f.NotNull = f.NotNull && owner.Column(name).NotNull && s.link.Verified
+		}
 		owner = s.table
 	}
 	if len(f.List) == 0 && f.target == nil {
@@ -152,12 +179,13 @@ func (d *Dataset) resolveLinked(f *Field) error {
 		return problem.At("of", err)
 	}
 	f.path = path
-	f.linked = &linked{table: child, catalogue: d.catalogue}
-	key := by.To
+	f.linked = &linked{table: child, by: by, owner: owner, catalogue: d.catalogue}
 	if owner.ID() != by.Table {
 		return problem.New(problem.Invalid, "by", "%s.%s points to %s, not to %s: name in “of” the links that lead there.", child.Name, l.By, by.Table, owner.Name)
 	}
-	f.linked.key = owner.Column(key)
+	if p := leads(child, by, owner); p != nil {
+		return problem.New(p.Code, "by", "%s", p.Words)
+	}
 	if !slices.Contains(Takes(), l.Take) {
 		return problem.New(problem.Invalid, "take", "Of linked records one takes: %s.", strings.Join(Takes(), ", "))
 	}

@@ -8,9 +8,10 @@ import (
 // A Head is the first link on the way to a field: a column of the dataset's own table, and
 // the record that it names.
 type Head struct {
-	step
-	kind    field.Type
-	sqlType string
+	*step
+	from, to string
+	kind     field.Type
+	sqlType  string
 }
 
 // Head returns the link behind which a field's values lie; ok is false for fields of the
@@ -19,14 +20,20 @@ func (d *Dataset) Head(f *Field) (h Head, ok bool) {
 	if len(f.path) == 0 || f.column == nil || f.formula != nil || f.linked != nil {
 		return h, false
 	}
-	s := f.path[0]
-	from, to := d.Table.Column(s.from), s.table.Column(s.to)
+	s := &f.path[0]
+	if len(s.link.Columns) > 1 {
+		return h, false
+	}
+	from, to := d.Table.Column(s.link.Columns[0]), s.table.Column(s.link.To[0])
 	plain := from != nil && to != nil && from.Native && from.SQLType == to.SQLType && (from.Type == field.Integer || from.Type == field.Text)
 	if !plain {
 		return h, false
 	}
-	return Head{s, from.Type, from.SQLType}, true
+	return Head{s, from.Name, to.Name, from.Type, from.SQLType}, true
 }
+
+// Same tells whether two heads are the same link.
+func (h Head) Same(other Head) bool { return h.link == other.link }
 
 // Rows is how many records there are behind the link, as an estimate.
 func (h Head) Rows() int64 { return h.table.Rows }

@@ -8,8 +8,57 @@ import (
 	"eskadel/core/statement"
 )
 
-// raw is a link's own column: filled also where the linked record is not shown.
-func (s *Scope) raw(f *Field) string { return f.column.sql(s.alias(f.path)) }
+// raw is a link's own columns: filled also where the linked record is not shown.
+func (s *Scope) raw(f *Field) string { return composed(f.columns, s.alias(f.path)) }
+
+// composed is the SQL of what the columns of a link or key hold, as one value: of a single
+// column its own, of several the list of their texts, empty where any of them is.
+func composed(columns []*Column, alias string) string {
+	if len(columns) == 1 {
+		return columns[0].sql(alias)
+	}
+	var filled, texts []string
+	for _, c := range columns {
+		name := alias + "." + statement.Name(c.Name)
+		filled, texts = append(filled, name+" is not null"), append(texts, name+"::text")
+	}
+	return "(case when " + strings.Join(filled, " and ") + " then jsonb_build_array(" + strings.Join(texts, ", ") + ")::text end)"
+}
+
+// holds is the SQL that is true where columns of a table have the values that composed has
+// put into one.
+func holds(columns []*Column, alias, key string) string {
+	if c := columns[0]; len(columns) == 1 {
+		if !c.Native {
+			key += "::" + c.base()
+		}
+		return alias + "." + statement.Name(c.Name) + " " + c.equals() + " " + key
+	}
+	var parts []string
+	for i, c := range columns {
+		parts = append(parts, fmt.Sprintf("%s.%s %s (%s::jsonb ->> %d)::%s", alias, statement.Name(c.Name), c.equals(), key, i, c.base()))
+	}
+	return "(" + strings.Join(parts, " and ") + ")"
+}
+
+// keyed are the columns of the linked record's key.
+func (f *Field) keyed() (out []*Column) {
+	for _, name := range f.target.link.To {
+		out = append(out, f.target.table.Column(name))
+	}
+	return out
+}
+
+// itself tells whether a link's own columns identify the linked record by what they hold.
+func (f *Field) itself() bool {
+	for i, to := range f.keyed() {
+		from := f.columns[i]
+		if !from.plain() || !to.plain() || from.Type != to.Type || !from.Native && from.base() != to.base() || from.Float {
+			return false
+		}
+	}
+	return true
+}
 
 // key is the SQL of what identifies a field's value. It is made once in a statement, so
 // that what it binds is bound once.
@@ -38,10 +87,14 @@ func (s *Scope) makeKey(f *Field) string {
 	case f.Type == field.Position:
 		lat, long := f.place[0].sql("r")+"::numeric", f.place[1].sql("r")+"::numeric"
 		return "(case when " + lat + " between -90 and 90 and " + long + " between -180 and 180 then " + lat + "::text || ', ' || " + long + "::text end)"
-	case f.target != nil && (s.guard.restricts(f.target.table) || !f.target.verified):
+	case f.target != nil && !f.itself():
+		return composed(f.keyed(), s.alias(f.whole()))
+	case f.target != nil && (s.guard.restricts(f.target.table) || !f.target.link.Verified):
 		// Only what is shown, and is there, identifies.
 		alias := s.alias(f.whole())
-		return "(case when " + alias + "." + statement.Name(f.target.to) + " is not null then " + f.column.sql(s.alias(f.path)) + " end)"
+		return "(case when " + alias + "." + statement.Name(f.target.link.To[0]) + " is not null then " + s.raw(f) + " end)"
+	case f.target != nil:
+		return s.raw(f)
 	}
 	sql := f.column.sql(s.alias(f.path))
 	if len(f.Inside) > 0 {
@@ -106,7 +159,16 @@ func (s *Scope) linked(f *Field) string {
 		if admitted != "" {
 			where = statement.And(admitted, where)
 		}
-		by := "r." + statement.Name(l.By)
+		var keys, filled, on, as []string
+		owner := s.alias(f.path)
+		for i, name := range f.linked.by.Columns {
+			by := "r." + statement.Name(name)
+			keys, filled, as = append(keys, by), append(filled, by+" is not null"), append(as, fmt.Sprintf("%s as k%d", by, i))
+			to := f.linked.owner.Column(f.linked.by.To[i])
+			on = append(on, fmt.Sprintf("%s.%s %s %%[1]s.k%d", owner, statement.Name(to.Name), to.equals(), i))
+		}
+		by, selected := strings.Join(keys, ", "), strings.Join(as, ", ")
+		where = statement.And(append([]string{where}, filled...)...)
 		value := "true"
 		if c := t.Column(l.Column); c != nil {
 			value = c.sql("r")
@@ -120,19 +182,16 @@ func (s *Scope) linked(f *Field) string {
 			}
 			order := t.Column(l.Order).sql("r")
 			tie := ""
-			if len(t.Unique) > 0 {
-				for _, k := range t.Unique[0] {
-					tie += ", r." + statement.Name(k) + direction
-				}
+			for _, k := range t.Key() {
+				tie += ", r." + statement.Name(k) + direction
 			}
-			sql = "select distinct on (" + by + ") " + by + " as k, " + value + " as v from " + over.From() + " where " + statement.And(where, by+" is not null", order+" is not null") + " order by " + by + ", " + order + direction + tie
+			sql = "select distinct on (" + by + ") " + selected + ", " + value + " as v from " + over.From() + " where " + statement.And(where, order+" is not null") + " order by " + by + ", " + order + direction + tie
 		default:
 			call := map[string]string{"count": "count(*)", "any": "true", "sum": "sum(" + value + ")", "smallest": "min(" + value + ")", "largest": "max(" + value + ")"}[l.Take]
-			sql = "select " + by + " as k, " + call + " as v from " + over.From() + " where " + statement.And(where, by+" is not null") + " group by " + by
+			sql = "select " + selected + ", " + call + " as v from " + over.From() + " where " + where + " group by " + by
 		}
-		key := f.linked.key.sql(s.alias(f.path))
 		alias = fmt.Sprintf("l%d", len(s.joins)+1)
-		s.joins = append(s.joins, " left join ("+sql+") "+alias+" on "+alias+".k = "+key)
+		s.joins = append(s.joins, " left join ("+sql+") "+alias+" on "+fmt.Sprintf(strings.Join(on, " and "), alias))
 		s.aliases[joinKey] = alias
 	}
 	switch l.Take {
@@ -181,32 +240,60 @@ func (s *Scope) bins(f *Field) string {
 
 // KeyType is the type of what identifies a field's value.
 func (f *Field) KeyType() field.Type {
-	if f.target != nil {
-		return f.column.Type
+	switch {
+	case f.target == nil:
+		return f.Type
+	case len(f.columns) > 1:
+		return field.Text
+	case !f.itself():
+		return f.keyed()[0].Type
 	}
-	return f.Type
+	return f.column.Type
 }
 
 // LabelJoin returns the join that brings in the display column of a link for the key
 // given as SQL, and that column's SQL.
 func (f *Field) LabelJoin(alias, key string) (join, label string) {
 	t := f.target.table
-	return " left join " + statement.Name(t.Schema, t.Name) + " " + alias + " on " + alias + "." + statement.Name(f.target.to) + " = " + key, f.show.asText(alias)
+	return " left join " + statement.Name(t.Schema, t.Name) + " " + alias + " on " + holds(f.keyed(), alias, key), f.show.asText(alias)
 }
 
 // Listing returns the table that the field links to, with the SQL of what it is linked by
 // and of its display field, for a statement over that table.
 func (f *Field) Listing(alias string) (table *Table, key, label string) {
-	return f.target.table, alias + "." + statement.Name(f.target.to), f.show.asText(alias)
+	return f.target.table, composed(f.keyed(), alias), f.show.asText(alias)
 }
 
-// KeyColumns returns the SQL of the columns of the record key.
+// KeyColumns returns the SQL of the columns of the record key; of records without a key the
+// place in their table, or every column that has an order, which put them in one order.
 func (s *Scope) KeyColumns() []string {
 	var out []string
 	for _, k := range s.dataset.Key {
 		out = append(out, "r."+statement.Name(k))
 	}
+	switch {
+	case len(out) > 0:
+	case s.table.derived == nil && (s.table.Kind == "table" || s.table.Kind == "materialized view"):
+		out = []string{"r.tableoid", "r.ctid"}
+	default:
+		for i := range s.table.Columns {
+			if c := &s.table.Columns[i]; c.Native || c.Type == field.Text && !c.JSON {
+				out = append(out, c.sql("r"))
+			}
+		}
+		if len(out) == 0 {
+			out = []string{"r::text"}
+		}
+	}
 	return out
+}
+
+// Identity is the SQL of a text that tells a record from the others.
+func (s *Scope) Identity() string {
+	if len(s.dataset.Key) == 0 {
+		return "r::text"
+	}
+	return s.Keys("r", s.dataset.Key) + "::text"
 }
 
 // AddressColumns returns the SQL of the columns that a record's address is made of; null

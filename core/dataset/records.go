@@ -65,19 +65,16 @@ func (u *Unnest) table(c Catalogue) (*Table, error) {
 	}
 	var columns []Column
 	var selected []string
-	links := []Link{}
-	for _, k := range t.Unique[0] {
+	parent := Link{Table: t.ID(), To: t.Key(), Verified: true}
+	for _, k := range t.Key() {
 		key := *t.Column(k)
 		key.Name = t.Name + "_" + k
 		columns = append(columns, key)
 		selected = append(selected, "t."+statement.Name(k)+" as "+statement.Name(key.Name))
-		if len(t.Unique[0]) == 1 {
-			links = append(links, Link{Column: key.Name, Table: t.ID(), To: k, Verified: true})
-		}
+		parent.Columns = append(parent.Columns, key.Name)
 	}
 	value := Column{Name: "value", SQLType: strings.TrimSuffix(col.SQLType, "[]")}
-	value.Type, value.Native = ColumnType(value.SQLType)
-	value.Zoned = value.SQLType == "timestamp with time zone"
+	value.Classify(strings.TrimSuffix(col.base(), "[]"))
 	list := "unnest(t." + statement.Name(u.Column) + ")"
 	columns = append(columns, Column{Name: "position", SQLType: "bigint", Type: field.Integer, Native: true, NotNull: true})
 	selected = append(selected, "e.position", "e.value")
@@ -93,16 +90,12 @@ func (u *Unnest) table(c Catalogue) (*Table, error) {
 	columns = append(columns, value)
 	d := &Derived{Names: []string{Relation(0)}, Reads: []*Table{t}, Mentions: map[string]bool{u.Column: true},
 		SQL: "select " + strings.Join(selected, ", ") + " from " + Relation(0) + " t cross join lateral " + list + " with ordinality e(value, position)"}
-	for _, k := range t.Unique[0] {
+	for _, k := range t.Key() {
 		d.Mentions[k] = true
 	}
 	out := Derive(t.Name+" "+u.Column, d, columns)
-	out.Links = links
-	out.Unique = [][]string{{}}
-	for _, k := range t.Unique[0] {
-		out.Unique[0] = append(out.Unique[0], t.Name+"_"+k)
-	}
-	out.Unique[0] = append(out.Unique[0], "position")
+	out.Links = []Link{parent}
+	out.Unique = [][]string{append(slices.Clone(parent.Columns), "position")}
 	return out, nil
 }
 
@@ -165,7 +158,7 @@ func (w *Wide) table(c Catalogue) (*Table, error) {
 	out := Derive(t.Name, &Derived{Names: []string{Relation(0)}, Reads: []*Table{t},
 		SQL: "select " + strings.Join(append(selected, "e."+statement.Name(w.Name), "e."+statement.Name(w.Value)), ", ") + " from " + Relation(0) + " t cross join lateral (values " + strings.Join(values, ", ") + ") e(" + statement.Name(w.Name) + ", " + statement.Name(w.Value) + ")"}, columns)
 	for _, l := range t.Links {
-		if out.Column(l.Column) != nil {
+		if !slices.ContainsFunc(l.Columns, func(name string) bool { return out.Column(name) == nil }) {
 			out.Links = append(out.Links, l)
 		}
 	}
@@ -179,19 +172,32 @@ func withLinks(t *Table, links []LinkDocument, c Catalogue) (*Table, error) {
 	out := *t
 	out.Links = append([]Link{}, t.Links...)
 	for i, l := range links {
-		to := c.Table(l.Table)
-		place := fmt.Sprintf("links[%d]", i)
-		switch {
-		case to == nil:
+		to, place := c.Table(l.Table), fmt.Sprintf("links[%d]", i)
+		if to == nil {
 			return nil, problem.New(problem.NotFound, place+".table", "The source has no table “%s” that may be read.", l.Table)
-		case t.Column(l.Column) == nil:
-			return nil, problem.New(problem.NotFound, place+".column", "%s has no column “%s”.", t.Name, l.Column)
-		case !to.unique(l.To):
-			return nil, problem.New(problem.Invalid, place+".to", "%s.%s does not identify one record, so following the link would multiply records.", to.Name, l.To)
-		case to.Column(l.To).Type != t.Column(l.Column).Type:
-			return nil, problem.New(problem.Invalid, place+".to", "%s.%s holds a %s, %s.%s a %s.", t.Name, l.Column, t.Column(l.Column).Type, to.Name, l.To, to.Column(l.To).Type)
 		}
-		out.Links = append(out.Links, Link{Column: l.Column, Table: to.ID(), To: l.To})
+		link := Link{Columns: strings.Split(l.Column, Between), Table: to.ID(), To: strings.Split(l.To, Between)}
+		if len(link.Columns) != len(link.To) {
+			return nil, problem.New(problem.Invalid, place+".to", "A link leads from as many columns as the key has that it leads to.")
+		}
+		if p := leads(t, &link, to); p != nil {
+			return nil, problem.At(place, p)
+		}
+		for j := range link.Columns {
+			from, key := t.Column(link.Columns[j]), to.Column(link.To[j])
+			if from.Type != key.Type || from.equals() != key.equals() || !(from.Native && key.Native) && from.base() != key.base() {
+				return nil, problem.New(problem.Invalid, place+".to", "%s.%s holds a %s, %s.%s a %s.", t.Name, from.Name, kind(from), to.Name, key.Name, kind(key))
+			}
+		}
+		out.Links = append(out.Links, link)
 	}
 	return &out, nil
+}
+
+// kind says what a column holds: a type of ours, or of the database's where that tells more.
+func kind(c *Column) string {
+	if c.Native {
+		return c.Type.String()
+	}
+	return c.SQLType
 }

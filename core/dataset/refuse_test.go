@@ -26,7 +26,7 @@ func port() dataset.Catalogue {
 		&dataset.Table{Schema: "public", Name: "buoy", Kind: "table", Unique: [][]string{{"id"}}, Columns: []dataset.Column{
 			column("id", "bigint"), column("lat", "numeric"), column("lon", "double precision"), column("papers", "jsonb"), column("lamps", "text[]"),
 			column("spring", "integer"), column("autumn", "numeric"), column("note", "text")}},
-		&dataset.Table{Schema: "public", Name: "lift", Kind: "table", Unique: [][]string{{"id"}}, Links: []dataset.Link{{Column: "job_id", Table: "public.job", To: "id", Verified: true}},
+		&dataset.Table{Schema: "public", Name: "lift", Kind: "table", Unique: [][]string{{"id"}}, Links: []dataset.Link{{Columns: []string{"job_id"}, Table: "public.job", To: []string{"id"}, Verified: true}},
 			Columns: []dataset.Column{column("id", "bigint"), column("job_id", "bigint"), column("at", "timestamp with time zone"), column("tons", "numeric"), column("gear", "text")}},
 		&dataset.Table{Schema: "public", Name: "log", Kind: "table", Columns: []dataset.Column{column("lines", "text[]")}})
 	return tables
@@ -180,7 +180,7 @@ func TestRecordsMadeOfColumnsAndLists(t *testing.T) {
 		require.NoError(t, err, column)
 		assert.Equal(t, [][]string{{"buoy_id", "position"}}, list.Unique)
 		assert.Equal(t, value, list.Column("value").Type)
-		assert.Equal(t, []dataset.Link{{Column: "buoy_id", Table: "public.buoy", To: "id", Verified: true}}, list.Links, "with a link back")
+		assert.Equal(t, []dataset.Link{{Columns: []string{"buoy_id"}, Table: "public.buoy", To: []string{"id"}, Verified: true}}, list.Links, "with a link back")
 		assert.Equal(t, "buoy", list.Bases()[0].Name)
 	}
 }

@@ -111,7 +111,18 @@ func Misfits(d *Document, c Catalogue, query *Table) (out []*problem.Problem) {
 
 // Unsure tells whether nothing in the database keeps the key unique, so that it must be
 // looked at in the records: the key of a view or of a query.
-func (d *Dataset) Unsure() bool { return d.Table.Kind != "table" && !d.Table.unique(d.Key...) }
+func (d *Dataset) Unsure() bool {
+	return len(d.Key) > 0 && d.Table.Kind != "table" && !d.Table.unique(d.Key...)
+}
+
+// Keyless tells in words what a dataset whose records nothing identifies cannot do; "" for
+// others.
+func (d *Dataset) Keyless() string {
+	if len(d.Key) > 0 {
+		return ""
+	}
+	return "Nothing identifies one of these " + d.Record[1] + ": they can be listed, counted and charted, but no other record can link to them, and of two that are the same in every field it cannot be told which is which. A primary key on the table mends that."
+}
 
 func (d *Dataset) checkKey() error {
 	t := d.Table
@@ -120,7 +131,7 @@ func (d *Dataset) checkKey() error {
 			return problem.New(problem.NotFound, "key", "%s has no column “%s”.", t.Name, k)
 		}
 	}
-	if len(d.Key) == 0 || t.Kind == "table" && !t.unique(d.Key...) {
+	if len(d.Key) > 0 && t.Kind == "table" && !t.unique(d.Key...) {
 		return problem.New(problem.Invalid, "key", "The key (%s) does not identify one record of %s: choose the columns of a primary or unique key.", strings.Join(d.Key, ", "), t.Name)
 	}
 	return nil

@@ -41,8 +41,8 @@ func NewScope(d *Dataset, g *Guard, e filter.Env) *Scope {
 // then, and over the dataset's fields that lie behind it.
 func NewHeadScope(d *Dataset, h Head, g *Guard, e filter.Env) *Scope {
 	s := NewScope(d, g, e)
-	s.head = &h.step
-	s.aliases["/"+h.from], s.aliases["/"+h.from+"!"] = "r", "r"
+	s.head = h.step
+	s.aliases["/"+h.link.Name()], s.aliases["/"+h.link.Name()+"!"] = "r", "r"
 	return s
 }
 
@@ -151,13 +151,13 @@ func (s *Scope) relation(t *Table) string {
 func (s *Scope) alias(path []step) string {
 	alias, key := "r", ""
 	for _, p := range path {
-		key += "/" + p.from
+		key += "/" + p.link.Name()
 		if s.guard.restricts(p.table) {
 			key += "!"
 		}
 		if s.aliases[key] == "" {
 			a := fmt.Sprintf("l%d", len(s.joins)+1)
-			s.joins = append(s.joins, " left join "+s.relation(p.table)+" "+a+" on "+a+"."+statement.Name(p.to)+" = "+alias+"."+statement.Name(p.from))
+			s.joins = append(s.joins, " left join "+s.relation(p.table)+" "+a+" on "+p.on(a, alias))
 			s.aliases[key] = a
 		}
 		alias = s.aliases[key]
@@ -213,6 +213,9 @@ func (c *Column) asText(alias string) string {
 
 // walkColumn finds the column that a dotted name leads to, telling each link on the way.
 func walkColumn(t *Table, c Catalogue, name string, visit func(step)) (*Column, error) {
+	if col := t.Column(name); col != nil { // whatever its name holds
+		return col, nil
+	}
 	parts := strings.Split(name, ".")
 	path, _, end, err := follow(t, c, parts[:len(parts)-1], false)
 	if err != nil {

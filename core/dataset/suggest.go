@@ -1,8 +1,12 @@
 package dataset
 
 import (
+	"fmt"
 	"regexp"
+	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"eskadel/core/field"
 	"eskadel/core/formula"
@@ -43,7 +47,22 @@ func Tidy(column string) string {
 	if words == "" {
 		return column
 	}
-	return strings.ToUpper(words[:1]) + words[1:]
+	return Upper(words)
+}
+
+// Upper is a text that begins with a capital letter, and Lower one that does not, in
+// whatever script.
+func Upper(s string) string { return first(s, unicode.ToUpper) }
+
+// Lower is the text as it stands within a sentence.
+func Lower(s string) string { return first(s, unicode.ToLower) }
+
+func first(s string, change func(rune) rune) string {
+	r, n := utf8.DecodeRuneInString(s)
+	if n == 0 || r == utf8.RuneError {
+		return s
+	}
+	return string(change(r)) + s[n:]
 }
 
 var plannedWords = regexp.MustCompile(`(?i)promis|due|expect|plan|review|deadline|schedul`)
@@ -51,41 +70,91 @@ var plannedWords = regexp.MustCompile(`(?i)promis|due|expect|plan|review|deadlin
 // Suggest makes a dataset of a table: each column a field, each link shown by its
 // display field. A builder finishes it.
 func Suggest(source string, t *Table, c Catalogue) *Document {
-	record := strings.ToLower(Tidy(t.Name))
+	one, several := Records(Tidy(t.Name))
 	d := &Document{
-		Version: Version, Name: strings.ReplaceAll(NameOf(t.Name), "_", "-"), Title: Tidy(t.Name),
-		Record: [2]string{record, record + "s"}, Source: source, From: From{Table: t.Name},
+		Version: Version, Name: strings.ReplaceAll(NameOf(t.Name), "_", "-"), Title: Upper(several),
+		Record: [2]string{one, several}, Source: source, From: From{Table: t.ID()}, Key: append([]string{}, t.Key()...),
 	}
-	if c.Table(t.Name) != t {
-		d.From.Table = t.ID()
-	}
-	switch {
-	case len(t.Unique) > 0:
-		d.Key = t.Unique[0]
-	case t.Column("id") != nil:
-		d.Key = []string{"id"}
-	default:
-		d.Key = []string{t.Columns[0].Name}
+	taken := map[string]bool{}
+	name := func(of string) string {
+		out := of
+		for n := 2; taken[out]; n++ {
+			out = fmt.Sprintf("%s_%d", of, n)
+		}
+		taken[out] = true
+		return out
 	}
 	for _, col := range t.Columns {
-		f := FieldDocument{Name: NameOf(col.Name), Column: col.Name, Label: Tidy(col.Name), Description: col.Comment}
-		switch l := t.link(col.Name); {
-		case l != nil && c.Table(l.Table) != nil:
-			f.Name, f.Column = strings.TrimSuffix(f.Name, "_id"), ""
+		f := FieldDocument{Column: col.Name, Label: Tidy(col.Name), Description: col.Comment}
+		l := t.link(col.Name)
+		if l != nil && (c.Table(l.Table) == nil || leads(t, l, c.Table(l.Table)) != nil) {
+			l = nil
+		}
+		switch {
+		case l != nil:
+			f.Name, f.Column = name(strings.TrimSuffix(NameOf(col.Name), "_id")), ""
 			f.Link, f.Show = []string{col.Name}, c.Table(l.Table).DisplayColumn()
 		case col.Type.Temporal():
-			f.Time = Happened
+			f.Name, f.Time = name(NameOf(col.Name)), Happened
 			if plannedWords.MatchString(col.Name) {
 				f.Time = Planned
 			} else if d.Date == "" {
 				d.Date = f.Name
 			}
 		case col.Type.Numeric() && len(d.Key) == 1 && d.Key[0] == col.Name:
-			f.Usual = "count"
+			f.Name, f.Usual = name(NameOf(col.Name)), "count"
 		case col.Type == field.Number:
-			f.Usual = "sum"
+			f.Name, f.Usual = name(NameOf(col.Name)), "sum"
+		default:
+			f.Name = name(NameOf(col.Name))
 		}
 		d.Fields = append(d.Fields, f)
 	}
+	for i := range t.Links {
+		l := &t.Links[i]
+		to := c.Table(l.Table)
+		if len(l.Columns) < 2 || to == nil || leads(t, l, to) != nil {
+			continue
+		}
+		label := Tidy(to.Name)
+		d.Fields = append(d.Fields, FieldDocument{Name: name(NameOf(label)), Link: []string{l.Name()}, Show: to.DisplayColumn(), Label: label})
+	}
 	return d
+}
+
+// Records are the words for one record and for several of a table whose name is in words:
+// one that is in the plural already stays so.
+func Records(words string) (one, several string) {
+	words = Lower(words)
+	head, last := "", words
+	if i := strings.LastIndexByte(words, ' '); i >= 0 {
+		head, last = words[:i+1], words[i+1:]
+	}
+	plain := strings.IndexFunc(last, func(r rune) bool { return r > unicode.MaxASCII || !unicode.IsLetter(r) }) < 0
+	switch {
+	case !plain: // another script or a code, of which no plural is known
+		return words, words
+	case strings.HasSuffix(last, "ies") && len(last) > 4:
+		return head + strings.TrimSuffix(last, "ies") + "y", words
+	case hasAny(last, "sses", "shes", "ches", "xes", "zes"):
+		return head + strings.TrimSuffix(last, "es"), words
+	case strings.HasSuffix(last, "s") && !hasAny(last, "ss", "us", "is", "news"):
+		return head + strings.TrimSuffix(last, "s"), words
+	}
+	return words, head + Plural(last)
+}
+
+// Plural is the plural of an English word, as spelling makes it.
+func Plural(word string) string {
+	switch {
+	case hasAny(word, "s", "sh", "ch", "x", "z"):
+		return word + "es"
+	case strings.HasSuffix(word, "y") && len(word) > 1 && !strings.ContainsAny(word[len(word)-2:len(word)-1], "aeiou"):
+		return strings.TrimSuffix(word, "y") + "ies"
+	}
+	return word + "s"
+}
+
+func hasAny(s string, ends ...string) bool {
+	return slices.ContainsFunc(ends, func(end string) bool { return strings.HasSuffix(s, end) })
 }

@@ -139,6 +139,9 @@ func (c Condition) IsZero() bool {
 	return len(c.All) == 0 && len(c.Any) == 0 && c.Not == nil && c.Named == "" && c.Field == "" && !c.never
 }
 
+// IsNever tells whether no record meets c by its form.
+func (c Condition) IsNever() bool { return c.never }
+
 // Compare makes a comparison with literals.
 func Compare(name string, op Op, literals ...string) Condition {
 	c := Condition{Field: name, Op: op}

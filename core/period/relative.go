@@ -85,6 +85,20 @@ func (r Relative) Check() error {
 	return nil
 }
 
+// ReadNow reads a time that is to be taken for now: by RFC 3339, or without a zone as a
+// clock in zone shows it.
+func ReadNow(s string, zone *time.Location) (time.Time, error) {
+	if t, err := time.Parse(time.RFC3339, s); err == nil {
+		return t, nil
+	}
+	for _, layout := range []string{"2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04", time.DateOnly} {
+		if t, err := time.ParseInLocation(layout, s, zone); err == nil {
+			return t, nil
+		}
+	}
+	return time.Time{}, problem.New(problem.Invalid, "now", "“%s” is not a time such as 2026-11-27T09:00:00Z or 2026-11-27 09:00.", s)
+}
+
 func civil(place, s string) (time.Time, error) {
 	t, err := time.Parse(time.DateOnly, s)
 	if err != nil || t.Year() < 1 {

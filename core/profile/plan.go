@@ -107,7 +107,7 @@ func (p *Plan) Compile(g *dataset.Guard) ([]statement.Statement, error) {
 		inner := "select " + strings.Join(columns, ", ") + " from " + scope.From() + " where " + where
 		switch {
 		case sample && p.even:
-			inner += fmt.Sprintf(" order by hashtextextended(%s::text, 0), %s limit %d", scope.Keys("r", p.dataset.Key), strings.Join(scope.KeyColumns(), ", "), SampleSize)
+			inner += fmt.Sprintf(" order by hashtextextended(%s, 0), %s limit %d", scope.Identity(), strings.Join(scope.KeyColumns(), ", "), SampleSize)
 		case sample:
 			inner += fmt.Sprintf(" limit %d", 2*SampleSize)
 		case !p.Whole():

@@ -21,7 +21,7 @@ import (
 // looked makes the profile of a field of a type from its values, as the two statements
 // would return them.
 func looked(t *testing.T, typ field.Type, values ...string) *Profile {
-	catalogue := dataset.Catalogue{{Schema: "public", Name: "job", Kind: "table", Unique: [][]string{{"id"}}, Links: []dataset.Link{{Column: "boss_id", Table: "public.boss", To: "id"}},
+	catalogue := dataset.Catalogue{{Schema: "public", Name: "job", Kind: "table", Unique: [][]string{{"id"}}, Links: []dataset.Link{{Columns: []string{"boss_id"}, Table: "public.boss", To: []string{"id"}}},
 		Columns: []dataset.Column{{Name: "id", Type: field.Integer, Native: true}, {Name: "x", Type: typ, Native: true}, {Name: "boss_id", Type: field.Integer, Native: true}}},
 		{Schema: "public", Name: "boss", Kind: "table", Unique: [][]string{{"id"}}, Columns: []dataset.Column{{Name: "id", Type: field.Integer, Native: true}, {Name: "name", Type: field.Text, Native: true}}}}
 	doc, err := dataset.Read([]byte(`{"version":1,"name":"jobs","title":"Jobs","record":["job","jobs"],"source":"desk","from":{"table":"job"},"key":["id"],"fields":[{"name":"x","column":"x","label":"X"},{"name":"boss","column":"boss_id"}]}`))

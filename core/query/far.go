@@ -55,7 +55,7 @@ func (p *Plan) far() (found []*Far, rest filter.Condition) {
 		}
 		var same *Far
 		for _, f := range found {
-			if f.link == link {
+			if f.link.Same(link) {
 				same = f
 			}
 		}
@@ -80,7 +80,7 @@ func (p *Plan) head(c filter.Condition) (link dataset.Head, ok bool) {
 			return link, false
 		}
 		h, ok := p.Dataset.Head(f)
-		if !ok || i > 0 && h != link {
+		if !ok || i > 0 && !h.Same(link) {
 			return link, false
 		}
 		link = h

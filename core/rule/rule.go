@@ -29,7 +29,8 @@ type Viewer struct {
 // Sealed is one or more statements, to be run on one snapshot, that carry the row rules.
 type Sealed interface {
 	Source() string                    // the name of the source
-	Tables() []string                  // the ids of the tables read
+	Tables() []string                  // the ids of the tables whose changes change the answer
+	Live() bool                        // every change of them is announced
 	Statements() []statement.Statement // what to run
 	Key() string                       // the same for the same question under the same rules
 	sealed() bool
@@ -38,12 +39,18 @@ type Sealed interface {
 type seal struct {
 	source     string
 	tables     []string
+	live       bool
 	statements []statement.Statement
 	made       bool
 }
 
+func sealOf(ds *dataset.Dataset, sts []statement.Statement) *seal {
+	return &seal{ds.Source, ds.Heard(), ds.Live(), sts, true}
+}
+
 func (s *seal) Source() string                    { return s.source }
 func (s *seal) Tables() []string                  { return s.tables }
+func (s *seal) Live() bool                        { return s.live }
 func (s *seal) Statements() []statement.Statement { return s.statements }
 func (s *seal) sealed() bool                      { return s != nil && s.made }
 
@@ -206,7 +213,7 @@ func Seal(p Plan, v Viewer) (Sealed, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &seal{p.Data().Source, p.Data().Tables(), []statement.Statement{st}, true}, nil
+	return sealOf(p.Data(), []statement.Statement{st}), nil
 }
 
 // SealAll does the same for plans of several statements.
@@ -215,5 +222,5 @@ func SealAll(p Plans, v Viewer) (Sealed, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &seal{p.Data().Source, p.Data().Tables(), sts, true}, nil
+	return sealOf(p.Data(), sts), nil
 }

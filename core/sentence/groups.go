@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
@@ -86,8 +85,9 @@ type comparing struct {
 	to    *query.Comparison
 }
 
-// comparisons lists what a chart can be compared with; now is what it is, nil for nothing.
-func comparisons(now *query.Comparison) (out []comparing) {
+// comparisons lists what a chart can be compared with.
+func comparisons(d *chart.Document) (out []comparing) {
+	now := d.Compare
 	add := func(label string, c query.Comparison) {
 		if now != nil {
 			c.On = now.On
@@ -100,7 +100,7 @@ func comparisons(now *query.Comparison) (out []comparing) {
 	for _, name := range fixed {
 		add(name, query.Comparison{Range: &period.Relative{Named: name}})
 	}
-	year := time.Now().Year() - 1
+	year := d.Now.Year() - 1
 	own := period.Relative{From: fmt.Sprintf("%d-01-01", year), To: fmt.Sprintf("%d-12-31", year)}
 	if now != nil && now.Range != nil && now.Range.From != "" {
 		own = *now.Range
@@ -112,7 +112,7 @@ func comparisons(now *query.Comparison) (out []comparing) {
 // comparedRows are the controls of what a chart is compared with.
 func comparedRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 	var kinds []Option
-	for _, c := range comparisons(d.Compare) {
+	for _, c := range comparisons(d) {
 		kinds = append(kinds, Option{asJSON(c.to), c.Label})
 	}
 	now := asJSON(d.Compare)

@@ -45,7 +45,7 @@ func (m *Menu) then(d *chart.Document, i int) {
 
 func (m *Menu) compare(d *chart.Document) {
 	m.Heading = "Compared with"
-	for _, kind := range comparisons(d.Compare) {
+	for _, kind := range comparisons(d) {
 		c := m.add(kind.Label, d, func(c *chart.Document) { c.Compare = kind.to })
 		c.Chosen = reflect.DeepEqual(d.Compare, kind.to)
 		if err := c.Document.Definition.Check(m.ds); err != nil && d.Definition.Check(m.ds) == nil {

@@ -18,11 +18,11 @@ func Tables() dataset.Catalogue {
 	boat := native("boat", field.Text)
 	boat.Distinct = 1300
 	tables := dataset.Catalogue{
-		{Schema: "public", Name: "job", Kind: "table", Unique: [][]string{{"id"}}, Links: []dataset.Link{{Column: "yard_id", Table: "public.yard", To: "id", Verified: true}},
+		{Schema: "public", Name: "job", Kind: "table", Watched: true, Unique: [][]string{{"id"}}, Links: []dataset.Link{{Columns: []string{"yard_id"}, Table: "public.yard", To: []string{"id"}, Verified: true}},
 			Columns: []dataset.Column{native("id", field.Integer), opened, native("promised_on", field.Date), native("kind", field.Text), boat, native("yard_id", field.Integer), native("cost", field.Number), rough,
 				{Name: "state", Type: field.Text, SQLType: "job_state"}, native("late", field.Boolean)}},
-		{Schema: "public", Name: "yard", Kind: "table", Unique: [][]string{{"id"}}, Columns: []dataset.Column{native("id", field.Integer), native("name", field.Text), native("region", field.Text)}},
-		{Schema: "public", Name: "note", Kind: "view", Links: []dataset.Link{{Column: "job_id", Table: "public.job", To: "kind"}}, Columns: []dataset.Column{native("job_id", field.Text), native("words", field.Text)}},
+		{Schema: "public", Name: "yard", Kind: "table", Watched: true, Unique: [][]string{{"id"}}, Columns: []dataset.Column{native("id", field.Integer), native("name", field.Text), native("region", field.Text)}},
+		{Schema: "public", Name: "note", Kind: "view", Watched: true, Links: []dataset.Link{{Columns: []string{"job_id"}, Table: "public.job", To: []string{"kind"}}}, Columns: []dataset.Column{native("job_id", field.Text), native("words", field.Text)}},
 	}
 	tables, err := tables.With(Rules())
 	if err != nil {
