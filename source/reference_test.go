@@ -35,8 +35,20 @@ type record struct {
 	rough  *float64
 }
 
-// places are the linked records; two share a name, which must stay two groups.
-var places = []string{"North", "South", "East", "South"}
+// places are the linked records; two share a name, which must stay two groups. keyed is
+// what identifies them.
+var (
+	places = []string{"North", "South", "East", "South"}
+	keyed  = plainKeys
+)
+
+// keys are what identify linked records, as their marks and conditions hold it.
+type keys struct {
+	kind   field.Type
+	values [4]string
+}
+
+var plainKeys = keys{field.Integer, [4]string{"1", "2", "3", "4"}}
 
 func someRecords(t *rapid.T, now time.Time) []record {
 	n := rapid.IntRange(0, 60).Draw(t, "records")
@@ -103,7 +115,11 @@ func (r record) value(name string) field.Value {
 	case name == "kind" && r.kind != nil:
 		return field.OfText(*r.kind)
 	case name == "place" && r.place != nil:
-		return field.OfInt(int64(*r.place))
+		v, err := field.Parse(keyed.kind, keyed.values[*r.place-1])
+		if err != nil {
+			panic(err)
+		}
+		return v
 	case name == "place_name" && r.place != nil:
 		return field.OfText(places[*r.place-1])
 	case name == "amount" && r.amount != nil:
@@ -189,7 +205,7 @@ func someCondition(t *rapid.T, depth int) filter.Condition {
 	case 2:
 		return filter.Compare("kind", filter.Contains, "ITEM")
 	case 3:
-		return filter.Compare("place", filter.NoneOf, "1", "4")
+		return filter.Compare("place", filter.NoneOf, keyed.values[0], keyed.values[3])
 	case 4:
 		return filter.Compare("due", filter.Empty)
 	case 5:
@@ -462,81 +478,86 @@ func fill(t require.TestingT, conn *pgx.Conn, records []record) {
 // records behind each mark are as many as the loop finds and give the mark's value.
 func TestRandomDefinitionsAgreeWithThePlainWay(t *testing.T) {
 	a, conn := newAsker(t, "random_definitions")
+	rapid.Check(t, func(t *rapid.T) {
+		agree(t, a, func(records []record) { fill(t, conn, records) })
+	})
+}
+
+// agree compares one random definition over random records, which put puts in their table.
+func agree(t *rapid.T, a asker, put func([]record)) {
 	london, err := time.LoadLocation("Europe/London")
 	require.NoError(t, err)
 	now := time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC)
 	cal := period.ISO(london)
-	rapid.Check(t, func(t *rapid.T) {
-		records := someRecords(t, now)
-		fill(t, conn, records)
-		d := someDefinition(t)
-		require.NoError(t, d.Check(a.ds))
-		viewer := rule.Viewer{Roles: []string{"all"}}
-		allowed := filter.Condition{}
-		if rapid.Bool().Draw(t, "restricted") {
-			viewer = rule.Viewer{Roles: []string{"some"}, Attributes: filter.Attributes{"place": "2"}}
-			allowed = filter.Compare("place", filter.Is, "2")
-		}
-		setting := query.Setting{Now: now, Calendar: cal}
-		table := a.ask(t, d, setting, viewer, false)
-		compare(t, table, a.ask(t, d, setting, viewer, true))
+	records := someRecords(t, now)
+	put(records)
+	d := someDefinition(t)
+	require.NoError(t, d.Check(a.ds))
+	viewer := rule.Viewer{Roles: []string{"all"}}
+	allowed := filter.Condition{}
+	if rapid.Bool().Draw(t, "restricted") {
+		viewer = rule.Viewer{Roles: []string{"some"}, Attributes: filter.Attributes{"place": keyed.values[1]}}
+		allowed = filter.Compare("place", filter.Is, keyed.values[1])
+	}
+	setting := query.Setting{Now: now, Calendar: cal}
+	table := a.ask(t, d, setting, viewer, false)
+	compare(t, table, a.ask(t, d, setting, viewer, true))
 
-		where := allowed
-		if d.Where != nil {
-			where = filter.And(allowed, *d.Where)
-		}
-		span, axis := table.Plan.PlacedRange()
-		kept := table.Kept()
-		dims := d.Dimensions()
-		behind := func(keys []calc.Key) []record {
-			var out []record
-			for _, r := range records {
-				in := r.meets(where, now, cal)
-				for i, dim := range dims {
-					in = in && r.inKey(dim, keys[i], kept[i])
-					if v := r.value(dim.Field); dim.Field == "at" || dim.Field == "due" {
-						in = in && axis && !v.IsEmpty() && span.Contains(v.Time())
-					}
-				}
-				if in {
-					out = append(out, r)
+	where := allowed
+	if d.Where != nil {
+		where = filter.And(allowed, *d.Where)
+	}
+	span, axis := table.Plan.PlacedRange()
+	kept := table.Kept()
+	dims := d.Dimensions()
+	behind := func(keys []calc.Key) []record {
+		var out []record
+		for _, r := range records {
+			in := r.meets(where, now, cal)
+			for i, dim := range dims {
+				in = in && r.inKey(dim, keys[i], kept[i])
+				if v := r.value(dim.Field); dim.Field == "at" || dim.Field == "due" {
+					in = in && axis && !v.IsEmpty() && span.Contains(v.Time())
 				}
 			}
-			return out
-		}
-		check := func(what string, keys []calc.Key, got []field.Value) {
-			want := behind(keys)
-			for i, m := range d.Measures {
-				expected := measure(m, want, now, cal)
-				if len(want) == 0 && expected == "" && m.Aggregate == query.Sum {
-					expected = "0" // an empty group is filled with 0 for counts and sums
-				}
-				require.True(t, sameNumber(m, expected, shown(got[i])), "%s, measure %d of %v: %s, not %s", what, i, keys, shown(got[i]), expected)
+			if in {
+				out = append(out, r)
 			}
 		}
-		for g, group := range table.Groups {
-			for s, split := range table.Splits {
-				keys := append([]calc.Key{}, group...)
-				keys = append(keys, split...)
-				unbegun := false
-				for _, k := range keys {
-					unbegun = unbegun || !k.Begun
-				}
-				if table.IsEmpty() || unbegun {
-					continue
-				}
-				check("cell", keys, table.Cell(g, s))
-				if g%3 == 0 {
-					a.checkDrawer(t, d, setting, viewer, table, keys, len(behindWhere(behind(keys), d.Measures[0], now, cal)), table.Cell(g, s)[0])
-				}
+		return out
+	}
+	check := func(what string, keys []calc.Key, got []field.Value) {
+		want := behind(keys)
+		for i, m := range d.Measures {
+			expected := measure(m, want, now, cal)
+			if len(want) == 0 && expected == "" && m.Aggregate == query.Sum {
+				expected = "0" // an empty group is filled with 0 for counts and sums
+			}
+			require.True(t, sameNumber(m, expected, shown(got[i])), "%s, measure %d of %v: %s, not %s", what, i, keys, shown(got[i]), expected)
+		}
+	}
+	for g, group := range table.Groups {
+		for s, split := range table.Splits {
+			keys := append([]calc.Key{}, group...)
+			keys = append(keys, split...)
+			unbegun := false
+			for _, k := range keys {
+				unbegun = unbegun || !k.Begun
+			}
+			if table.IsEmpty() || unbegun {
+				continue
+			}
+			check("cell", keys, table.Cell(g, s))
+			if g%3 == 0 {
+				a.checkDrawer(t, d, setting, viewer, table, keys, len(behindWhere(behind(keys), d.Measures[0], now, cal)), table.Cell(g, s)[0])
 			}
 		}
-		check("total", make([]calc.Key, len(dims)), table.Total())
-		for _, u := range table.Unplaced {
-			_, count, _ := a.behind(t, d, setting, viewer, u.Reference(table, 0))
-			require.Equal(t, u.Count, count, "the records that are %s are listed", u.Why)
-		}
-	})
+	}
+	check("total", make([]calc.Key, len(dims)), table.Total())
+	for _, u := range table.Unplaced {
+		_, count, _ := a.behind(t, d, setting, viewer, u.Reference(table, 0))
+		require.Equal(t, u.Count, count, "the records that are %s are listed", u.Why)
+	}
 }
 
 func behindWhere(records []record, m query.Measure, now time.Time, cal period.Calendar) []record {

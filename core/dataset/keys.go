@@ -41,6 +41,18 @@ func holds(columns []*Column, alias, key string) string {
 	return "(" + strings.Join(parts, " and ") + ")"
 }
 
+// identifies is the column whose value identifies the field's, nil where there is none or
+// several.
+func (f *Field) identifies() *Column {
+	switch {
+	case f.target != nil && len(f.columns) == 1:
+		return f.keyed()[0]
+	case f.target != nil || f.column == nil || f.formula != nil || f.linked != nil || f.ReadAs != nil || len(f.Inside) > 0:
+		return nil
+	}
+	return f.column
+}
+
 // keyed are the columns of the linked record's key.
 func (f *Field) keyed() (out []*Column) {
 	for _, name := range f.target.link.To {

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/problem"
 	"eskadel/core/statement"
@@ -165,17 +164,6 @@ func (s *Scope) alias(path []step) string {
 	return alias
 }
 
-func (c *Column) sql(alias string) string {
-	name := alias + "." + statement.Name(c.Name)
-	switch {
-	case c.Float:
-		return "(case when abs(" + name + ") < 'Infinity' then " + name + "::numeric end)"
-	case !c.Native:
-		return name + "::text"
-	}
-	return name
-}
-
 // Column gives a field's SQL; hidden fields may be used in conditions by the dataset itself.
 func (s *Scope) Column(name string) (filter.Column, error) {
 	if s.dataset == nil {
@@ -190,6 +178,9 @@ func (s *Scope) Column(name string) (filter.Column, error) {
 	}
 	col := filter.Column{Label: f.Label, Type: f.Type, KeyType: f.KeyType(), Zoned: f.Zoned, NotNull: f.NotNull, Key: s.key(f), Unreadable: func() string { return s.Unreadable(f) }}
 	col.Text = col.Key
+	if c := f.identifies(); c != nil {
+		col.Canon, col.Folds = c.canon, f.IsLink() && c.folds()
+	}
 	if f.target != nil {
 		col.Raw = s.raw(f)
 		col.Text = f.show.asText(s.alias(f.whole()))
@@ -203,13 +194,6 @@ func (s *Scope) Column(name string) (filter.Column, error) {
 
 // whole is the path to the linked record that a link shows.
 func (f *Field) whole() []step { return append(append([]step{}, f.path...), *f.target) }
-
-func (c *Column) asText(alias string) string {
-	if c.Type != field.Text {
-		return c.sql(alias) + "::text"
-	}
-	return c.sql(alias)
-}
 
 // walkColumn finds the column that a dotted name leads to, telling each link on the way.
 func walkColumn(t *Table, c Catalogue, name string, visit func(step)) (*Column, error) {
@@ -237,7 +221,7 @@ func (s *Scope) tableColumn(name string) (filter.Column, error) {
 		return filter.Column{}, err
 	}
 	key := c.sql(s.alias(path))
-	return filter.Column{Label: name, Type: c.Type, KeyType: c.Type, Zoned: c.Zoned, NotNull: c.NotNull && len(path) == 0, Key: key, Text: key}, s.err
+	return filter.Column{Label: name, Type: c.Type, KeyType: c.Type, Zoned: c.Zoned, NotNull: c.NotNull && len(path) == 0, Key: key, Text: key, Canon: c.canon, Folds: c.folds()}, s.err
 }
 
 // KeyOnly gives the SQL of what identifies a field's value, joining no more than that needs.

@@ -23,6 +23,9 @@ type Column struct {
 	Key     string     // SQL of what identifies a value
 	Raw     string     // of a link: SQL that is filled also where the linked record may not be seen; else ""
 	Text    string     // SQL of what readers see
+	// Canon writes a literal as values of the column's own type are written; nil for as it is.
+	Canon func(literal string) string
+	Folds bool // values that differ in case only are the same
 	// Unreadable gives SQL that is true where the field is filled and cannot be read; "" where
 	// that cannot be. It may be nil.
 	Unreadable func() string
@@ -250,7 +253,17 @@ func Span(col Column, b *statement.Binder, r period.Range) string {
 
 func (c Condition) identity(col Column, e Env) (string, error) {
 	var keys, days []string
+	key := col.Key
+	if col.Folds {
+		key = `lower(` + key + ` collate "C.utf8")`
+	}
 	for _, v := range c.Values {
+		if col.Canon != nil {
+			v.Literal = col.Canon(v.Literal)
+		}
+		if col.Folds {
+			v.Literal = Lower(v.Literal)
+		}
 		parsed, err := field.Parse(col.KeyType, v.Literal)
 		if err != nil {
 			return "", problem.New(problem.Invalid, "", "%s is compared with a value of type %s: %s.", col.Label, col.KeyType, err)
@@ -263,9 +276,9 @@ func (c Condition) identity(col Column, e Env) (string, error) {
 	}
 	switch {
 	case len(keys) == 1:
-		days = append(days, col.Key+" = "+keys[0])
+		days = append(days, key+" = "+keys[0])
 	case len(keys) > 1:
-		days = append(days, col.Key+" in ("+strings.Join(keys, ", ")+")")
+		days = append(days, key+" in ("+strings.Join(keys, ", ")+")")
 	}
 	if len(days) == 1 {
 		return days[0], nil

@@ -78,6 +78,15 @@ func Parse(s string, names Names) (*Expr, error) {
 // String prints the formula back.
 func (e *Expr) String() string { return e.root.String() }
 
+// Name is the field or setting that the formula names and is nothing else than; ok is false
+// for other formulas, and for none.
+func (e *Expr) Name() (name string, ok bool) {
+	if e == nil || e.root.op != "name" {
+		return "", false
+	}
+	return e.root.text, true
+}
+
 // Uses returns the names that the formula refers to, in order, each once.
 func (e *Expr) Uses() []string {
 	seen := map[string]bool{}

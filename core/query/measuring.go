@@ -124,6 +124,12 @@ func measure(measures []Measure, ds *dataset.Dataset, s Setting) (Measuring, err
 			case call.Distinct:
 				a.Aggregate = Distinct
 			}
+			// A linked record is told from others by its key, not by its name.
+			if name, bare := call.Of.Name(); bare && a.Aggregate == Distinct {
+				if f := ds.Find(name); f != nil && f.IsLink() {
+					a.Field, a.Expr = name, nil
+				}
+			}
 			c.Atoms = append(c.Atoms, out.add(a))
 		}
 		out.Computed = append(out.Computed, c)

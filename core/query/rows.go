@@ -42,8 +42,8 @@ func (r *Rows) Compile(*dataset.Guard) (statement.Statement, error) {
 		if err != nil {
 			return statement.Statement{}, err
 		}
-		key, theirs := scope.Keys("r", r.dataset.Key), scope.Keys("r", r.dataset.Key)
-		admitted = statement.And(admitted, key+" in (select "+theirs+" from "+over.From()+" where "+rest+")")
+		key := over.Identity()
+		admitted = statement.And(admitted, key+" in (select "+key+" from "+over.From()+" where "+rest+")")
 	}
 	return statement.Statement{SQL: "select to_jsonb(r)::text from " + scope.From() + " where " + statement.And(admitted), Args: bind.Args()}, nil
 }
