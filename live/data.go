@@ -107,7 +107,7 @@ func (e *Engine) with(ds *dataset.Dataset, v rule.Viewer, formulas map[string]st
 func (e *Engine) tryMeasure(ctx context.Context, ds *dataset.Dataset, expr *formula.Expr, v rule.Viewer, t *Trial) error {
 	d := query.Definition{Version: 1, Dataset: ds.Name, Measures: []query.Measure{{Formula: expr.String(), Label: "Result"}}}
 	for _, f := range ds.Visible() {
-		if f.Type.String() == "text" && f.Distinct <= 50 {
+		if f.Type.String() == "text" && (ds.Restricted() || !ds.Many(f, 50)) {
 			d.By = []query.Dimension{{Field: f.Name, Largest: 10}}
 			break
 		}

@@ -104,6 +104,7 @@ type Answer struct {
 	How      []string        `json:"how,omitempty"`     // how the database was asked, in words
 	Text     string          `json:"text,omitempty"`
 	Host     string          `json:"-"`                // what comes before the paths of pictures
+	Open     string          `json:"-"`                // what comes before the addresses of records
 	Grain    string          `json:"grain,omitempty"`  // of the time axis
 	Grains   []string        `json:"grains,omitempty"` // that it could have instead
 	Closer   bool            `json:"closer,omitempty"` // only a part of the range is shown

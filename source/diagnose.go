@@ -25,7 +25,11 @@ type Diagnosis struct {
 	Lacking  []string // tables that it may not
 	Writes   bool     // the role may change records, which Eskadel never needs
 	TLS      bool
+	Identity string // of the database, the same for everybody who asks it
 }
+
+// IdentityQuery names a database: by when its server started, and its number there.
+const IdentityQuery = "select pg_postmaster_start_time()::text || ' ' || (select oid::text from pg_database where datname = current_database())"
 
 // RoleSQL makes a role that only reads the tables of some schemas; the builder runs it as
 // the owner of the tables.
@@ -77,6 +81,9 @@ func Diagnose(ctx context.Context, url string) (*Diagnosis, error) {
 	}
 	d := &Diagnosis{Database: config.Database, Role: config.User}
 	if err := conn.QueryRow(ctx, "select current_setting('server_version'), current_database(), coalesce((select ssl from pg_stat_ssl where pid = pg_backend_pid()), false)").Scan(&d.Version, &d.Database, &d.TLS); err != nil {
+		return nil, at("The database answers, but not as PostgreSQL does.")
+	}
+	if err := conn.QueryRow(ctx, IdentityQuery).Scan(&d.Identity); err != nil {
 		return nil, at("The database answers, but not as PostgreSQL does.")
 	}
 	refused := at("The role “%s” may not look at which tables there are.", d.Role)

@@ -75,6 +75,12 @@ func (s *Store) Close() error {
 	return raw.Close()
 }
 
+// Ask asks Eskadel's own database something that has one text for an answer.
+func (s *Store) Ask(ctx context.Context, query string) (out string, err error) {
+	err = s.db.WithContext(ctx).Raw(query).Scan(&out).Error
+	return out, words(err, "")
+}
+
 func (s *Store) seal(secret string) []byte {
 	nonce := make([]byte, s.aead.NonceSize())
 	_, _ = rand.Read(nonce)

@@ -366,7 +366,7 @@ func (s *Server) apiPutSource(c *gin.Context) {
 	}
 	var found *source.Diagnosis
 	if err == nil {
-		found, err = source.Diagnose(c.Request.Context(), in.URL)
+		found, err = s.diagnose(c.Request.Context(), in.URL)
 	}
 	if err == nil {
 		err = s.keepSource(c, name, in.Title, in.URL)

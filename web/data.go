@@ -118,7 +118,7 @@ func (s *Server) addSource(c *gin.Context) {
 	}
 	var found *source.Diagnosis
 	if err == nil {
-		found, err = source.Diagnose(ctx, address)
+		found, err = s.diagnose(ctx, address)
 	}
 	if p := problem.Of(err); p != nil || err == nil && c.PostForm("try") != "" {
 		more := gin.H{"Problem": p, "Name": c.PostForm("name"), "SourceTitle": title}
@@ -141,6 +141,19 @@ func (s *Server) addSource(c *gin.Context) {
 		return
 	}
 	c.Redirect(http.StatusSeeOther, "/data/sources/"+name)
+}
+
+// diagnose tries an address, and refuses the database that Eskadel itself is kept in.
+func (s *Server) diagnose(ctx context.Context, address string) (*source.Diagnosis, error) {
+	found, err := source.Diagnose(ctx, address)
+	if err != nil {
+		return nil, err
+	}
+	own, err := s.store.Ask(ctx, source.IdentityQuery)
+	if err == nil && own == found.Identity {
+		err = problem.New(problem.Forbidden, "url", "This is Eskadel's own database: the address of the application's is wanted.")
+	}
+	return found, err
 }
 
 // keepSource keeps a database that has answered, and opens it.

@@ -89,6 +89,9 @@ func TestDefinitionsRunThroughTheAPI(t *testing.T) {
 	status, body := run(`{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}]}`, `{"field":"kind","is":"rework"}`)
 	require.Equal(t, http.StatusOK, status, body)
 	assert.Contains(t, body, `"exact":"`+scalar(t, conn, "select sum(yard_cost) from yard_job where kind = 'rework' and status <> 'withdrawn'")+`"`)
+	status, body = run(`{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}]}`, `{"field":"title","is":"a\u0000b"}`)
+	assert.Equal(t, http.StatusUnprocessableEntity, status, "a sign that no text may hold: %s", body)
+	assert.Contains(t, body, "no text")
 	for definition, words := range map[string]string{
 		`{"version":1,"dataset":"yard-jobs","measures":[{"sum":"colour"}]}`: "no field “colour”",
 		`{"version":1,"dataset":"barges","measures":[]}`:                    "no dataset “barges”",

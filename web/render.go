@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"net/http"
 	"path"
+	"regexp"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -24,14 +25,23 @@ type pages struct {
 	parts *template.Template
 }
 
+var picture = regexp.MustCompile(`<img src="([^"]*)"`)
+
 // markdown writes what authors typed as HTML: raw HTML and addresses that run something
-// are left out, and web links open beside the page.
+// are left out, pictures are the host app's own, and web links open beside the page.
 func markdown(text, host string) (template.HTML, error) {
 	var b bytes.Buffer
 	if err := goldmark.Convert([]byte(text), &b); err != nil {
 		return "", err
 	}
-	return template.HTML(strings.NewReplacer("<a href=", `<a target="_blank" rel="noopener" href=`, `<img src="/`, `<img src="`+template.HTMLEscapeString(host)+"/").Replace(b.String())), nil
+	html := picture.ReplaceAllStringFunc(b.String(), func(tag string) string {
+		path := picture.FindStringSubmatch(tag)[1]
+		if !strings.HasPrefix(path, "/") || strings.HasPrefix(path, "//") || strings.HasPrefix(path, "/%5C") || strings.HasPrefix(path, "/\\") {
+			return "<img"
+		}
+		return `<img src="` + template.HTMLEscapeString(host) + path + `"`
+	})
+	return template.HTML(strings.ReplaceAll(html, "<a href=", `<a target="_blank" rel="noopener" href=`)), nil
 }
 
 var functions = template.FuncMap{

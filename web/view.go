@@ -138,8 +138,10 @@ func (s *Server) widget(c *gin.Context) {
 }
 
 func (s *Server) answer(c *gin.Context, a *live.Answer) {
+	a.Open = s.hostAddress(c)
 	if a.Listed != nil {
 		a.Listed.Host = s.pictureAddress(c)
+		a.Listed.Open(a.Open)
 	} else if a.Text != "" {
 		a.Host = s.pictureAddress(c)
 	}

@@ -40,6 +40,25 @@ type Listing struct {
 	Pictures bool `json:"pictures,omitempty"`
 }
 
+// Open puts what comes before the addresses of records before them.
+func (l *Listing) Open(before string) {
+	each := func(cards []ListCard) {
+		for i := range cards {
+			if cards[i].Address != "" {
+				cards[i].Href = before + cards[i].Address
+			}
+		}
+	}
+	for i := range l.Columns {
+		each(l.Columns[i].Cards)
+	}
+	for _, week := range l.Weeks {
+		for i := range week {
+			each(week[i].Cards)
+		}
+	}
+}
+
 // A ListColumn is a column of a board, a day of the latest changes, or all cards.
 type ListColumn struct {
 	Name  string     `json:"name"`
@@ -59,7 +78,8 @@ type ListDay struct {
 // A ListCard is one record.
 type ListCard struct {
 	Title   string   `json:"title"`
-	Address string   `json:"address,omitempty"`
+	Address string   `json:"address,omitempty"` // in the host app
+	Href    string   `json:"-"`                 // the same with what comes before it, see Open
 	Lines   []string `json:"lines,omitempty"`
 	Picture string   `json:"picture,omitempty"`
 	When    string   `json:"when,omitempty"`

@@ -1,6 +1,7 @@
 package dataset
 
 import (
+	"fmt"
 	"maps"
 	"regexp"
 	"slices"
@@ -92,6 +93,8 @@ type Dataset struct {
 	tables    []string        // see Tables
 	ruling    map[string]bool // of these, the ones that rules look at
 	all       *Dataset        // with every field, where this is what a viewer knows of it
+	// restricted is set where some records are kept from whoever knows the dataset like this.
+	restricted bool
 }
 
 // A Measure is a measure of the dataset whose formula has been checked.
@@ -170,18 +173,43 @@ func (d *Dataset) LinkColumns() []string {
 	return out
 }
 
-// Address fills a record's values into open_record; none when a value is missing.
+// checkAddress tells in words what is wrong with the address of records: it is a path of the
+// host app, whatever its records hold.
+func checkAddress(pattern string) error {
+	odd := func(r rune) bool { return r <= ' ' || r == '\\' || r == 0x7f }
+	if pattern != "" && (!strings.HasPrefix(pattern, "/") || strings.HasPrefix(pattern, "//") || strings.ContainsFunc(pattern, odd)) {
+		return problem.New(problem.Invalid, "open_record", "The address of a record is a path of the host app such as /jobs/{id}.")
+	}
+	return nil
+}
+
+// Address fills a record's values into open_record; none when a value is missing. A value
+// is one part of the path, whatever signs it holds.
 func (d *Dataset) Address(values []string) string {
 	i, whole := -1, true
 	out := placeholder.ReplaceAllStringFunc(d.OpenRecord, func(string) string {
 		i++
-		whole = whole && values[i] != ""
-		return values[i]
+		whole = whole && values[i] != "" && values[i] != "." && values[i] != ".."
+		return escape(values[i])
 	})
 	if !whole {
 		return ""
 	}
 	return out
+}
+
+// escape writes a text as a part of a path (RFC 3986, 2.3).
+func escape(s string) string {
+	var b strings.Builder
+	for i := range len(s) {
+		c := s[i]
+		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || strings.IndexByte("-._~", c) >= 0 {
+			b.WriteByte(c)
+		} else {
+			fmt.Fprintf(&b, "%%%02X", c)
+		}
+	}
+	return b.String()
 }
 
 // Bin returns the borders of the bin whose lower border is low; ok is false for fields
@@ -431,6 +459,22 @@ func (d *Dataset) Heard() (out []string) {
 		}
 	}
 	return out
+}
+
+// Restricted tells whether some records are kept from whoever knows the dataset like this:
+// nothing that they are told or offered then comes from statistics over all records.
+func (d *Dataset) Restricted() bool { return d.restricted }
+
+// Many tells whether a field has more values than a chart shows well, as far as that may be
+// known: of what is kept from a viewer it is taken for granted.
+func (d *Dataset) Many(f *Field, most float64) bool {
+	if f.Type.Temporal() || f.Type == field.Boolean {
+		return false
+	}
+	if d.restricted {
+		return float64(len(f.List)) > most || len(f.List) == 0
+	}
+	return f.Distinct > most
 }
 
 // Live tells whether every change of what the dataset reads is announced.

@@ -49,6 +49,8 @@ func TestResolveRefuses(t *testing.T) {
 		"a display field":       {func(d *dataset.Document) { d.Fields[4].Show = "title" }, "fields[4].show", "no column “title”"},
 		"a kind of date":        {func(d *dataset.Document) { d.Fields[2].Time = "happened" }, "fields[2].time", "Only a date"},
 		"a date that is none":   {func(d *dataset.Document) { d.Date = "kind" }, "date", "not a date field"},
+		"an address that runs":  {func(d *dataset.Document) { d.OpenRecord = "javascript:alert({id})" }, "open_record", "a path of the host app"},
+		"a foreign address":     {func(d *dataset.Document) { d.OpenRecord = "//evil.example/{id}" }, "open_record", "a path of the host app"},
 		"an address":            {func(d *dataset.Document) { d.OpenRecord = "/jobs/{number}" }, "open_record", "no column “number”"},
 		"a circle": {func(d *dataset.Document) {
 			d.Fields[0] = dataset.FieldDocument{Name: "a", Formula: "b + 1"}
@@ -109,5 +111,7 @@ func TestDocumentsAreReadStrictly(t *testing.T) {
 		}
 		assert.ErrorContains(t, err, words)
 	}
-	assert.Equal(t, "/jobs/17", sample.Jobs().Address([]string{"17"}))
+	for value, want := range map[string]string{"17": "/jobs/17", "": "", "..": "", "a/../b?c#d": "/jobs/a%2F..%2Fb%3Fc%23d", "Ż 1": "/jobs/%C5%BB%201"} {
+		assert.Equal(t, want, sample.Jobs().Address([]string{value}))
+	}
 }

@@ -66,6 +66,9 @@ func Resolve(d *Document, c Catalogue, query *Table) (*Dataset, error) {
 			return nil, problem.New(problem.Invalid, "date", "“%s” is not a date field of this dataset.", d.Date)
 		}
 	}
+	if err := checkAddress(d.OpenRecord); err != nil {
+		return nil, err
+	}
 	for _, name := range ds.LinkColumns() {
 		if t.Column(name) == nil {
 			return nil, problem.New(problem.Invalid, "open_record", "There is no column “%s” in %s.", name, t.Name)

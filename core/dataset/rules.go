@@ -201,6 +201,10 @@ func (d *Dataset) For(g *Guard) *Dataset {
 		}
 	}
 	out.all = d.everything()
+	out.restricted = !g.Own.IsZero()
+	for _, c := range g.Rows {
+		out.restricted = out.restricted || !c.IsZero()
+	}
 	return &out
 }
 

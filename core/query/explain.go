@@ -7,7 +7,8 @@ import (
 	"eskadel/core/dataset"
 )
 
-// Explain says in words how a plan's question is put to the database, and why so.
+// Explain says in words how a plan's question is put to the database, and why so. What was
+// chosen by how many records there are is told only to those who may see them all.
 func (p *Plan) Explain() (out []string) {
 	say := func(words string, args ...any) { out = append(out, fmt.Sprintf(words, args...)) }
 	var links []string
@@ -18,6 +19,13 @@ func (p *Plan) Explain() (out []string) {
 		case d.F.IsLink():
 			links = append(links, d.F.Label)
 		}
+	}
+	if p.Dataset.Restricted() {
+		if len(links) > 0 {
+			say("The names of %s are looked up for each group.", strings.Join(links, " and of "))
+		}
+		say("Only the records that you may see are read. Which of several ways they are asked in depends on how many there are altogether, and is not told here.")
+		return out
 	}
 	for _, d := range p.Dims {
 		if h, _ := p.Dataset.Head(d.F); d.Early && !p.Rolled {

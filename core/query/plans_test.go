@@ -9,7 +9,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
+	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/query"
 )
@@ -51,6 +53,25 @@ func TestPlansAreChosenByStatisticsAndExplained(t *testing.T) {
 		p.Force(true)
 		assert.False(t, p.Tallied(), "what the database groups itself is not counted by value: %s", c.name)
 	}
+}
+
+// Whoever may not see every record is told nothing that comes from all of them.
+func TestNothingOfAllRecordsIsToldToSome(t *testing.T) {
+	var d query.Definition
+	require.NoError(t, json.Unmarshal([]byte(`{"version":1,"dataset":"jobs","measures":[{"median":"cost"}],"by":[{"field":"yard"}]}`), &d))
+	var said []string
+	for _, distinct := range []float64{60, 50_000} {
+		ds := sample.Jobs()
+		ds.Find("cost").Distinct, ds.Find("yard").Distinct = distinct, distinct
+		assert.Equal(t, distinct > 100, ds.Many(ds.Find("cost"), 100))
+		mine := ds.For(&dataset.Guard{Rows: map[string]filter.Condition{"job": filter.Never()}})
+		assert.True(t, mine.Many(mine.Find("cost"), 100), "whatever there is")
+		p, err := query.Build(d, mine, setting, &query.Extent{})
+		require.NoError(t, err)
+		said = append(said, strings.Join(p.Explain(), "\n"))
+	}
+	assert.Equal(t, said[0], said[1])
+	assert.NotContains(t, said[0], "about")
 }
 
 func TestAViewerLooksCloserAndByAnotherGrain(t *testing.T) {

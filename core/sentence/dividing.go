@@ -59,7 +59,7 @@ func (m *Menu) sorts(d *chart.Document, number string) {
 func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*chart.Document, query.Dimension), chosen func(*dataset.Field) bool) {
 	for _, f := range ds.Visible() {
 		dim := query.Dimension{Field: f.Name}
-		if !f.Type.Temporal() && f.Distinct > 12 {
+		if ds.Many(f, 12) {
 			dim.Largest, dim.Others = 10, true
 		}
 		for _, by := range d.By {
