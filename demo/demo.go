@@ -200,7 +200,13 @@ func (d *Demo) watch(ctx context.Context) error {
 	if err := conn.QueryRow(ctx, "select coalesce(obj_description(to_regproc('public.eskadel_changed'), 'pg_proc'), '')").Scan(&before); err != nil || before == made {
 		return err
 	}
-	_, err = conn.Exec(ctx, sql+"; comment on function public.eskadel_changed() is '"+made+"'")
+	if _, err = conn.Exec(ctx, sql+"; comment on function public.eskadel_changed() is '"+made+"'"); err != nil {
+		return err
+	}
+	src, err := d.Engine.Source("yard-desk")
+	if err == nil {
+		_, err = src.Introspect(ctx) // now, not when it is noticed
+	}
 	return err
 }
 

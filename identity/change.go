@@ -2,6 +2,8 @@ package identity
 
 import (
 	"context"
+	"fmt"
+	"slices"
 	"strings"
 
 	"eskadel/core/filter"
@@ -56,6 +58,11 @@ func Apply(ctx context.Context, s *store.Store, c Change) (done string, err erro
 		p.Name, what = *c.Name, append(what, "name")
 	}
 	if c.Builder != nil {
+		if p.Builder && !*c.Builder {
+			if err := another(ctx, s, email); err != nil {
+				return "", err
+			}
+		}
 		p.Builder, what = *c.Builder, append(what, "whether they are a builder")
 	}
 	if c.Roles != nil {
@@ -68,6 +75,29 @@ func Apply(ctx context.Context, s *store.Store, c Change) (done string, err erro
 		return "", problem.New(problem.Missing, "", "Nothing to change was given.")
 	}
 	return "changed the person's " + strings.Join(what, ", "), s.ChangePerson(ctx, p, roles, attributes)
+}
+
+// another tells whether there is a builder besides the one of an address.
+func another(ctx context.Context, s *store.Store, email string) error {
+	people, err := s.People(ctx)
+	if err == nil && !slices.ContainsFunc(people, func(p store.Person) bool { return p.Builder && p.Email != email }) {
+		err = problem.New(problem.Conflict, "builder", "There is no other builder. Make somebody else one first.")
+	}
+	return err
+}
+
+// Typed writes an attribute's value as Attributes reads it: a list value by value.
+func Typed(value any) (out []string) {
+	list, several := value.([]any)
+	if !several {
+		list = []any{value}
+	}
+	for _, v := range list {
+		if v != nil {
+			out = append(out, fmt.Sprint(v))
+		}
+	}
+	return out
 }
 
 // Attributes reads attributes as they are typed, "yard=3"; a name that is given several

@@ -126,6 +126,17 @@ func (s *Store) Viewers(ctx context.Context, most int) (out []FrameViewer, err e
 	return out, words(err, "")
 }
 
+// Vouched lists the roles and the names of attributes that the passes of viewers carry just now.
+func (s *Store) Vouched(ctx context.Context) (roles, attributes []string, err error) {
+	err = s.db.WithContext(ctx).Raw(`select distinct jsonb_array_elements_text(viewer->'Roles') from frame_sessions
+		where expires_at > now() and jsonb_typeof(viewer->'Roles') = 'array'`).Scan(&roles).Error
+	if err == nil {
+		err = s.db.WithContext(ctx).Raw(`select distinct jsonb_object_keys(viewer->'Attributes') from frame_sessions
+			where expires_at > now() and jsonb_typeof(viewer->'Attributes') = 'object'`).Scan(&attributes).Error
+	}
+	return roles, attributes, words(err, "")
+}
+
 // HostKey finds a key that has not been revoked, with its secret.
 func (s *Store) HostKey(ctx context.Context, id string) (*HostKey, string, error) {
 	k, err := find[HostKey](ctx, s, "key of this name", "id = ? and revoked_at is null", id)

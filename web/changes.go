@@ -45,7 +45,7 @@ func change(c *gin.Context, d *dataset.Document) (err error) {
 		return changeFields(c, d)
 	case "about":
 		d.Title, d.Description, d.OpenRecord, d.Zone, d.Date = post("title"), post("description"), post("open_record"), post("zone"), post("date")
-		d.Record, d.SeenBy = [2]string{post("one"), post("several")}, fieldsOf(post("seen_by"))
+		d.Record, d.SeenBy = [2]string{post("one"), post("several")}, chosen(c, "seen_by")
 	case "link":
 		return addLink(c, d)
 	case "linked":

@@ -192,7 +192,7 @@ func (s *Server) removeSource(c *gin.Context) {
 
 // sourceAuthors keeps who may build on a source.
 func (s *Server) sourceAuthors(c *gin.Context) {
-	emails := fieldsOf(c.PostForm("authors"))
+	emails := chosen(c, "authors")
 	err := s.store.SaveAuthors(c.Request.Context(), c.Param("source"), emails)
 	if err == nil {
 		err = s.store.Audit(c.Request.Context(), caller(c).Name, "changed who may use the source", c.Param("source"))

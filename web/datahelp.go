@@ -3,6 +3,7 @@ package web
 import (
 	"encoding/json"
 	"net/url"
+	"slices"
 	"strings"
 
 	"eskadel/core/dataset"
@@ -17,6 +18,7 @@ var dataFunctions = map[string]any{
 	"jsonColumns": jsonColumns,
 	"names":       formulaNames,
 	"fieldLabel":  func(ds *dataset.Dataset, name string) string { return ds.Label(name) },
+	"offered":     offered,
 	"formValue": func(form url.Values, name string) string {
 		if form == nil {
 			return ""
@@ -35,6 +37,25 @@ var dataFunctions = map[string]any{
 		return func(c filter.Condition) string { return c.Words(dataset.ColumnLabel, nil) }
 	},
 	"conditionWords": func(ds *dataset.Dataset) func(filter.Condition) string { return ds.Words },
+}
+
+// A tick is a choice that may be ticked.
+type tick struct {
+	Value, Words string
+	On           bool
+}
+
+// offered is what may be ticked: all that is known, and all that is chosen already.
+func offered(known, chosen []string) (out []tick) {
+	for _, v := range known {
+		out = append(out, tick{v, v, slices.Contains(chosen, v)})
+	}
+	for _, v := range chosen {
+		if !slices.Contains(known, v) {
+			out = append(out, tick{v, v, true})
+		}
+	}
+	return out
 }
 
 // A linkChoice is the columns of a linked table that may be brought in.

@@ -9,9 +9,9 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/dataset"
-	"eskadel/core/filter"
 	"eskadel/core/problem"
 	"eskadel/core/rule"
+	"eskadel/identity"
 	"eskadel/store"
 )
 
@@ -48,6 +48,12 @@ func (s *Server) datasetPage(c *gin.Context, status int, data gin.H) {
 	if p := problem.Of(rule.Publishable(ds)); p != nil {
 		data["RuleProblem"], data["Ruleless"] = p, ds.Ruleless()
 	}
+	if who := caller(c); who.Builder && part == "fields" {
+		if data["Authors"], err = s.authorTicks(c, d.SeenBy); err != nil {
+			s.fail(c, err)
+			return
+		}
+	}
 	switch part {
 	case "records":
 		data["Preview"], err = s.preview(c, ds, caller(c).Viewer)
@@ -55,6 +61,7 @@ func (s *Server) datasetPage(c *gin.Context, status int, data gin.H) {
 		data["Uses"], err = s.store.Uses(ctx, d.Name)
 	case "rules":
 		data["Attributes"], data["Roles"] = s.familiar(c)
+		data["WrittenRoles"], data["WrittenWhere"], data["WrittenWords"] = chosen(c, "roles"), c.PostForm("where"), c.PostForm("words")
 		data["Tables"] = ruledTables(ds)
 		var people []store.Person
 		people, err = s.store.People(ctx)
@@ -204,8 +211,7 @@ func (s *Server) viewAs(c *gin.Context) {
 	s.part(c, http.StatusOK, "view-as", gin.H{"View": v, "Dataset": ds})
 }
 
-// viewerFrom reads the viewer of a “view as”: a person, or roles and attributes as typed,
-// a line for each, "yard = 3" or "yards = 3, 4".
+// viewerFrom reads the viewer of a “view as”: a person, or chosen roles with attributes.
 func (s *Server) viewerFrom(c *gin.Context) (v rule.Viewer, err error) {
 	if email := c.PostForm("person"); email != "" {
 		p, err := s.store.PersonByEmail(c.Request.Context(), email)
@@ -214,24 +220,9 @@ func (s *Server) viewerFrom(c *gin.Context) (v rule.Viewer, err error) {
 		}
 		return rule.Viewer{ID: p.Email, Name: p.Name, Roles: p.RoleList(), Attributes: p.AttributeMap()}, nil
 	}
-	v = rule.Viewer{ID: "view as", Roles: fieldsOf(c.PostForm("roles")), Attributes: filter.Attributes{}}
-	for _, line := range strings.Split(c.PostForm("attributes"), "\n") {
-		if strings.TrimSpace(line) == "" {
-			continue
-		}
-		name, value, ok := strings.Cut(line, "=")
-		if !ok {
-			return v, problem.New(problem.Invalid, "attributes", "“%s” is not an attribute: write its name, = and its value.", strings.TrimSpace(line))
-		}
-		var values []any
-		for _, one := range strings.Split(value, ",") {
-			values = append(values, strings.TrimSpace(one))
-		}
-		if v.Attributes[strings.TrimSpace(name)] = any(values); len(values) == 1 {
-			v.Attributes[strings.TrimSpace(name)] = values[0]
-		}
-	}
-	return v, nil
+	v = rule.Viewer{ID: "view as", Roles: chosen(c, "roles")}
+	v.Attributes, err = identity.Attributes(attributeLines(c))
+	return v, err
 }
 
 // exportDataset is the document as a file.

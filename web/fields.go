@@ -64,6 +64,10 @@ func (s *Server) fieldForm(c *gin.Context, status int, p *problem.Problem, form 
 		// The names of the linked table, those that no record has among them.
 		data["Linked"], _ = s.engine.Names(c.Request.Context(), ds, f, caller(c).Viewer)
 	}
+	if caller(c).Builder {
+		_, roles := s.familiar(c)
+		data["Roles"] = roles[1:]
+	}
 	var list []string
 	for _, v := range f.FieldDocument.List {
 		line := v
@@ -111,7 +115,7 @@ func (s *Server) saveField(c *gin.Context) {
 func changeField(c *gin.Context, f *dataset.FieldDocument) error {
 	post := func(name string) string { return strings.TrimSpace(c.PostForm(name)) }
 	f.Label, f.Description, f.Unit, f.Format, f.Usual, f.Time = post("label"), post("description"), post("unit"), post("format"), post("usual"), post("time")
-	f.Hidden, f.SeenBy = post("hidden") != "", fieldsOf(post("seen_by"))
+	f.Hidden, f.SeenBy = post("hidden") != "", chosen(c, "seen_by")
 	f.Synonyms = between(post("synonyms"), ",")
 	f.List, f.Colours = nil, nil
 	for _, line := range strings.Split(c.PostForm("list"), "\n") {

@@ -2,13 +2,11 @@ package web
 
 import (
 	"encoding/json"
-	"net/http"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/problem"
-	"eskadel/identity"
 	"eskadel/store"
 )
 
@@ -133,44 +131,4 @@ func (s *Server) apiDeleteFile(c *gin.Context) {
 		err = s.files.Remove(c.Request.Context(), c.Param("file"))
 	}
 	s.respond(c, gin.H{}, err)
-}
-
-// addKey makes an API key for whoever asks; it is shown once.
-func (s *Server) addKey(c *gin.Context) {
-	title := strings.TrimSpace(c.PostForm("title"))
-	me, err := s.store.PersonByEmail(c.Request.Context(), caller(c).Email)
-	if err == nil && title == "" {
-		err = problem.New(problem.Missing, "title", "Say what the key is for.")
-	}
-	key := ""
-	if err == nil {
-		key, err = identity.NewAPIKey(c.Request.Context(), s.store, me.ID, title)
-	}
-	if err == nil {
-		err = s.store.Audit(c.Request.Context(), caller(c).Name, "made an API key", title)
-	}
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	s.peoplePage(c, gin.H{"NewKey": key})
-}
-
-func (s *Server) removeKey(c *gin.Context) {
-	keys, err := s.store.APIKeys(c.Request.Context())
-	if err == nil {
-		err = problem.New(problem.NotFound, "", "There is no such key.")
-		for _, k := range keys {
-			if k.ID == c.PostForm("id") && (caller(c).Builder || k.Person.Email == caller(c).Email) {
-				if err = s.store.RemoveAPIKey(c.Request.Context(), k.ID); err == nil {
-					err = s.store.Audit(c.Request.Context(), caller(c).Name, "ended the API key", k.Title)
-				}
-			}
-		}
-	}
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/people")
 }

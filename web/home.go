@@ -94,30 +94,3 @@ func (s *Server) homeList(c *gin.Context) {
 	}
 	s.part(c, http.StatusOK, "home-list", gin.H{"Rows": rows, "Find": c.Query("find")})
 }
-
-func (s *Server) people(c *gin.Context) { s.peoplePage(c, gin.H{}) }
-
-func (s *Server) peoplePage(c *gin.Context, data gin.H) {
-	people, err := s.store.People(c.Request.Context())
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	apps, err := s.store.HostApps(c.Request.Context())
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	log, err := s.store.AuditLog(c.Request.Context(), 30)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	keys, err := s.store.APIKeys(c.Request.Context())
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	data["People"], data["Apps"], data["Log"], data["Keys"] = people, apps, log, keys
-	s.page(c, http.StatusOK, "people", "People", data)
-}

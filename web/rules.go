@@ -58,7 +58,7 @@ func changeRules(c *gin.Context, rules *dataset.TableRules) error {
 		if len(columns) == 0 {
 			return problem.New(problem.Missing, "hidden", "Tick the columns to hide.")
 		}
-		rules.Hidden = append(rules.Hidden, dataset.HiddenColumns{Columns: columns, Except: fieldsOf(c.PostForm("except"))})
+		rules.Hidden = append(rules.Hidden, dataset.HiddenColumns{Columns: columns, Except: chosen(c, "except")})
 	case "show":
 		if at < len(rules.Hidden) {
 			rules.Hidden = slices.Delete(rules.Hidden, at, at+1)
@@ -71,7 +71,7 @@ func changeRules(c *gin.Context, rules *dataset.TableRules) error {
 
 // ruleFrom reads a row rule from a form.
 func ruleFrom(c *gin.Context) (r dataset.RowRule, err error) {
-	r.Roles, r.Words = fieldsOf(c.PostForm("roles")), strings.TrimSpace(c.PostForm("words"))
+	r.Roles, r.Words = chosen(c, "roles"), strings.TrimSpace(c.PostForm("words"))
 	if len(r.Roles) == 0 {
 		return r, problem.New(problem.Missing, "roles", "Say which roles the rule is for, or “everyone”.")
 	}

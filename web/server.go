@@ -144,6 +144,8 @@ func (s *Server) routes() {
 	maker.POST("/dashboards/:dashboard/add", s.addWidget)
 	maker.POST("/dashboards/:dashboard/publish", s.publish)
 	author.GET("/people", s.people)
+	author.POST("/people/keys", s.addKey)
+	author.POST("/people/keys/remove", s.removeKey)
 
 	builder := maker.Group("", s.builders)
 	builder.POST("/data/sources", s.addSource)
@@ -164,8 +166,10 @@ func (s *Server) routes() {
 	builder.POST("/data/files/table/:file", s.changeFile)
 	builder.GET("/data/workspace", s.workspace)
 	builder.POST("/data/workspace", s.saveWorkspace)
-	author.POST("/people/keys", s.addKey)
-	author.POST("/people/keys/remove", s.removeKey)
+	builder.POST("/people", s.savePerson)
+	builder.POST("/people/hosts/end", s.endHostKey)
+	builder.POST("/people/viewers/end", s.endViewer)
+	builder.POST("/people/viewers/admit", s.admitViewer)
 
 	// Files are read as they come; who sends them is known by then.
 	bring := compressed.Group("", s.caller, s.fromPage, s.authors, s.builders, streamed)

@@ -1,10 +1,10 @@
 package web
 
 import (
+	"maps"
 	"net/http"
 	"net/url"
 	"slices"
-	"sort"
 	"strings"
 	"time"
 
@@ -19,9 +19,15 @@ import (
 	"eskadel/source"
 )
 
-// fieldsOf divides what is typed into a list: by commas, spaces and line ends.
-func fieldsOf(text string) []string {
-	return strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ' ' || r == '\n' || r == '\r' || r == ';' })
+// chosen reads what was ticked under a name, with what was typed besides, each once.
+func chosen(c *gin.Context, name string) []string {
+	out := []string{}
+	for _, v := range c.PostFormArray(name) {
+		if v = strings.TrimSpace(v); v != "" && !slices.Contains(out, v) {
+			out = append(out, v)
+		}
+	}
+	return out
 }
 
 // between divides what is typed at one sign; the parts may hold spaces.
@@ -90,6 +96,10 @@ func (s *Server) sourcePage(c *gin.Context, status int, name string, more gin.H)
 		return
 	}
 	more["Source"], more["Rows"], more["Count"], more["Find"] = kept, rows, len(tables), find
+	if more["Authors"], err = s.authorTicks(c, kept.Authors()); err != nil {
+		s.fail(c, err)
+		return
+	}
 	var schemas []string
 	for _, t := range tables {
 		if !slices.Contains(schemas, t.Schema) {
@@ -150,55 +160,48 @@ func (s *Server) tablePage(c *gin.Context, status int, p *problem.Problem) {
 	}
 	attributes, roles := s.familiar(c)
 	data := gin.H{"Dataset": ds, "Table": ds.Table, "Preview": records, "Source": c.Param("source"), "Problem": p, "Rules": ds.Table.Rules,
-		"Fields": conditionFields(tableFields(ds.Table, func(id string) *dataset.Table { return ds.Linked(id) })), "Attributes": attributes, "Roles": roles}
+		"Fields": conditionFields(tableFields(ds.Table, func(id string) *dataset.Table { return ds.Linked(id) })), "Attributes": attributes, "Roles": roles, "Hiders": roles[1:],
+		"WrittenRoles": chosen(c, "roles"), "WrittenWhere": c.PostForm("where"), "WrittenWords": c.PostForm("words")}
 	s.page(c, status, "table", ds.Table.Name, data)
 }
 
-// familiar collects the roles and attributes that rules and people already speak of, for
-// offering them where one is typed.
+// familiar collects the roles and attributes that rules, people and the passes of viewers
+// speak of already, for offering them where one is chosen.
 func (s *Server) familiar(c *gin.Context) (attributes, roles []string) {
-	seen := map[string]bool{}
-	note := func(list *[]string, name string) {
-		if !seen[name] {
-			seen[name] = true
-			*list = append(*list, name)
+	ctx := c.Request.Context()
+	note := func(rules []dataset.RowRule) {
+		for _, r := range rules {
+			roles, attributes = append(roles, r.Roles...), append(attributes, r.Where.Attributes()...)
 		}
 	}
-	note(&roles, dataset.Everyone)
-	people, err := s.store.People(c.Request.Context())
-	if err != nil {
-		return nil, roles
-	}
+	people, _ := s.store.People(ctx)
 	for _, p := range people {
-		for _, r := range p.RoleList() {
-			note(&roles, r)
-		}
-		for a := range p.AttributeMap() {
-			note(&attributes, a)
-		}
+		roles = append(roles, p.RoleList()...)
+		attributes = slices.AppendSeq(attributes, maps.Keys(p.AttributeMap()))
 	}
-	sources, err := s.store.Sources(c.Request.Context())
-	if err != nil {
-		return attributes, roles
-	}
+	sources, _ := s.store.Sources(ctx)
 	for _, src := range sources {
-		r, err := dataset.ReadRules(src.Rules)
-		if err != nil {
-			continue
-		}
-		for _, t := range r.Tables {
-			for _, row := range t.RowRules {
-				for _, role := range row.Roles {
-					note(&roles, role)
-				}
-				for _, a := range row.Where.Attributes() {
-					note(&attributes, a)
+		if r, err := dataset.ReadRules(src.Rules); err == nil {
+			for _, t := range r.Tables {
+				note(t.RowRules)
+				for _, h := range t.Hidden {
+					roles = append(roles, h.Except...)
 				}
 			}
 		}
 	}
-	sort.Strings(attributes)
-	return attributes, roles
+	kept, _ := s.store.Datasets(ctx)
+	for _, k := range kept {
+		if d, err := dataset.Read(k.Document); err == nil {
+			note(d.RowRules)
+		}
+	}
+	vouched, carried, _ := s.store.Vouched(ctx)
+	roles, attributes = append(roles, vouched...), append(attributes, carried...)
+	roles = slices.DeleteFunc(roles, func(r string) bool { return r == dataset.Everyone })
+	slices.Sort(roles)
+	slices.Sort(attributes)
+	return slices.Compact(attributes), append([]string{dataset.Everyone}, slices.Compact(roles)...)
 }
 
 func (s *Server) makeDataset(c *gin.Context) {

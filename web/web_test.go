@@ -241,6 +241,11 @@ func form(t *testing.T, c *demo.Client, path string, fields map[string]string, h
 	for k, v := range fields {
 		values.Set(k, v)
 	}
+	return post(t, c, path, values, headers...)
+}
+
+// post does so where a field has several values.
+func post(t *testing.T, c *demo.Client, path string, values url.Values, headers ...string) (int, string) {
 	r, err := http.NewRequest(http.MethodPost, running.Eskadel+path, strings.NewReader(values.Encode()))
 	require.NoError(t, err)
 	r.AddCookie(c.Cookie)

@@ -25,14 +25,14 @@ export function headers() {
 /**
  * Posts fields and returns the answer. A viewer whose stay has ended gets a new pass
  * once, without noticing.
- * @param {string} path @param {Record<string, string>} fields @param {{json?: boolean, signal?: AbortSignal}} [how]
+ * @param {string} path @param {Record<string, string> | FormData} fields @param {{json?: boolean, signal?: AbortSignal}} [how]
  * @returns {Promise<any>}
  */
 export async function post(path, fields, how = {}) {
   const ask = () => fetch(path, {
     method: "POST",
     headers: { ...headers(), "Content-Type": "application/x-www-form-urlencoded", Accept: how.json ? "application/json" : "text/html", "HX-Request": how.json ? "" : "true" },
-    body: new URLSearchParams(fields),
+    body: new URLSearchParams(/** @type {any} */ (fields)),
     signal: how.signal,
   });
   let response;

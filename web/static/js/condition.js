@@ -35,7 +35,7 @@ class Editor {
     this.choices = JSON.parse(root.dataset.choices ?? "{}");
     /** @type {string[]} */
     this.attributes = JSON.parse(root.dataset.attributes ?? "[]") ?? [];
-    this.viewer = root.dataset.attributes !== undefined;
+    this.viewer = root.dataset.attributes !== undefined; // as rules do, and filters do not
     this.hidden = /** @type {HTMLInputElement} */ (root.querySelector("input[type=hidden]"));
     this.place = /** @type {HTMLElement} */ (root.querySelector(".condition-rows"));
     this.words = /** @type {HTMLElement} */ (root.querySelector(".condition-words"));
@@ -203,11 +203,26 @@ class Editor {
         this.keep();
       }, type));
     }
-    const text = several.includes(op) ? value.join(", ") : typeof value === "object" ? "" : value;
-    return this.input(text, several.includes(op) ? "Values, with commas between" : "Value", known, (v) => {
-      part[op] = several.includes(op) ? v.split(",").map((s) => s.trim()).filter(Boolean) : v;
+    if (several.includes(op)) return this.list(part, field, op, known, type);
+    return this.input(typeof value === "object" ? "" : value, "Value", known, (v) => {
+      part[op] = v;
       this.keep();
-    }, several.includes(op) ? "text" : type, field);
+    }, type, field);
+  }
+
+  /** A field for each of several values, and one for the next. @param {any} part @param {Field} field @param {string} op @param {string[][]} known @param {string} type @returns {HTMLElement[]} */
+  list(part, field, op, known, type) {
+    const box = make("span", { class: "condition-values", role: "group", "aria-label": "Values" });
+    const boxes = () => /** @type {HTMLInputElement[]} */ ([...box.querySelectorAll("input")]);
+    const add = (/** @type {string} */ value) => {
+      box.append(...this.input(value, "One of the values", known, () => {
+        part[op] = boxes().map((b) => b.value.trim()).filter(Boolean);
+        if (boxes().every((b) => b.value)) add("");
+        this.keep();
+      }, type, field));
+    };
+    [...part[op], ""].forEach(add);
+    return [box];
   }
 
   /**

@@ -37,6 +37,7 @@ function upload(form) {
     });
     request.addEventListener("loadend", () => {
       bar.hidden = true;
+      /** @type {{tables?: string[], wrong?: string, detail?: string}} */
       let answer = {};
       try {
         answer = last();
@@ -57,7 +58,7 @@ document.querySelectorAll("form[data-view-as]").forEach((f) => {
     event.preventDefault();
     const place = /** @type {HTMLElement} */ (document.getElementById("view-as"));
     try {
-      fill(place, await post(form.dataset.viewAs ?? "", Object.fromEntries(/** @type {any} */ (new FormData(form)))));
+      fill(place, await post(form.dataset.viewAs ?? "", new FormData(form)));
     } catch (error) {
       place.textContent = error instanceof Trouble ? error.message : "Something went wrong here.";
     }
@@ -91,6 +92,14 @@ document.addEventListener("click", async (event) => {
     const field = /** @type {HTMLTextAreaElement} */ (document.getElementById(text.dataset.fill ?? ""));
     field.value = text.dataset.text ?? "";
     field.focus();
+    return;
+  }
+  const more = target.closest("[data-more]")?.previousElementSibling;
+  if (more) {
+    const next = /** @type {HTMLElement} */ (more.cloneNode(true));
+    next.querySelectorAll("input").forEach((i) => (i.value = ""));
+    more.after(next);
+    next.querySelector("input")?.focus();
     return;
   }
   const show = target.closest("[data-show-records]");
