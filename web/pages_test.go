@@ -65,7 +65,7 @@ func tidy(number string) string {
 func TestWidgetsAgreeWithTheTables(t *testing.T) {
 	conn := records(t)
 	v := director(t)
-	since := "(date_trunc('month', now() at time zone 'Europe/London') - interval '11 months') at time zone 'Europe/London'"
+	since := "(date_trunc('month', timestamptz '" + moment + "' at time zone 'Europe/London') - interval '11 months') at time zone 'Europe/London'"
 	total := func(w string) string {
 		a := v.run(w, map[string]any{})
 		p := v.records(w, map[string]any{}, a.Whole, 0)

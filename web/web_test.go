@@ -24,8 +24,11 @@ import (
 	"eskadel/localpg"
 )
 
-// The tests of this package share one running demonstration, with a tenth of its records.
+// The tests of this package share one running demonstration, with a tenth of its records,
+// held at a moment: nothing depends on when they run.
 var running *demo.Demo
+
+const moment = "2026-11-18T14:23:11Z"
 
 func TestMain(m *testing.M) {
 	root, err := filepath.Abs("..")
@@ -39,7 +42,7 @@ func TestMain(m *testing.M) {
 	if err := os.RemoveAll(dir); err != nil {
 		panic(err)
 	}
-	running, err = demo.Start(context.Background(), demo.Config{Dir: dir, Scale: 0.1, Say: func(string, ...any) {}})
+	running, err = demo.Start(context.Background(), demo.Config{Dir: dir, Scale: 0.1, Now: moment, Say: func(string, ...any) {}})
 	if err != nil {
 		panic(err)
 	}
