@@ -61,7 +61,11 @@ func NewPage(l *List) *Page {
 			if from, to, ok := f.Bin(v); ok {
 				text = n.Value(from) + " to " + n.Value(to)
 			}
-			r.Cells = append(r.Cells, chart.Cell{Text: text, Number: f.Type.Numeric() && !f.IsLink()})
+			c := chart.Cell{Text: text, Number: f.Type.Numeric() && !f.IsLink()}
+			if exact := v.Exact(); exact != text {
+				c.Exact = exact
+			}
+			r.Cells = append(r.Cells, c)
 		}
 		page.Rows = append(page.Rows, r)
 	}

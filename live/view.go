@@ -213,10 +213,7 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 			}
 		}
 	}
-	a.Notes = append(a.Notes, notes(t, version, 0)...)
-	for i, other := range t.Beside() {
-		a.Notes = append(a.Notes, notes(other, version, i+1)...)
-	}
+	a.Notes = Notes(t, version)
 	if t.IsEmpty() && doc.Form != chart.KeyFigures && doc.Form != chart.Gauge {
 		a.Nothing = "Nothing found: no " + ds.Record[1] + " meet what is set."
 		return a, nil
@@ -277,6 +274,15 @@ func (e *Engine) fresh(ds *dataset.Dataset, at time.Time) string {
 		return words + ", not live"
 	}
 	return words + ", live"
+}
+
+// Notes says what a chart leaves out, those of the datasets beside it too.
+func Notes(t *calc.Table, version int) []Note {
+	out := notes(t, version, 0)
+	for i, other := range t.Beside() {
+		out = append(out, notes(other, version, i+1)...)
+	}
+	return out
 }
 
 // notes says what a chart leaves out; of the dataset beside with a number from 1, or its own.

@@ -60,7 +60,8 @@ func (s *Server) apiView(c *gin.Context, state dashboard.State) (*live.View, err
 // apiRunWidget computes a widget: exact values as text, labels formatted.
 func (s *Server) apiRunWidget(c *gin.Context) {
 	var in struct {
-		State dashboard.State `json:"state"`
+		State  dashboard.State `json:"state"`
+		Totals *bool           `json:"totals"` // left out when false
 	}
 	if err := body(c, &in); err != nil {
 		s.fail(c, err)
@@ -72,6 +73,9 @@ func (s *Server) apiRunWidget(c *gin.Context) {
 		return
 	}
 	a, err := v.Widget(c.Param("widget"), live.Figures)
+	if err == nil && a.Grid != nil && in.Totals != nil && !*in.Totals {
+		a.Grid = a.Grid.WithoutTotals()
+	}
 	s.respond(c, a, err)
 }
 
@@ -107,6 +111,7 @@ func (s *Server) apiRun(c *gin.Context) {
 	var in struct {
 		Definition query.Definition `json:"definition"`
 		Filters    filter.Condition `json:"filters"`
+		Totals     *bool            `json:"totals"` // left out when false
 	}
 	if err := body(c, &in); err != nil {
 		s.fail(c, err)
@@ -129,11 +134,17 @@ func (s *Server) apiRun(c *gin.Context) {
 		return
 	}
 	g := chart.MakeGrid(t, &chart.Document{Definition: t.Plan.Definition}, 0)
+	if in.Totals != nil && !*in.Totals {
+		g = g.WithoutTotals()
+	}
 	if c.NegotiateFormat("application/json", "text/csv") == "text/csv" {
 		s.csv(c, "figures", g)
 		return
 	}
-	c.JSON(http.StatusOK, g)
+	c.JSON(http.StatusOK, struct {
+		*chart.Grid
+		Notes []live.Note `json:"notes"` // what is left out
+	}{g, live.Notes(t, 0)})
 }
 
 // apiPutDashboard makes a dashboard, or replaces the draft of one.

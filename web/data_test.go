@@ -289,8 +289,12 @@ func TestAccountingPeriodsFromADataset(t *testing.T) {
 	conn := records(t)
 	for name, span := range map[string][2]string{"P1": {"2026-01-25", "2026-02-22"}, "P3": {"2026-03-22", "2026-04-26"}} {
 		n := scalar(t, conn, "select count(*) from yard_job where status <> 'withdrawn' and opened_at >= $1::timestamp at time zone 'Europe/London' and opened_at < $2::timestamp at time zone 'Europe/London'", span[0], span[1])
-		assert.Contains(t, b, `{"text":"`+name+`"},{"text":"`+thousands(n)+`","exact":"`+n+`"`, name)
+		assert.Contains(t, b, `{"text":"`+name+`","exact":"`+span[0]+`T00:00:00Z"},{"text":"`+thousands(n)+`","exact":"`+n+`"`, name)
 	}
+	assert.Contains(t, b, `"notes":[{"words":"`, "what lies outside the periods is said")
+	assert.Contains(t, b, `"total":[`)
+	_, b = send(t, builder, http.MethodPost, "/api/v1/run", strings.TrimSuffix(chart, "}")+`,"totals":false}`)
+	assert.NotContains(t, b, `"total":`)
 }
 
 // A source is connected and forgotten by a program, and what is wrong with it is said.

@@ -182,6 +182,9 @@ func (s *Server) figuresFile(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
+	if c.PostForm("totals") == "no" {
+		a.Grid = a.Grid.WithoutTotals()
+	}
 	s.csv(c, slug(a.Title), a.Grid)
 }
 

@@ -14,7 +14,8 @@ import (
 type Figure struct {
 	Label   string       `json:"label"`
 	Text    string       `json:"text"`
-	Exact   string       `json:"exact"`
+	Exact   string       `json:"exact"`          // what is shown
+	Base    string       `json:"base,omitempty"` // what its records give, where that is not what is shown
 	Measure int          `json:"measure"`
 	Change  string       `json:"change,omitempty"` // "+12.0%", "new"
 	Way     string       `json:"way,omitempty"`    // up, down or same
@@ -22,6 +23,7 @@ type Figure struct {
 	Then    *query.Spell `json:"then,omitempty"`   // the span compared with
 	Was     string       `json:"was,omitempty"`
 	Target  string       `json:"target,omitempty"` // "97.1% of 1,950"
+	Aim     string       `json:"aim,omitempty"`    // the target exactly
 	Missed  bool         `json:"missed,omitempty"`
 	Spark   string       `json:"spark,omitempty"` // the points of a small line on a ground of 100 by 24
 	Tone    string       `json:"tone,omitempty"`
@@ -35,7 +37,8 @@ func Figures(t, along *calc.Table, doc *Document) []Figure {
 	formats := Formats(t)
 	for i, m := range t.Measures() {
 		f := t.TotalFigure(i)
-		fig := Figure{Label: MeasureLabel(m.Measure, m.Data), Text: formats[i].Value(f.Shown), Exact: f.Base.Exact(), Measure: i}
+		fig := Figure{Label: MeasureLabel(m.Measure, m.Data), Text: formats[i].Value(f.Shown), Measure: i}
+		fig.Exact, fig.Base = exact(f)
 		fig.Label = doc.finish().own(fig.Label)
 		if home := t.Home(i); home.Compared != nil {
 			fig.compare(f, formats[i], home)
@@ -43,6 +46,7 @@ func Figures(t, along *calc.Table, doc *Document) []Figure {
 		if a := t.Targets; a != nil && a.Measure == i && !f.Target.IsEmpty() {
 			n := formats[i]
 			fig.Target = fmt.Sprintf("%s of %s", format.Percent().Value(f.Reached()), n.Value(f.Target))
+			fig.Aim = f.Target.Exact()
 			fig.Missed = f.Missing().Decimal() != nil && f.Missing().Decimal().Negative
 		}
 		if len(doc.finish().Bands) > 0 && i == 0 && f.Shown.Decimal() != nil {

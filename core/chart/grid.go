@@ -3,6 +3,7 @@ package chart
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"eskadel/core/calc"
 	"eskadel/core/field"
@@ -21,6 +22,7 @@ type Grid struct {
 	Reference query.Reference `json:"reference"`
 	Nested    bool            `json:"nested,omitempty"` // rows have levels that open and close
 	By        int             `json:"by"`               // how many keys a row of the finest level has
+	Levels    []string        `json:"levels,omitempty"` // of a nested grid: what each level is divided by
 }
 
 // A HeadRow is a row of headings that each span several columns.
@@ -43,6 +45,7 @@ type Heading struct {
 	Shows   string         `json:"shows,omitempty"` // before, change, percent, target or reached; the figure when left out
 	Keys    []query.KeyRef `json:"keys,omitempty"`
 	Words   string         `json:"words,omitempty"`
+	Total   bool           `json:"total,omitempty"` // over what is divided elsewhere
 }
 
 // A Row is one group with its keys and words.
@@ -50,6 +53,7 @@ type Row struct {
 	Cells  []Cell         `json:"cells"`
 	Keys   []query.KeyRef `json:"keys,omitempty"`
 	Words  string         `json:"words,omitempty"`
+	Total  bool           `json:"total,omitempty"`  // over the rows below it, from records
 	Level  int            `json:"level,omitempty"`  // of a nested row, 0 for the outermost
 	Folds  bool           `json:"folds,omitempty"`  // it has rows below it
 	Open   bool           `json:"open,omitempty"`   // and they are shown at first
@@ -60,7 +64,8 @@ type Row struct {
 // and its column.
 type Cell struct {
 	Text   string `json:"text"`
-	Exact  string `json:"exact,omitempty"`
+	Exact  string `json:"exact,omitempty"` // what stands there, where that is more than the text
+	Base   string `json:"base,omitempty"`  // what its records give, where that is not what stands there
 	Number bool   `json:"number,omitempty"`
 	Plain  bool   `json:"plain,omitempty"` // a number that leads to no records
 	Look   *Look  `json:"look,omitempty"`
@@ -154,7 +159,7 @@ func (w *gridder) divide(split, levels int) {
 	by := len(p.Definition.By)
 	for m := range w.of {
 		label := w.finish.named(w.of, m)
-		h := Heading{Label: label, Number: true, Measure: m}
+		h := Heading{Label: label, Number: true, Measure: m, Total: levels < len(p.Dims)-by}
 		if p.Definition.Split != nil && levels > 0 {
 			var parts, words []string
 			for l := 0; l < levels; l++ {
@@ -223,7 +228,7 @@ func (w *gridder) cell(n int, c column, f calc.Figure, level int) Cell {
 	}
 	out := Cell{Text: number.Value(v), Exact: v.Exact(), Number: true, Plain: c.shows != "" || level < 0}
 	if c.shows == "" {
-		out.Exact = f.Base.Exact()
+		out.Exact, out.Base = exact(f)
 	}
 	if level >= 0 && len(w.looks) > 0 {
 		if l := w.looks[n*(len(w.looks)/len(w.columns))+level]; l != nil {
@@ -249,6 +254,21 @@ func (w *gridder) before(cell *Cell, c column, group, levels int) {
 	cell.Plain, cell.Then = false, &query.Spell{From: span.From, To: span.To}
 }
 
+// exactly is the cell of a group, with its value where that is more than its text.
+func exactly(text string, k calc.Key) Cell {
+	c := Cell{Text: text}
+	switch k.Kind {
+	case calc.Step:
+		c.Exact = k.From.Format(time.RFC3339)
+	case calc.One:
+		c.Exact = k.Value.Exact()
+	}
+	if c.Exact == text {
+		c.Exact = ""
+	}
+	return c
+}
+
 // row begins a row with its group.
 func (w *gridder) row(group []calc.Key) Row {
 	r := Row{Cells: make([]Cell, 0, len(group)+len(w.columns)), Keys: make([]query.KeyRef, 0, len(group))}
@@ -258,7 +278,7 @@ func (w *gridder) row(group []calc.Key) Row {
 		if k.Partial {
 			full += ", in part"
 		}
-		r.Cells = append(r.Cells, Cell{Text: full})
+		r.Cells = append(r.Cells, exactly(full, k))
 		r.Keys = append(r.Keys, k.Ref())
 		words = append(words, phrase)
 	}
@@ -298,6 +318,9 @@ func MakePivot(t *calc.Table, doc *Document, version int) *Grid {
 		heads = append(heads, d.F.Label)
 	}
 	g.Head = append(g.Head, Heading{Label: strings.Join(heads, " › ")})
+	if g.Nested {
+		g.Levels = heads
+	}
 	for s := range t.Splits {
 		if across == 0 {
 			break
@@ -336,6 +359,7 @@ func MakePivot(t *calc.Table, doc *Document, version int) *Grid {
 			r := w.row(group[:level+1])
 			r.Cells = r.Cells[level:]
 			r.Level, r.Folds = level, level < by-1
+			r.Total = r.Folds
 			r.Open, r.Hidden = r.Folds && level < open, level > open
 			for n, c := range w.columns {
 				cell := w.cell(n, c, t.MarginFigure(i, c.split, level+1, c.levels, c.measure), by-1-level)

@@ -21,9 +21,18 @@ func (d *drawer) markIn(mark *Mark, f calc.Figure, m int, at figures) *Mark {
 	if f.Shown.IsEmpty() {
 		return nil
 	}
-	*mark = Mark{Size: f.Shown.Float(), Label: d.formats[m].Value(f.Shown), Exact: f.Base.Exact()}
+	*mark = Mark{Size: f.Shown.Float(), Label: d.formats[m].Value(f.Shown)}
+	mark.Exact, mark.Base = exact(f)
 	mark.More = d.tips(f, m, at)
 	return mark
+}
+
+// exact writes what is shown of a figure, and what its records give where that is another.
+func exact(f calc.Figure) (shown, base string) {
+	if shown, base = f.Shown.Exact(), f.Base.Exact(); shown == base {
+		base = ""
+	}
+	return shown, base
 }
 
 // figures gives a place's figure of each measure.

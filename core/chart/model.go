@@ -86,7 +86,8 @@ type Mark struct {
 	More  []string     `json:"more,omitempty"`  // further lines of its tip
 	Tone  string       `json:"tone,omitempty"`  // a colour of its own
 	Inked string       `json:"inked,omitempty"` // what text on that colour is written in: ink or paper
-	Exact string       `json:"exact"`           // the value that its records give
+	Exact string       `json:"exact"`           // what is shown
+	Base  string       `json:"base,omitempty"`  // what its records give, where that is not what is shown
 	Run   *Run         `json:"run,omitempty"`   // of a running figure: the records of all that it goes over
 	Then  *query.Spell `json:"then,omitempty"`  // of a comparison: the span it lies in
 }

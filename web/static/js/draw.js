@@ -9,7 +9,7 @@ import { pies, radar } from "./drawing/round.js";
 import { Batch, colour, el, sign } from "./drawing/svg.js";
 
 /**
- * @typedef {{size: number, from: number, x?: number, r?: number, low?: number, high?: number, label: string, text?: string, more?: string[], tone?: string, inked?: string, exact: string, run?: {key: object, was: string}, then?: object}} Mark
+ * @typedef {{size: number, from: number, x?: number, r?: number, low?: number, high?: number, label: string, text?: string, more?: string[], tone?: string, inked?: string, exact: string, base?: string, run?: {key: object, was: string}, then?: object}} Mark
  * @typedef {{name: string, colour: string, as: string, role?: string, second?: boolean, stack?: boolean, measure: number, of: number, key?: object, words?: string, total?: string, marks: (Mark | null)[]}} Series
  * @typedef {{label: string, full: string, partial?: boolean, ahead?: boolean, key: object, words: string, colour?: string, rate?: string}} Group
  * @typedef {{low: number, high: number, log?: boolean, hidden?: boolean, no_grid?: boolean, title?: string, ticks: {at: number, label: string}[]}} Axis
@@ -183,7 +183,7 @@ export class Chart {
     if (s.role && s.role !== "before" || group.ahead) return null;
     const own = mark?.run ? mark.run.key : group.key;
     const keys = m.kind === "gauge" ? [] : s.key ? [own, s.key] : [own];
-    return { ...m.reference, measure: s.measure, keys, was: mark?.run ? mark.run.was : mark?.exact, then: mark?.then };
+    return { ...m.reference, measure: s.measure, keys, was: mark?.run ? mark.run.was : mark?.base ?? mark?.exact, then: mark?.then };
   }
 
   /** @param {Place} p */

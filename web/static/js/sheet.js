@@ -149,7 +149,7 @@ export class Sheet {
     const d = button.dataset;
     if (d.filter) void this.unfold(button, this.path(`filters/${encodeURIComponent(d.filter)}`), d.filter);
     else if (d.lift) this.lift(Number(d.lift));
-    else if (d.file) void this.file(d.file);
+    else if (d.file) void this.file(d.file, d.totals ?? "");
     else if ("standard" in d) this.standard();
     else if (d.page) {
       this.how.page = d.page;
@@ -161,10 +161,10 @@ export class Sheet {
     }
   }
 
-  /** Takes a widget's figures away as a file. @param {string} id */
-  async file(id) {
+  /** Takes a widget's figures away as a file, with their totals or, told "no", without. @param {string} id @param {string} totals */
+  async file(id, totals) {
     try {
-      const text = await post(this.path(`widgets/${encodeURIComponent(id)}/figures.csv`), this.fields());
+      const text = await post(this.path(`widgets/${encodeURIComponent(id)}/figures.csv`), { ...this.fields(), totals });
       const link = document.createElement("a");
       link.href = URL.createObjectURL(new Blob([text], { type: "text/csv" }));
       link.download = `${(this.widgets.get(id)?.answer?.title ?? id).replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase()}.csv`;

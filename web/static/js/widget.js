@@ -35,7 +35,7 @@ export class Widget {
     const head = column && /** @type {HTMLElement} */ (cell.closest("table")?.querySelector("tr.head")?.children[this.column(column)]);
     const of = (head ?? cell).dataset;
     /** @type {Record<string, any>} */
-    const mark = { ...this.answer.whole, measure: Number(of.measure), was: cell.dataset.exact };
+    const mark = { ...this.answer.whole, measure: Number(of.measure), was: cell.dataset.was };
     const run = cell.dataset.run ? JSON.parse(cell.dataset.run) : null, group = JSON.parse(row?.dataset.keys ?? "[]") ?? [];
     if (run) {
       group.splice(-1, 1, run.key);
