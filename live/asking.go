@@ -8,6 +8,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/source"
@@ -40,6 +41,21 @@ func (e *Engine) one(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, e
 
 // Table computes a definition for a viewer; at is when its records were read.
 func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
+	_, s.Careful = e.careful.Load(ds.Name)
+	t, at, err = e.table(ctx, d, ds, v, s)
+	if problem.Is(err, problem.Odd) && !s.Careful {
+		// Once such a value has been seen, they are left out from the first question on.
+		e.careful.Store(ds.Name, true)
+		s.Careful = true
+		return e.table(ctx, d, ds, v, s)
+	}
+	if err == nil && t.Plan.Setting.Careful {
+		e.careful.Store(ds.Name, true)
+	}
+	return t, at, err
+}
+
+func (e *Engine) table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
 	a := &asking{engine: e, ctx: ctx, viewer: v, setting: s}
 	if d.Asks() {
 		t, err = calc.Answer(d, ds, s, a)
@@ -62,6 +78,9 @@ func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Data
 		if r, err = e.one(ctx, p, v); err == nil {
 			err = calc.TooMany(r.Rows[0])
 		}
+	}
+	if err == nil {
+		err = calc.Odd(p, r.Rows[0])
 	}
 	if err != nil {
 		return nil, at, err

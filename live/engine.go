@@ -30,6 +30,7 @@ type Engine struct {
 	resolved map[string]resolved
 	ruled    map[string]ruled
 	watching context.Context
+	careful  sync.Map // datasets of which a sum has met what cannot be computed with, by name
 }
 
 // opened is a source with what ends the watching of it.

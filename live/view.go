@@ -295,11 +295,16 @@ func notes(t *calc.Table, version, beside int) []Note {
 			records, are = ds.Record[0], "is"
 		}
 		label := strings.ToLower(ds.Label(u.Field))
+		if f := ds.Find(u.Field); u.Why == "outside" && f != nil && f.IsBin() {
+			u.Why = "bins"
+		}
 		why := map[string]string{
-			"none":       "%s %s without a date in “%s” %s not shown.",
-			"outside":    "%s %s whose “%s” lies far outside the others %s not shown.",
-			"later":      "%s %s whose “%s” lies in the future %s not shown.",
-			"unreadable": "%s %s whose “%s” cannot be read %s left out of its figures.",
+			"none":        "%s %s without a date in “%s” %s not shown.",
+			"outside":     "%s %s whose “%s” lies far outside the others %s not shown.",
+			"later":       "%s %s whose “%s” lies in the future %s not shown.",
+			"bins":        "%s %s in none of the bins of “%s” %s not shown.",
+			"unplaceable": "%s %s whose “%s” cannot be read %s not shown.",
+			"unreadable":  "%s %s whose “%s” cannot be read %s left out of its figures.",
 		}[u.Why]
 		mark := u.Reference(t, version)
 		mark.Beside = beside

@@ -169,7 +169,8 @@ func query(ctx context.Context, conn *pgx.Conn, sql string, args []any) (Rows, e
 	return out, rows.Err()
 }
 
-// value turns what the driver returns into an exact value. NaN and infinities are no numbers.
+// value turns what the driver returns into an exact value. What is no number, or no date of
+// the years 1 to 9999, is a value that cannot be read.
 func value(v any, oid uint32) (field.Value, error) {
 	switch v := v.(type) {
 	case nil:
@@ -185,13 +186,21 @@ func value(v any, oid uint32) (field.Value, error) {
 	case bool:
 		return field.OfBool(v), nil
 	case time.Time:
+		if y := v.Year(); y < 1 || y > 9999 {
+			return field.OfUnreadable(beyond(v, oid)), nil
+		}
 		if oid == pgtype.DateOID {
 			return field.OfDate(v), nil
 		}
 		return field.OfTime(v), nil
 	case pgtype.Numeric:
-		if v.NaN || v.InfinityModifier != pgtype.Finite || !v.Valid {
+		switch {
+		case !v.Valid:
 			return field.Value{}, nil
+		case v.NaN:
+			return field.OfUnreadable("NaN"), nil
+		case v.InfinityModifier != pgtype.Finite:
+			return value(v.InfinityModifier, oid)
 		}
 		if v.Int.IsInt64() {
 			return field.OfUnits(v.Int.Int64(), v.Exp), nil
@@ -204,9 +213,22 @@ func value(v any, oid uint32) (field.Value, error) {
 		}
 		return field.OfDecimal(d), nil
 	case pgtype.InfinityModifier:
-		return field.Value{}, nil
+		return field.OfUnreadable(map[pgtype.InfinityModifier]string{pgtype.Infinity: "infinity", pgtype.NegativeInfinity: "-infinity"}[v]), nil
 	}
 	return field.Value{}, fmt.Errorf("a value of type %T cannot be read", v)
+}
+
+// beyond writes a time outside the years 1 to 9999.
+func beyond(t time.Time, oid uint32) string {
+	year, era := t.Year(), ""
+	if year < 1 {
+		year, era = 1-year, " BC"
+	}
+	out := fmt.Sprintf("%04d-%s", year, t.Format("01-02"))
+	if oid != pgtype.DateOID {
+		out += t.Format(" 15:04:05")
+	}
+	return out + era
 }
 
 // words turns an error of the database into a problem for people, which tells nothing

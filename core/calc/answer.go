@@ -18,6 +18,15 @@ type Asker interface {
 // Answer computes a definition whole: its own question, and those that comparisons,
 // targets and other datasets need besides.
 func Answer(d query.Definition, ds *dataset.Dataset, s query.Setting, ask Asker) (*Table, error) {
+	t, err := answer(d, ds, s, ask)
+	if problem.Is(err, problem.Odd) && !s.Careful {
+		s.Careful = true
+		t, err = answer(d, ds, s, ask)
+	}
+	return t, err
+}
+
+func answer(d query.Definition, ds *dataset.Dataset, s query.Setting, ask Asker) (*Table, error) {
 	if len(d.Also) == 0 {
 		p, err := query.BuildAsking(d, ds, s, ask.Ask)
 		if err != nil {
@@ -154,7 +163,23 @@ func asked(p query.Question, ask Asker) ([][]field.Value, error) {
 	if err == nil {
 		err = TooMany(rows)
 	}
+	if plan, ok := p.(*query.Plan); ok && err == nil {
+		err = Odd(plan, rows)
+	}
 	return rows, err
+}
+
+// Odd tells whether a value that cannot be computed with is in the sums of a plan that does not
+// leave it out.
+func Odd(p *query.Plan, rows [][]field.Value) error {
+	for _, row := range rows {
+		for _, v := range row[len(row)-1-len(p.Columns) : len(row)-1] {
+			if _, odd := v.Unreadable(); odd {
+				return problem.New(problem.Odd, "", "A value of this question cannot be computed with.")
+			}
+		}
+	}
+	return nil
 }
 
 // Recount tells whether a question that gave too many rows can be asked again in a way that

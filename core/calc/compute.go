@@ -52,7 +52,7 @@ func group(p *query.Plan, rows [][]field.Value) *computing {
 
 // read parses rows into keys and components, setting aside what the axis cannot place.
 func (c *computing) read(rows [][]field.Value) {
-	unplaced := map[string]int64{}
+	unplaced := map[Unplaced]int64{} // by all but their number
 	// All keys and components are cut from two pieces of memory, and each key is made once.
 	allKeys := make([]*Key, len(rows)*c.count)
 	var allParts parts
@@ -84,7 +84,11 @@ func (c *computing) read(rows [][]field.Value) {
 		}
 		f := fine{keys: allKeys[:c.count:c.count]}
 		allKeys = allKeys[c.count:]
-		why := ""
+		placed := true
+		cannot := func(dim int, why string) {
+			placed = false
+			unplaced[Unplaced{Why: why, Field: c.p.Dims[dim].Field, dim: dim}] += records
+		}
 		for i, d := range c.p.Dims {
 			state := query.StateValue
 			if c.p.Rolled {
@@ -106,9 +110,14 @@ func (c *computing) read(rows [][]field.Value) {
 			switch {
 			case totalled:
 			case d.Axis != nil:
-				if f.keys[i], why = c.step(d.Axis, value, why); f.keys[i] != nil {
+				var why string
+				if f.keys[i], why = c.step(d.Axis, value); f.keys[i] != nil {
 					f.at[i] = int32(whole(value))
+				} else if why != "" {
+					cannot(i, why)
 				}
+			case state == query.StateUnreadable || unplaceable(d, value):
+				cannot(i, map[bool]string{true: "outside", false: "unplaceable"}[d.F.IsBin()])
 			case state == query.StateOthers:
 				f.keys[i] = others
 			case state == query.StateNotShown:
@@ -131,8 +140,7 @@ func (c *computing) read(rows [][]field.Value) {
 		}
 		f.parts = allParts[:len(c.p.Columns):len(c.p.Columns)].read(row[:len(row)-1], c.p.Columns)
 		allParts = allParts[len(c.p.Columns):]
-		if why != "" {
-			unplaced[why] += records
+		if !placed {
 			continue
 		}
 		if level == 0 {
@@ -145,20 +153,20 @@ func (c *computing) read(rows [][]field.Value) {
 	if len(rows) > 0 {
 		c.sizes = sizes
 	}
-	for _, why := range []string{"none", "outside", "later"} {
-		if n := unplaced[why]; n > 0 {
-			c.unplaced = append(c.unplaced, Unplaced{why, c.axisField(), n})
+	for i, d := range c.p.Dims {
+		for _, why := range []string{"none", "outside", "later", "unplaceable"} {
+			u := Unplaced{Why: why, Field: d.Field, dim: i}
+			if u.Count = unplaced[u]; u.Count > 0 {
+				c.unplaced = append(c.unplaced, u)
+			}
 		}
 	}
 }
 
-func (c *computing) axisField() string {
-	for _, d := range c.p.Dims {
-		if d.Axis != nil {
-			return d.Field
-		}
-	}
-	return ""
+// unplaceable tells whether a key is that of what no group of a dimension holds.
+func unplaceable(d query.Dim, key field.Value) bool {
+	_, unreadable := key.Unreadable()
+	return unreadable || d.Part != 0 && !key.IsEmpty() && whole(key) == query.Unplaceable
 }
 
 func whole(v field.Value) int64 {
@@ -170,12 +178,14 @@ func whole(v field.Value) int64 {
 }
 
 // step turns a bucket's number into the key of a step.
-func (c *computing) step(a *query.Axis, bucket field.Value, why string) (*Key, string) {
+func (c *computing) step(a *query.Axis, bucket field.Value) (*Key, string) {
 	if bucket.IsEmpty() {
 		return nil, "none"
 	}
 	n := int(whole(bucket))
 	switch {
+	case n < 0 || n > len(a.Placed):
+		return nil, "unplaceable"
 	case n < 1 || len(a.Placed) == 0:
 		return nil, "outside"
 	case n >= len(a.Placed):
@@ -184,13 +194,13 @@ func (c *computing) step(a *query.Axis, bucket field.Value, why string) (*Key, s
 		}
 		return nil, "outside"
 	}
-	return &c.steps[n-1], why
+	return &c.steps[n-1], ""
 }
 
 // stepKey is the i-th step of an axis.
 func stepKey(a *query.Axis, i int) Key {
 	k := Key{Kind: Step, From: a.Borders[i], To: a.Borders[i+1], Begun: i < a.Begun}
-	k.Partial = k.From.Before(a.Range.From) && a.Fixed || k.To.After(a.Range.To) && a.Fixed
+	k.Partial = a.From && k.From.Before(a.Range.From) || a.To && k.To.After(a.Range.To)
 	if i < a.Begun && i < len(a.Placed)-1 && a.Placed[i+1].Before(k.To) {
 		k.Partial = true
 	}

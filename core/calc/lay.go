@@ -34,7 +34,7 @@ func (c *computing) table(e *earlier) *Table {
 	if all := c.marg[place{}]; all != nil {
 		for _, u := range c.p.Unread {
 			if n := whole(all[u.Column].is); n > 0 {
-				t.Unplaced = append(t.Unplaced, Unplaced{"unreadable", u.Field, n})
+				t.Unplaced = append(t.Unplaced, Unplaced{Why: "unreadable", Field: u.Field, Count: n})
 			}
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"github.com/cockroachdb/apd/v3"
 
 	"eskadel/core/field"
+	"eskadel/core/problem"
 	"eskadel/core/query"
 )
 
@@ -24,9 +25,9 @@ func sifted(p *query.Plan, ask Asker) (*computing, error) {
 	if first == nil {
 		return nil, nil
 	}
-	rows, err := ask.Ask(first)
-	if err != nil || TooMany(rows) != nil {
-		return nil, err
+	rows, err := asked(first, ask)
+	if err != nil {
+		return nil, unless(err)
 	}
 	c := merged(first, rows)
 	spans, values := c.wanted()
@@ -34,11 +35,19 @@ func sifted(p *query.Plan, ask Asker) (*computing, error) {
 		return nil, nil
 	}
 	second := first.Fetching(spans)
-	rows, err = ask.Ask(second)
-	if err != nil || TooMany(rows) != nil || !c.refine(merged(second, rows), spans) {
-		return nil, err
+	rows, err = asked(second, ask)
+	if err != nil || !c.refine(merged(second, rows), spans) {
+		return nil, unless(err)
 	}
 	return c, nil
+}
+
+// unless is an error but for that of too many rows: the plan is asked the plain way then.
+func unless(err error) error {
+	if problem.Is(err, problem.TooMany) {
+		return nil
+	}
+	return err
 }
 
 func column(rows [][]field.Value) (out []field.Value) {

@@ -10,11 +10,12 @@ import (
 
 // Unplaced counts records that the chart cannot show.
 type Unplaced struct {
-	// "none": no date; "outside": outside the axis; "later": after now; "unreadable": no
-	// value that measures could take.
+	// "none": no date; "outside": outside the axis, or all bins; "later": after now;
+	// "unplaceable": no value that groups could hold; "unreadable": none that measures could take.
 	Why   string
 	Field string
 	Count int64
+	dim   int // the dimension that cannot place them
 }
 
 // Reference leads to the records that u counts.
@@ -24,9 +25,11 @@ func (u Unplaced) Reference(t *Table, version int) query.Reference {
 		r.Unreadable = u.Field
 		return r
 	}
-	for _, d := range t.Plan.Dims {
+	for i, d := range t.Plan.Dims {
 		var k query.KeyRef
-		if a := d.Axis; a != nil {
+		if a := d.Axis; i == u.dim && (a == nil || u.Why == "unplaceable") {
+			k.Unreadable = true
+		} else if i == u.dim {
 			switch cut := len(a.Placed) > 0 && !a.Placed[len(a.Placed)-1].Equal(a.Borders[len(a.Placed)-1]); {
 			case u.Why == "none":
 				k.None = true

@@ -42,14 +42,14 @@ func TestCountsByValueGiveWhatTheSortedListGives(t *testing.T) {
 				for range d.Measures {
 					row = append(row, field.OfInt(v), field.OfInt(n))
 				}
-				rows = append(rows, append(row, field.OfInt(n)))
+				rows = append(rows, append(row, field.OfInt(0), field.OfInt(n))) // none is unreadable
 				for range n {
 					byKind[kind], all = append(byKind[kind], v), append(all, v)
 				}
 			}
 		}
 		// A row of records without a value weighs nothing.
-		rows = append(rows, []field.Value{field.OfText("care"), {}, field.OfInt(0), {}, field.OfInt(0), {}, field.OfInt(0), field.OfInt(2)})
+		rows = append(rows, []field.Value{field.OfText("care"), {}, field.OfInt(0), {}, field.OfInt(0), {}, field.OfInt(0), field.OfInt(0), field.OfInt(2)})
 		table := calc.Compute(plan, rows)
 		check := func(what string, got []field.Value, list []int64) {
 			want := []string{at(list, "0.5"), at(list, p), fmt.Sprint(distinct(list))}

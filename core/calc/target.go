@@ -180,6 +180,11 @@ func (t *Table) targetCalendar() period.Calendar {
 	if a := t.axis(); a != nil {
 		return a.Calendar
 	}
+	name, _, _ := t.Plan.InForce()
+	if f := t.Plan.Dataset.Find(name); f != nil {
+		cal, _ := t.Plan.Setting.For(f)
+		return cal
+	}
 	return t.Plan.Setting.Calendar.Civil()
 }
 
@@ -191,10 +196,10 @@ func (t *Table) targeted(r period.Range) period.Range {
 		return r
 	}
 	whole := period.Range{From: a.Borders[0], To: a.Borders[len(a.Borders)-1]}
-	if !a.Fixed {
-		return whole
+	if !a.From {
+		r.From = whole.From
 	}
-	if r.To.After(a.Now) {
+	if !a.To || r.To.After(a.Now) {
 		r.To = whole.To
 	}
 	return r.Intersect(whole)

@@ -117,6 +117,19 @@ func TestPlansAreAskedUnderTheFiltersInForce(t *testing.T) {
 	}
 }
 
+// Without a time axis a plan counts for the days of the filter, in the zone of its field.
+func TestAPlanWithoutAnAxisEndsWithTheLastDay(t *testing.T) {
+	for _, name := range []string{"Pacific/Auckland", "Europe/Berlin", "UTC", "America/Los_Angeles"} {
+		zone, err := time.LoadLocation(name)
+		require.NoError(t, err)
+		here := query.Setting{Now: setting.Now, Calendar: period.ISO(zone)}
+		d := definition(t, `"measures":[{"sum":"cost"}],"where":{"field":"opened","within":{"from":"2026-03-02","to":"2026-03-30"}},"target":{"plan":"jobs","measure":{"sum":"cost"},"on":"promised"}`)
+		table, err := calc.Answer(d, sample.Jobs(), here, &planned{rows: [][]field.Value{{field.OfInt(1), field.OfInt(31), field.OfInt(1)}}})
+		require.NoError(t, err)
+		near(t, "29", table.TotalFigure(0).Target, name)
+	}
+}
+
 func TestConditionsOnResultsKeepTotals(t *testing.T) {
 	d := definition(t, `"measures":[{"count":"records"}],"by":[{"field":"boat"}],"results":[{"at_least":3,"below":9}],"drop_zeros":true`)
 	p, err := query.Build(d, sample.Jobs(), setting, nil)

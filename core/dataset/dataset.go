@@ -71,10 +71,27 @@ func (f *Field) Repairable() bool {
 	return f.target == nil && f.column != nil && f.linked == nil && (f.ReadAs != nil || f.Type == field.Text)
 }
 
-// fallible tells whether a value of the field may be one that cannot be read: a repaired
-// text, or a NaN or an infinity.
-func (f *Field) fallible() bool {
+// Repaired tells whether what cannot be read of the field is left out of its values: a
+// repaired text, or a NaN or an infinity among binary numbers.
+func (f *Field) Repaired() bool {
 	return f.ReadAs != nil || f.column != nil && f.column.Float && f.target == nil
+}
+
+// plain tells whether the field is a column as it is.
+func (f *Field) plain() bool {
+	return f.target == nil && f.column != nil && f.formula == nil && f.linked == nil && f.ReadAs == nil && len(f.Inside) == 0
+}
+
+// fallible tells whether a value of the field may be one that cannot be read: a repaired
+// text, a NaN, an infinity, a date beyond all years.
+func (f *Field) fallible() bool {
+	return f.Repaired() || f.plain() && f.column.readable("r") != ""
+}
+
+// Unplaceable tells whether a value of the field may be one that no group holds: a number or
+// a date that cannot be read, or a number in no bin.
+func (f *Field) Unplaceable() bool {
+	return f.Bins != nil || f.plain() && f.column.readable("r") != ""
 }
 
 // Planned tells whether the field holds a plan, whose future counts like any other time.

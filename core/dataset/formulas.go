@@ -22,7 +22,7 @@ func (s *Scope) Target() formula.Target {
 			return formula.Column{}, err
 		}
 		f := s.dataset.fields[name]
-		return formula.Column{SQL: col.Text, Zoned: f.Zoned, Safe: f.formula != nil || f.Bins != nil}, nil
+		return formula.Column{SQL: col.Text, Zoned: f.Zoned, Safe: f.formula != nil}, nil
 	}}
 }
 

@@ -122,12 +122,36 @@ func (s *Scope) makeKey(f *Field) string {
 	return sql
 }
 
-// Unreadable gives the SQL that is true where a field is filled but has no value that
-// could be computed with: a repaired text that cannot be read, a NaN or an infinity;
-// "" for fields where that cannot be.
-func (s *Scope) Unreadable(f *Field) string {
+// Finite gives the SQL that is true where a field has a value that can be computed with,
+// or placed; "" where its key is nothing else.
+func (s *Scope) Finite(f *Field) string {
 	switch {
-	case !f.fallible():
+	case f.Bins != nil:
+		return "(" + s.key(f) + " - " + s.key(f) + " = '0'::numeric)"
+	case f.plain():
+		return f.column.readable(s.alias(f.path))
+	}
+	return ""
+}
+
+// Readable is KeyOnly but for values that cannot be computed with, which are left out.
+func (s *Scope) Readable(f *Field) (string, error) {
+	key, err := s.KeyOnly(f)
+	if only := s.Finite(f); only != "" && err == nil {
+		key = "(case when " + only + " then " + key + " end)"
+	}
+	return key, err
+}
+
+// Unreadable gives the SQL that is true where a field is filled but has no value that
+// could be computed with: a repaired text that cannot be read, a NaN or an infinity, a date
+// beyond all years, a number that lies in no bin; "" for fields where that cannot be.
+func (s *Scope) Unreadable(f *Field) string {
+	if only := s.Finite(f); only != "" {
+		return "(" + only + " is false)"
+	}
+	switch {
+	case !f.Repaired():
 		return ""
 	case f.ReadAs == nil:
 		return "(" + s.alias(f.path) + "." + statement.Name(f.column.Name) + " is not null and " + s.key(f) + " is null)"
@@ -184,6 +208,9 @@ func (s *Scope) linked(f *Field) string {
 		value := "true"
 		if c := t.Column(l.Column); c != nil {
 			value = c.sql("r")
+			if only := c.readable("r"); only != "" {
+				value = "(case when " + only + " then " + value + " end)"
+			}
 		}
 		var sql string
 		switch l.Take {
@@ -237,7 +264,7 @@ func (s *Scope) groups(f *Field) string {
 	return out + " when " + of.Text + " is not null then " + s.env.Bind.Bind(f.Groups.Rest) + "::text end)"
 }
 
-// bins gives the lower border of the bin that a number lies in.
+// bins gives the lower border of the bin that a number lies in, NaN where it lies in none.
 func (s *Scope) bins(f *Field) string {
 	x := s.key(f.of) + "::numeric"
 	number := func(text string) string { return s.env.Bind.Bind(text) + "::numeric" }
@@ -247,7 +274,7 @@ func (s *Scope) bins(f *Field) string {
 		return "(" + bin + " * " + width + " + " + start + ")"
 	}
 	count := fmt.Sprint(f.Bins.Count)
-	return "(case when " + x + " >= " + start + " and " + x + " <= " + start + " + " + width + " * " + count + " then least(" + bin + ", " + count + " - 1) * " + width + " + " + start + " end)"
+	return "(case when " + x + " >= " + start + " and " + x + " <= " + start + " + " + width + " * " + count + " then least(" + bin + ", " + count + " - 1) * " + width + " + " + start + " when " + x + " is not null then 'NaN'::numeric end)"
 }
 
 // KeyType is the type of what identifies a field's value.
@@ -322,14 +349,8 @@ func (s *Scope) AddressColumns() []string {
 	return out
 }
 
-// Key is KeyOnly by name.
-func (s *Scope) Key(name string) (string, error) {
-	f, err := s.dataset.Field(name)
-	if err != nil {
-		return "", err
-	}
-	return s.KeyOnly(f)
-}
+// Field finds a field of the scope's dataset.
+func (s *Scope) Field(name string) (*Field, error) { return s.dataset.Field(name) }
 
 // Keys gives the SQL of several columns of a table as one row.
 func (s *Scope) Keys(alias string, columns []string) string {

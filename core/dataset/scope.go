@@ -178,6 +178,7 @@ func (s *Scope) Column(name string) (filter.Column, error) {
 	}
 	col := filter.Column{Label: f.Label, Type: f.Type, KeyType: f.KeyType(), Zoned: f.Zoned, NotNull: f.NotNull, Key: s.key(f), Unreadable: func() string { return s.Unreadable(f) }}
 	col.Text = col.Key
+	col.Finite = s.Finite(f)
 	if c := f.identifies(); c != nil {
 		col.Canon, col.Folds = c.canon, f.IsLink() && c.folds()
 	}
@@ -221,7 +222,7 @@ func (s *Scope) tableColumn(name string) (filter.Column, error) {
 		return filter.Column{}, err
 	}
 	key := c.sql(s.alias(path))
-	return filter.Column{Label: name, Type: c.Type, KeyType: c.Type, Zoned: c.Zoned, NotNull: c.NotNull && len(path) == 0, Key: key, Text: key, Canon: c.canon, Folds: c.folds()}, s.err
+	return filter.Column{Label: name, Type: c.Type, KeyType: c.Type, Zoned: c.Zoned, NotNull: c.NotNull && len(path) == 0, Key: key, Text: key, Finite: c.readable(s.alias(path)), Canon: c.canon, Folds: c.folds()}, s.err
 }
 
 // KeyOnly gives the SQL of what identifies a field's value, joining no more than that needs.

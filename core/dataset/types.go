@@ -23,6 +23,38 @@ func (c *Column) sql(alias string) string {
 	return name
 }
 
+// The years that dates are computed with.
+const firstYear, lastYear = "'0001-01-01", "'10000-01-01"
+
+// readable is the SQL that is true where a value of the column can be computed with: a
+// number, or a date of the years 1 to 9999. It is "" where each can, or where sql leaves out
+// the others.
+func (c *Column) readable(alias string) string {
+	name := alias + "." + statement.Name(c.Name)
+	switch {
+	case c.Float || !c.Native || c.JSON || c.Array:
+	case c.Type == field.Number && precise.MatchString(c.base()):
+		return "(" + name + " < 'NaN'::numeric)" // which is above every number
+	case c.Type == field.Number:
+		return "(" + name + " - " + name + " = '0'::numeric)"
+	case c.Type.Temporal():
+		return Years(name, c.Type, c.Zoned)
+	}
+	return ""
+}
+
+// Years is the SQL that is true where a date lies in the years 1 to 9999.
+func Years(sql string, t field.Type, zoned bool) string {
+	kind := "'::date"
+	switch {
+	case t == field.Timestamp && zoned:
+		kind = "+00'::timestamptz"
+	case t == field.Timestamp:
+		kind = "'::timestamp"
+	}
+	return "(" + sql + " >= " + firstYear + kind + " and " + sql + " < " + lastYear + kind + ")"
+}
+
 func (c *Column) asText(alias string) string {
 	if c.Type != field.Text {
 		return c.sql(alias) + "::text"

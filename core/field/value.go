@@ -75,6 +75,19 @@ func OfInt(n int64) Value            { return ofUnits(Integer, n, 0) }
 func OfDecimal(d *apd.Decimal) Value { return ofDecimal(Number, d) }
 func OfBool(b bool) Value            { return Value{kind: Boolean, is: b} }
 
+// unreadable is what a value that cannot be computed with says.
+type unreadable string
+
+// OfUnreadable is a value that is there and cannot be computed with: not a number, an
+// infinity, a date beyond the years 1 to 9999. It is empty but for what it says.
+func OfUnreadable(says string) Value { return Value{is: unreadable(says)} }
+
+// Unreadable is what a value that cannot be computed with says; ok is false for any other.
+func (v Value) Unreadable() (says string, ok bool) {
+	s, ok := v.is.(unreadable)
+	return string(s), ok
+}
+
 // OfUnits is the number of so many units of a power of ten.
 func OfUnits(units int64, exponent int32) Value { return ofUnits(Number, units, exponent) }
 

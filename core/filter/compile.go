@@ -23,6 +23,7 @@ type Column struct {
 	Key     string     // SQL of what identifies a value
 	Raw     string     // of a link: SQL that is filled also where the linked record may not be seen; else ""
 	Text    string     // SQL of what readers see
+	Finite  string     // SQL that is true where a filled value can be computed with; "" where each can
 	// Canon writes a literal as values of the column's own type are written; nil for as it is.
 	Canon func(literal string) string
 	Folds bool // values that differ in case only are the same
@@ -160,11 +161,14 @@ func PartSQL(col Column, p period.Part, e Env) string {
 		x = Wall(x, e.Bind, e.Calendar)
 	}
 	part := map[period.Part]string{period.MonthOfYear: "month", period.QuarterOfYear: "month", period.Weekday: "isodow", period.DayOfMonth: "day", period.HourOfDay: "hour", period.ISOWeek: "week"}[p]
-	sql := "extract(" + part + " from " + x + ")"
+	sql := "extract(" + part + " from " + x + ")::int"
 	if p == period.QuarterOfYear {
-		return fmt.Sprintf("(((%s::int + %d) %% 12) / 3 + 1)", sql, 12-int(e.Calendar.FiscalStart))
+		sql = fmt.Sprintf("(((%s + %d) %% 12) / 3 + 1)", sql, 12-int(e.Calendar.FiscalStart))
 	}
-	return sql + "::int"
+	if col.Finite != "" {
+		sql = "(case when " + col.Finite + " then " + sql + " end)"
+	}
+	return sql
 }
 
 func (c Condition) leaf(col Column, e Env) (string, error) {
@@ -231,7 +235,8 @@ func now(col Column, e Env) time.Time {
 	return e.Calendar.Wall(e.Now)
 }
 
-// span compiles a range of time on a column.
+// span compiles a range of time on a column. Without an end it has every date that can be
+// read.
 func span(col Column, e Env, r period.Range) string {
 	var parts []string
 	if !r.From.IsZero() {
@@ -239,6 +244,9 @@ func span(col Column, e Env, r period.Range) string {
 	}
 	if !r.To.IsZero() {
 		parts = append(parts, col.Text+" < "+e.Bind.Bind(r.To))
+	}
+	if len(parts) < 2 && col.Finite != "" {
+		parts = append(parts, col.Finite)
 	}
 	if len(parts) == 0 {
 		return col.Text + " is not null"
@@ -381,7 +389,11 @@ func (c Condition) order(col Column, e Env) (string, error) {
 			return span(col, e, period.Range{To: day.To}), nil
 		}
 		sign := map[Op]string{Above: ">", AtLeast: ">=", Below: "<", AtMost: "<="}[op]
-		return col.Text + " " + sign + " " + e.Bind.Bind(v.Arg()) + cast(v, col.Zoned), nil
+		sql := col.Text + " " + sign + " " + e.Bind.Bind(v.Arg()) + cast(v, col.Zoned)
+		if col.Finite != "" && c.Op != Between {
+			sql = "(" + sql + " and " + col.Finite + ")"
+		}
+		return sql, nil
 	}
 	if c.Op != Between {
 		return one(c.Op, c.Values[0].Literal)

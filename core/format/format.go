@@ -153,6 +153,9 @@ var round = func() *apd.Context {
 func (n Number) Value(v field.Value) string {
 	switch v.Type() {
 	case field.Empty:
+		if says, unreadable := v.Unreadable(); unreadable {
+			return says
+		}
 		return Nothing
 	case field.Integer, field.Number:
 		return n.number(v)

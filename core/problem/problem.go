@@ -23,6 +23,7 @@ const (
 	Down      = "down"      // a database does not answer
 	Slow      = "slow"      // a question took longer than its limit
 	TooMany   = "too-many"  // more than a form, or a person, may have
+	Odd       = "odd"       // a value turned up that cannot be computed with
 )
 
 // A Problem is an error in words for people.

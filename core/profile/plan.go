@@ -82,6 +82,9 @@ func (p *Plan) Compile(g *dataset.Guard) ([]statement.Statement, error) {
 			if unreadable == "" {
 				unreadable = "false"
 			}
+			if col.Finite != "" {
+				col.Text = "(case when " + col.Finite + " then " + col.Text + " end)"
+			}
 			columns = append(columns, fmt.Sprintf("%s as f%d, %s as u%d", col.Text, i, unreadable, i))
 		}
 		if len(columns) == 0 {

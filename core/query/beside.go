@@ -242,13 +242,9 @@ func BuildShared(d Definition, ds *dataset.Dataset, s Setting, sets Sets, ask As
 	var others []Definition
 	var union *Extent
 	widen := func(e *ExtentPlan, move func(time.Time) time.Time) error {
-		rows, err := ask(e)
-		if err != nil {
+		x, err := e.ask(ask)
+		if err != nil || !x.Any {
 			return err
-		}
-		x := e.Read(rows)
-		if !x.Any {
-			return nil
 		}
 		_, now := e.plan.Setting.For(e.dim.F)
 		r := x.within(e.dim.F, now, period.Range{})
@@ -288,7 +284,7 @@ func BuildShared(d Definition, ds *dataset.Dataset, s Setting, sets Sets, ask As
 		}
 	}
 	if union != nil {
-		union.Quarter1, union.Quarter3, union.beyond = union.Low, union.High, true
+		union.beyond = true
 	}
 	if out.Plan, err = buildWithin(d, ds, s, union, ask); err != nil {
 		return nil, err
@@ -314,11 +310,14 @@ func (p *Shared) beside(d Definition, set, ds *dataset.Dataset, s Setting, ask A
 	}
 	d.By[0].Grain = axis.Grain
 	move := s.mover(ds, set, p.Dims[0].F, f)
-	span := period.Range{From: move(axis.Range.From), To: move(axis.Range.To)}
-	if axis.Fixed {
-		s.Filters = filter.And(s.Filters, stamped(f, span))
+	from, to := move(axis.Range.From), move(axis.Range.To)
+	if axis.From {
+		s.Filters = filter.And(s.Filters, filter.And(between(f, &from, nil)...))
 	}
-	return buildWithin(d, set, s, &Extent{Low: span.From, High: span.To.Add(-time.Microsecond), Quarter1: span.From, Quarter3: span.To, Any: true, beyond: true}, ask)
+	if axis.To {
+		s.Filters = filter.And(s.Filters, filter.And(between(f, nil, &to)...))
+	}
+	return buildWithin(d, set, s, &Extent{Low: from, High: to.Add(-time.Microsecond), Any: true, beyond: true}, ask)
 }
 
 // Steps returns, for each step of the chart's axis, which step of what stands beside with a

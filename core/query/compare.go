@@ -35,10 +35,10 @@ func (p *Plan) Both(e *Earlier) *Plan {
 	out.Dims = append([]Dim{}, p.Dims...)
 	var edges, before []time.Time
 	var until, later time.Time // what is shown can be placed, and ends
-	axis := &Axis{Fixed: true, Now: p.Setting.Now, Calendar: p.Setting.Calendar}
+	axis := &Axis{From: true, To: true, Now: p.Setting.Now, Calendar: p.Setting.Calendar}
 	if e.Axis >= 0 {
 		a := p.Dims[e.Axis].Axis
-		if !a.Fixed || e.Total != nil {
+		if !a.Fixed() || e.Total != nil {
 			return nil
 		}
 		axis.Grain, axis.Calendar = a.Grain, a.Calendar
@@ -127,7 +127,7 @@ func (p *Plan) Earlier() (*Earlier, error) {
 		edges[r.From.UnixNano()], edges[r.To.UnixNano()] = r.From, r.To
 	}
 	if len(edges) > 0 {
-		axis := &Axis{Grain: a.Grain, Fixed: true, Calendar: cal, Now: now}
+		axis := &Axis{Grain: a.Grain, From: true, To: true, Calendar: cal, Now: now}
 		for _, e := range edges {
 			axis.Borders = append(axis.Borders, e)
 		}

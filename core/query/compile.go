@@ -3,6 +3,7 @@ package query
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
@@ -70,7 +71,7 @@ func (b *builder) inner() (string, error) {
 			axis = key
 			key = b.bucket(d, key)
 		case d.Part != 0:
-			key = filter.PartSQL(filter.Column{Zoned: d.F.Zoned, Text: key}, d.Part, filter.Env{Bind: b.bind, Calendar: p.Setting.Calendar})
+			key = b.part(d, key)
 		}
 		columns = append(columns, fmt.Sprintf("%s as k%d", key, i))
 		if hidden := b.hidden(d); hidden != "" {
@@ -167,11 +168,25 @@ func (b *builder) nullable() bool {
 	return false
 }
 
-// bucket numbers the steps from 1; 0 and len(borders) lie outside the axis.
-func (b *builder) bucket(d Dim, key string) string {
-	if len(d.Axis.Placed) == 0 {
-		return "case when " + key + " is not null then 0 end"
+// years are those that dates are computed with.
+var years = period.Range{From: time.Date(1, 1, 1, 0, 0, 0, 0, time.UTC), To: time.Date(10000, 1, 1, 0, 0, 0, 0, time.UTC)}
+
+// Unplaceable is the repeating part of a date that has none, being beyond all years.
+const Unplaceable = -1
+
+// part is the SQL of a repeating part of a date.
+func (b *builder) part(d Dim, key string) string {
+	col := filter.Column{Zoned: d.F.Zoned, Text: key, Finite: b.scope.Finite(d.F)}
+	sql := filter.PartSQL(col, d.Part, filter.Env{Bind: b.bind, Calendar: b.plan.Setting.Calendar})
+	if col.Finite == "" {
+		return sql
 	}
+	return fmt.Sprintf("coalesce(%s, case when %s is not null then %d end)", sql, key, Unplaceable)
+}
+
+// bucket numbers the steps from 1; 0 and len(borders) lie outside the axis, and before and
+// after those what is beyond all years.
+func (b *builder) bucket(d Dim, key string) string {
 	kind := "timestamp[]"
 	switch {
 	case d.F.Zoned:
@@ -179,7 +194,8 @@ func (b *builder) bucket(d Dim, key string) string {
 	case d.F.Type.String() == "date":
 		kind = "date[]"
 	}
-	return "width_bucket(" + key + ", " + b.bind.Bind(d.Axis.Placed) + "::" + kind + ")"
+	borders := append(append([]time.Time{years.From}, d.Axis.Placed...), years.To)
+	return "width_bucket(" + key + ", " + b.bind.Bind(borders) + "::" + kind + ") - 1"
 }
 
 // aggregate is the SQL of one component over the inner query's columns.
@@ -282,6 +298,3 @@ func (b *builder) labelled(grouped, states string) string {
 	columns = append(columns, "g.n")
 	return "select " + strings.Join(columns, ", ") + " from (" + grouped + ") g" + joins
 }
-
-// NeedsExtent tells whether the axis of a plan depends on where the records lie.
-func needsExtent(r period.Range, fixed bool) bool { return !fixed || r.From.IsZero() || r.To.IsZero() }

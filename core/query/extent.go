@@ -2,16 +2,25 @@ package query
 
 import (
 	"fmt"
+	"time"
 
 	"eskadel/core/dataset"
-	"eskadel/core/field"
+	"eskadel/core/period"
 	"eskadel/core/statement"
 )
 
 // An ExtentPlan asks where the records of a definition's date field lie.
 type ExtentPlan struct {
-	plan *Plan
-	dim  Dim
+	plan   *Plan
+	dim    Dim
+	fences period.Range // outside which records are outliers; none while they are not known
+}
+
+// An Extent is where the records of a date field lie that are no outliers.
+type Extent struct {
+	Low, High time.Time
+	Any       bool
+	beyond    bool // now does not end it, since another dataset goes on
 }
 
 // NewExtent returns the plan that must run before Build, or nil when the time axis is
@@ -29,9 +38,8 @@ func (p *Plan) extent() *ExtentPlan {
 		if !dim.onAxis() {
 			continue
 		}
-		r, _, fixed := p.where.Span(dim.Field, p.column(dim.F), p.env())
-		if needsExtent(r, fixed) {
-			return &ExtentPlan{p, dim}
+		if r, _, _ := p.where.Span(dim.Field, p.column(dim.F), p.env()); r.From.IsZero() || r.To.IsZero() {
+			return &ExtentPlan{plan: p, dim: dim}
 		}
 	}
 	return nil
@@ -46,11 +54,9 @@ func BuildAsking(d Definition, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, 
 	}
 	var extent *Extent
 	if ep := p.extent(); ep != nil {
-		rows, err := ask(ep)
-		if err != nil {
+		if extent, err = ep.ask(ask); err != nil {
 			return nil, err
 		}
-		extent = ep.Read(rows)
 	}
 	return p, p.build(extent)
 }
@@ -73,6 +79,38 @@ func found(d Definition, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, error)
 	return p, err
 }
 
+// ask finds the extent. Outliers are more than 3 quartile distances outside the quartiles:
+// where there are any, the records within are asked for anew.
+func (e *ExtentPlan) ask(ask Ask) (*Extent, error) {
+	rows, err := ask(e)
+	if err != nil || len(rows) == 0 || rows[0][0].IsEmpty() {
+		return &Extent{}, err
+	}
+	x := &Extent{Low: rows[0][0].Time(), High: rows[0][1].Time(), Any: true}
+	if within := e.within(x, rows[0][2].Time(), rows[0][3].Time()); within != nil {
+		if rows, err = ask(within); err != nil || len(rows) == 0 || rows[0][0].IsEmpty() {
+			return x, err // they have all gone meanwhile
+		}
+		x.Low, x.High = rows[0][0].Time(), rows[0][1].Time()
+	}
+	return x, nil
+}
+
+// within is the question for what lies within the fences; nil where everything does.
+func (e *ExtentPlan) within(x *Extent, quarter1, quarter3 time.Time) *ExtentPlan {
+	fence := 3 * (quarter3.UnixMicro() - quarter1.UnixMicro()) // since a duration ends after 292 years
+	if fence <= 0 {
+		return nil
+	}
+	out := *e
+	low := time.UnixMicro(max(quarter1.UnixMicro()-fence, years.From.UnixMicro())).UTC()
+	high := time.UnixMicro(min(quarter3.UnixMicro()+fence, years.To.UnixMicro())).UTC()
+	if out.fences = (period.Range{From: low, To: high}); !x.Low.Before(low) && !x.High.After(high) {
+		return nil
+	}
+	return &out
+}
+
 // Compile writes the statement: smallest, largest, first and third quartile.
 func (e *ExtentPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
 	b := newBuilder(e.plan, g)
@@ -85,8 +123,14 @@ func (e *ExtentPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
 		return statement.Statement{}, err
 	}
 	quartile := "percentile_disc(%s) within group (order by " + key + ")"
-	sql := fmt.Sprintf("select min(%s), max(%s), "+quartile+", "+quartile+" from %s where %s and isfinite(%s)",
-		key, key, "0.25", "0.75", b.scope.From(), where, key)
+	within := dataset.Years(key, e.dim.F.Type, e.dim.F.Zoned)
+	columns := fmt.Sprintf("min(%s), max(%s)", key, key)
+	if e.fences.To.IsZero() {
+		columns += fmt.Sprintf(", "+quartile+", "+quartile, "0.25", "0.75")
+	} else {
+		within = key + " between " + b.bind.Bind(e.fences.From) + " and " + b.bind.Bind(e.fences.To)
+	}
+	sql := fmt.Sprintf("select %s from %s where %s and %s", columns, b.scope.From(), where, within)
 	return statement.Statement{SQL: sql, Args: b.bind.Args()}, nil
 }
 
@@ -95,12 +139,3 @@ func (e *ExtentPlan) Data() *dataset.Dataset { return e.plan.Dataset }
 
 // Data is the dataset the plan reads.
 func (p *Plan) Data() *dataset.Dataset { return p.Dataset }
-
-// Read takes the answer.
-func (e *ExtentPlan) Read(rows [][]field.Value) *Extent {
-	if len(rows) == 0 || rows[0][0].IsEmpty() {
-		return &Extent{}
-	}
-	r := rows[0]
-	return &Extent{Low: r[0].Time(), High: r[1].Time(), Quarter1: r[2].Time(), Quarter3: r[3].Time(), Any: true}
-}

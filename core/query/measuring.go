@@ -22,6 +22,7 @@ type Atom struct {
 	Where     *filter.Condition // only records that meet it
 	Only      *formula.Expr     // only records for which it is true
 	Tallied   bool              // it is had from how often each value occurs, see tally
+	Careful   bool              // what cannot be computed with is left out
 }
 
 // limited tells whether the atom leaves out some of a group's records.
@@ -50,9 +51,15 @@ type Unread struct {
 	Column int // of Measuring.Columns
 }
 
+// careful tells whether a measure leaves out what cannot be computed with of a field that is
+// a column as it is. A sum tells by its own value that there is such a thing.
+func (s Setting) careful(a Aggregate) bool {
+	return s.Careful || a != Sum && a != "" && a != Average && a != Spread
+}
+
 // unread returns, by field, what is met by the records that measures leave out because
 // their value of the field cannot be read.
-func unread(d Definition, ds *dataset.Dataset) (fields []string, where map[string]filter.Condition) {
+func unread(d Definition, ds *dataset.Dataset, careful bool) (fields []string, where map[string]filter.Condition) {
 	where = map[string]filter.Condition{}
 	among := map[string][]filter.Condition{} // the measures' own conditions
 	for _, m := range d.Measures {
@@ -65,6 +72,9 @@ func unread(d Definition, ds *dataset.Dataset) (fields []string, where map[strin
 			own = *m.Where
 		}
 		for _, f := range ds.Fallible(uses) {
+			if f.Name == m.Field && !f.Repaired() && !(Setting{Careful: careful}).careful(m.Aggregate) {
+				continue
+			}
 			if among[f.Name] == nil {
 				fields = append(fields, f.Name)
 			}
@@ -112,7 +122,7 @@ func measure(measures []Measure, ds *dataset.Dataset, s Setting) (Measuring, err
 			return out, err
 		}
 		if e == nil {
-			out.Computed = append(out.Computed, Computed{Atoms: []int{out.add(Atom{Aggregate: m.Aggregate, P: m.p(), Field: m.Field, Where: m.Where})}})
+			out.Computed = append(out.Computed, Computed{Atoms: []int{out.add(Atom{Aggregate: m.Aggregate, P: m.p(), Field: m.Field, Where: m.Where, Careful: s.careful(m.Aggregate)})}})
 			continue
 		}
 		c := Computed{Expr: e, calls: e.Aggregates()}
@@ -127,7 +137,7 @@ func measure(measures []Measure, ds *dataset.Dataset, s Setting) (Measuring, err
 			// A linked record is told from others by its key, not by its name.
 			if name, bare := call.Of.Name(); bare && a.Aggregate == Distinct {
 				if f := ds.Find(name); f != nil && f.IsLink() {
-					a.Field, a.Expr = name, nil
+					a.Field, a.Expr = name, nil // never a number or a date
 				}
 			}
 			c.Atoms = append(c.Atoms, out.add(a))
@@ -204,7 +214,14 @@ func (a Atom) value(s *dataset.Scope) (string, error) {
 	case a.Field == Records:
 		return "", nil
 	}
-	return s.Key(a.Field)
+	f, err := s.Field(a.Field)
+	if err != nil {
+		return "", err
+	}
+	if a.Careful {
+		return s.Readable(f)
+	}
+	return s.KeyOnly(f)
 }
 
 // only gives the SQL that is true for the records the atom takes; "" for all.

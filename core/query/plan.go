@@ -22,6 +22,9 @@ type Setting struct {
 	Beside   []filter.Condition // what reaches the datasets beside instead, in order
 	Viewer   filter.Attributes
 	Settings map[string]string // values that the viewer has set, by name
+	// Careful is set where sums leave out what cannot be computed with. Other aggregates
+	// always do; of a sum it is told by the answer, and asked again then: see problem.Odd.
+	Careful bool
 }
 
 // put replaces what names in a condition stand for.
@@ -94,7 +97,7 @@ type Axis struct {
 	Borders  []time.Time  // of all steps, n steps have n+1
 	Placed   []time.Time  // as bound: the last is cut to now on a field of what happened
 	Begun    int          // how many steps have begun
-	Fixed    bool         // the range comes from a filter
+	From, To bool         // which ends of the range a filter sets
 	Calendar period.Calendar
 	Now      time.Time
 }
@@ -109,6 +112,9 @@ type Dim struct {
 	// merges the groups that have one value.
 	Early bool
 }
+
+// Fixed tells whether a filter sets an end of the axis.
+func (a *Axis) Fixed() bool { return a.From || a.To }
 
 // Ranked is the measure that a cut ranks by, and whether the largest are kept.
 func (d Dim) Ranked() (measure int, largest bool) {
@@ -276,7 +282,7 @@ func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
 			p.Atoms[i].Where = nil
 		}
 	}
-	fields, unreadable := unread(d, ds)
+	fields, unreadable := unread(d, ds, s.Careful)
 	for _, name := range fields {
 		c := s.put(ds, unreadable[name])
 		p.add(Atom{Aggregate: Count, Field: Records, Where: &c})
@@ -323,7 +329,7 @@ func (p *Plan) env() filter.Env { return filter.Env{Now: p.Setting.Now, Calendar
 // axis decides the steps of a date dimension.
 func (p *Plan) axis(dim *Dim, extent *Extent) (*Axis, error) {
 	cal, now := p.Setting.For(dim.F)
-	r, rest, fixed := p.where.Span(dim.Field, p.column(dim.F), p.env())
+	r, rest, _ := p.where.Span(dim.Field, p.column(dim.F), p.env())
 	for _, c := range p.where.TopLevel() {
 		if c.Field == dim.Field {
 			if _, _, one := c.Span(dim.Field, p.column(dim.F), p.env()); one {
@@ -332,7 +338,7 @@ func (p *Plan) axis(dim *Dim, extent *Extent) (*Axis, error) {
 		}
 	}
 	p.where = rest
-	a := &Axis{Grain: dim.Grain, Fixed: fixed, Calendar: cal, Now: now}
+	a := &Axis{Grain: dim.Grain, From: !r.From.IsZero(), To: !r.To.IsZero(), Calendar: cal, Now: now}
 	if extent != nil {
 		r = r.Intersect(extent.within(dim.F, now, r))
 	}
@@ -377,29 +383,13 @@ func (p *Plan) axis(dim *Dim, extent *Extent) (*Axis, error) {
 	return a, nil
 }
 
-// An Extent is where the records of a date field lie.
-type Extent struct {
-	Low, High, Quarter1, Quarter3 time.Time
-	Any                           bool
-	beyond                        bool // now does not end it, since another dataset goes on
-}
-
-// within returns the records' span without outliers, where r leaves an end open: more
-// than 3 quartile distances outside the quartiles. On a field of what happened it ends now.
+// within returns the records' span where r leaves an end open. On a field of what happened
+// it ends now.
 func (e *Extent) within(f *dataset.Field, now time.Time, r period.Range) period.Range {
 	if !e.Any {
 		return period.Range{}
 	}
 	low, high := e.Low, e.High
-	distance := e.Quarter3.Sub(e.Quarter1)
-	if fence := 3 * distance; distance > 0 && fence/3 == distance {
-		if at := e.Quarter1.Add(-fence); low.Before(at) {
-			low = at
-		}
-		if at := e.Quarter3.Add(fence); high.After(at) {
-			high = at
-		}
-	}
 	if !f.Planned() && !e.beyond && high.After(now) {
 		high = now
 	}

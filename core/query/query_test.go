@@ -43,7 +43,7 @@ func TestShapesOfStatements(t *testing.T) {
 		{"key figures are one plain aggregate", `"measures":[{"sum":"cost"}]`,
 			[]string{`sum(d.v0) as c0`, `from "public"."job" r where true`}, []string{"offset", "group by", "join"}},
 		{"a time axis is fenced and bucketed", `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"week"}],"where":{"field":"opened","within":"this year"}`,
-			[]string{`width_bucket(r."opened_at", $1::timestamptz[]) as k0`, `offset '0'`}, []string{"date_trunc", "is null"}},
+			[]string{`width_bucket(r."opened_at", $1::timestamptz[]) - 1 as k0`, `offset '0'`}, []string{"date_trunc", "is null"}},
 		{"records that want a date are kept for counting, where there may be any", `"measures":[{"sum":"cost"}],"by":[{"field":"promised","grain":"week"}],"where":{"field":"promised","within":"this year"}`,
 			[]string{`r."promised_on" is null`, `::date[]`}, nil},
 		{"a link's name is joined after grouping", `"measures":[{"count":"records"}],"by":[{"field":"yard"}]`,
@@ -97,19 +97,36 @@ func TestExtent(t *testing.T) {
 		require.NoError(t, err)
 		return field.OfDate(at)
 	}
-	axis := func(low, high, q1, q3 string) (string, string, period.Grain) {
-		p, err := query.Build(d, sample.Jobs(), setting, ep.Read([][]field.Value{{day(low), day(high), day(q1), day(q3)}}))
+	// axis gives what the axis is made of the records' span, asked for within the fences where
+	// some lie outside them.
+	axis := func(low, high, q1, q3 string, within ...string) (a *query.Axis, asked []any) {
+		p, err := query.BuildAsking(d, sample.Jobs(), setting, func(q query.Question) ([][]field.Value, error) {
+			if asked == nil {
+				asked = []any{}
+				return [][]field.Value{{day(low), day(high), day(q1), day(q3)}}, nil
+			}
+			st, err := q.(*query.ExtentPlan).Compile(nil)
+			require.NoError(t, err)
+			for _, at := range st.Args {
+				asked = append(asked, at.(time.Time).Format(time.DateOnly))
+			}
+			return [][]field.Value{{day(within[0]), day(within[1])}}, nil
+		})
 		require.NoError(t, err)
-		a := p.Dims[0].Axis
-		return a.Range.From.Format(time.DateOnly), a.Range.To.Format(time.DateOnly), a.Grain
+		return p.Dims[0].Axis, asked
 	}
-	from, to, grain := axis("2004-03-01", "2038-01-01", "2025-03-01", "2026-03-01")
-	assert.Equal(t, []string{"2022-03-02", "2029-02-28"}, []string{from, to}, "dates far outside the quartiles do not stretch the axis")
-	assert.Equal(t, period.Quarter, grain)
-	from, to, grain = axis("2026-03-01", "2026-04-11", "2026-03-10", "2026-04-01")
-	assert.Equal(t, []string{"2026-03-01", "2026-04-11"}, []string{from, to}, "a planned field keeps its future")
-	assert.Equal(t, period.Day, grain)
-	p, err := query.Build(d, sample.Jobs(), setting, ep.Read(nil))
+	span := func(a *query.Axis) []string { return []string{a.Range.From.Format(time.DateOnly), a.Range.To.Format(time.DateOnly)} }
+	a, asked := axis("2004-03-01", "2038-01-01", "2025-03-01", "2026-03-01", "2023-07-04", "2026-08-01")
+	assert.Equal(t, []any{"2022-03-02", "2029-02-28"}, asked, "more than three quartile distances outside the quartiles")
+	assert.Equal(t, []string{"2023-07-04", "2026-08-01"}, span(a), "from the first to the last within, not on to the fences")
+	a, asked = axis("2026-03-01", "2026-04-11", "2026-03-10", "2026-04-01")
+	assert.Empty(t, asked, "nothing lies outside")
+	assert.Equal(t, []string{"2026-03-01", "2026-04-11"}, span(a), "a planned field keeps its future")
+	assert.Equal(t, period.Day, a.Grain)
+	a, asked = axis("0300-01-01", "4200-01-01", "1200-01-01", "2000-01-01")
+	assert.Empty(t, asked, "a distance of 800 years")
+	assert.Equal(t, "0300-01-01", span(a)[0])
+	p, err := query.BuildAsking(d, sample.Jobs(), setting, func(query.Question) ([][]field.Value, error) { return nil, nil })
 	require.NoError(t, err)
 	assert.Empty(t, p.Dims[0].Axis.Borders, "no records, no steps")
 
@@ -121,6 +138,10 @@ func TestExtent(t *testing.T) {
 	ep, err = query.NewExtent(open, sample.Jobs(), setting)
 	require.NoError(t, err)
 	assert.NotNil(t, ep, "an open range needs the records' end")
+	p, err = query.Build(open, sample.Jobs(), setting, &query.Extent{Low: day("2026-02-03").Time(), High: day("2026-05-09").Time(), Any: true})
+	require.NoError(t, err)
+	a = p.Dims[0].Axis
+	assert.Equal(t, []bool{true, false}, []bool{a.From, a.To}, "and is cut by the filter at its other end only")
 }
 
 func TestTooManyStepsAreRefusedInWords(t *testing.T) {

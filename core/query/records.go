@@ -45,9 +45,15 @@ func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*Rec
 	}
 	where := Conditions(d, ds, s)
 	measure := d.Measures[r.Measure]
-	if axis := timeAxis(d, ds); axis != nil && r.unplaced(axis.place) {
-		if f := axis.field; r.Keys[axis.place].None {
+	for i := range r.Keys {
+		axis := timeAxis(d, ds)
+		along := axis != nil && axis.place == i
+		if !r.unplaced(i, along) {
+			continue
+		}
+		if along && r.Keys[i].None {
 			// The date filter itself drops records without a date: they are listed past it.
+			f := axis.field
 			_, where, _ = where.Span(f.Name, filter.Column{Type: f.Type, Zoned: f.Zoned}, filter.Env{Now: s.Now, Calendar: s.Calendar})
 		}
 		measure = Measure{Aggregate: Count, Field: Records}
@@ -69,7 +75,9 @@ func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*Rec
 // condition leaves out are not listed.
 func (p *RecordsPlan) take(m Measure) (err error) {
 	m.Where = nil
-	p.Measuring, err = measure([]Measure{m}, p.Dataset, p.setting)
+	s := p.setting
+	s.Careful = true
+	p.Measuring, err = measure([]Measure{m}, p.Dataset, s)
 	return err
 }
 
@@ -254,6 +262,9 @@ func (v *ValuesPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
 	where, err := where(scope, c)
 	if err != nil {
 		return statement.Statement{}, err
+	}
+	if v.Field.Unplaceable() {
+		where = statement.And(where, scope.Unreadable(v.Field)+" is not true")
 	}
 	inner := fmt.Sprintf("select %s as k, %s as h, count(*) as n from %s where %s group by 1, 2", key, hidden, scope.From(), where)
 	label, join := "g.k", ""

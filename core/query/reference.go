@@ -54,6 +54,8 @@ type KeyRef struct {
 	Outside bool `json:"outside,omitempty"`
 	// NotShown stands for links to records that the viewer may not see.
 	NotShown bool `json:"not_shown,omitempty"`
+	// Unreadable stands for what cannot be placed, since it cannot be read or lies in no bin.
+	Unreadable bool `json:"unreadable,omitempty"`
 	// Run is the keys that a running figure goes over, and stands for all of their records.
 	Run []KeyRef `json:"run,omitempty"`
 }
@@ -119,6 +121,8 @@ func (r Reference) keyed(k KeyRef, i int, dim Dimension, ds *dataset.Dataset) (f
 			c = filter.Condition{Any: []filter.Condition{c, filter.And(filter.Compare(dim.Field, filter.OneOf, k.Lost...), filter.Compare(k.Furthest, filter.OneOf, k.Any...))}}
 		}
 		return c, nil
+	case k.Unreadable:
+		return filter.Compare(dim.Field, filter.Unreadable), nil
 	case k.NotShown:
 		return compare(filter.NotShown), nil
 	case k.None:
@@ -127,6 +131,9 @@ func (r Reference) keyed(k KeyRef, i int, dim Dimension, ds *dataset.Dataset) (f
 		parts := []filter.Condition{compare(filter.Filled)}
 		if f.IsLink() {
 			parts = append(parts, filter.Negate(compare(filter.NotShown)))
+		}
+		if f.Unplaceable() {
+			parts = append(parts, filter.Negate(filter.Compare(dim.Field, filter.Unreadable)))
 		}
 		kept := k.Not
 		if kept == nil && i < len(r.Kept) {
@@ -137,7 +144,7 @@ func (r Reference) keyed(k KeyRef, i int, dim Dimension, ds *dataset.Dataset) (f
 		}
 		return filter.And(parts...), nil
 	case k.Outside && (r.From == nil || r.To == nil): // the axis has no steps at all
-		return compare(filter.Filled), nil
+		return dated(f), nil
 	case k.Outside:
 		return filter.Condition{Any: append(between(f, nil, r.From), between(f, r.To, nil)...)}, nil
 	case r.Then != nil: // the span stands for the step
@@ -147,14 +154,14 @@ func (r Reference) keyed(k KeyRef, i int, dim Dimension, ds *dataset.Dataset) (f
 	return filter.Condition{}, nil
 }
 
-// unplaced tells whether the reference leads to records that the time axis, dimension
-// i, cannot place.
-func (r Reference) unplaced(i int) bool {
+// unplaced tells whether the reference leads to records that dimension i cannot place; axis
+// is set where that is the time axis.
+func (r Reference) unplaced(i int, axis bool) bool {
 	if i >= len(r.Keys) {
 		return false
 	}
 	k := r.Keys[i]
-	return k.None || k.Outside || (k.From == nil) != (k.To == nil)
+	return k.Unreadable || axis && (k.None || k.Outside || (k.From == nil) != (k.To == nil))
 }
 
 // axisField is the date that divides a chart, and its place among the dimensions.
@@ -171,6 +178,11 @@ func timeAxis(d Definition, ds *dataset.Dataset) *axisField {
 		}
 	}
 	return nil
+}
+
+// dated is met by records with a date that can be read.
+func dated(f *dataset.Field) filter.Condition {
+	return filter.And(filter.Compare(f.Name, filter.Filled), filter.Negate(filter.Compare(f.Name, filter.Unreadable)))
 }
 
 func between(f *dataset.Field, from, to *time.Time) (parts []filter.Condition) {
@@ -190,8 +202,18 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 		return keyed, err
 	}
 	parts := []filter.Condition{keyed}
-	axis := timeAxis(d, ds)
-	placed := axis == nil || !r.unplaced(axis.place)
+	axis, placed := timeAxis(d, ds), true
+	var able []filter.Condition // to be placed in groups
+	for i, dim := range d.Dimensions() {
+		along := axis != nil && axis.place == i
+		placed = placed && !r.unplaced(i, along)
+		if f := ds.Find(dim.Field); f != nil && f.Unplaceable() && !along {
+			able = append(able, filter.Negate(filter.Compare(dim.Field, filter.Unreadable)))
+		}
+	}
+	if placed {
+		parts = append(parts, able...)
+	}
 	switch {
 	case r.Then != nil:
 		f, _, err := d.compared(ds)
@@ -199,11 +221,13 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 			return keyed, problem.New(problem.Conflict, "reference", "The chart has changed since this mark was drawn; load it again.")
 		}
 		parts = append(parts, between(f, &r.Then.From, &r.Then.To)...)
+	case axis != nil && placed && r.From == nil && r.To == nil: // the axis has no steps at all
+		parts = append(parts, dated(axis.field))
 	case axis != nil && placed:
 		parts = append(parts, between(axis.field, r.From, r.To)...)
 	}
 	if r.Unreadable != "" {
-		_, where := unread(d, ds)
+		_, where := unread(d, ds, true)
 		c, known := where[r.Unreadable]
 		if !known {
 			return keyed, problem.New(problem.Conflict, "reference", "The chart has changed since this was drawn; load it again.")

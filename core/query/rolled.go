@@ -7,6 +7,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/formula"
+	"eskadel/core/statement"
 )
 
 // States of a key in a rolled result.
@@ -16,17 +17,24 @@ const (
 	StateNone   = 2
 	// StateNotShown is that of links to records that the viewer may not see.
 	StateNotShown = 3
+	// StateUnreadable is that of values that no group holds, see dataset.Field.Unplaceable.
+	StateUnreadable = 4
 )
 
 // rolled lets the database rank, cut and total: one pass per set of groups.
 func (b *builder) rolled(inner string) string {
 	p := b.plan
-	var with []string
-	placed := "true"
+	var with, places []string
 	for i, d := range p.Dims {
 		if d.Axis != nil {
-			placed = fmt.Sprintf("d.k%d between 1 and %d", i, len(d.Axis.Placed)-1)
+			places = append(places, fmt.Sprintf("d.k%d between 1 and %d", i, len(d.Axis.Placed)-1))
+		} else if odd := unplaceable(i, d); odd != "" {
+			places = append(places, "("+odd+") is not true")
 		}
+	}
+	placed := "true"
+	if len(places) > 0 {
+		placed = statement.And(places...)
 	}
 	// Kept once where it is read more than once: for ranking, or for what cannot be placed.
 	from, several := "("+inner+") d", placed != "true"
@@ -118,15 +126,32 @@ func (b *builder) rolled(inner string) string {
 	return "with " + strings.Join(with, ", ") + " " + b.labelled(grouped, "states")
 }
 
-// unplaced counts, as rows of the finest level, the records outside the axis.
+// unplaceable is the SQL that is true where no group of dimension i holds a record; "" where
+// each has one.
+func unplaceable(i int, d Dim) string {
+	switch {
+	case d.Axis != nil || !d.F.Unplaceable():
+		return ""
+	case d.Part != 0:
+		return fmt.Sprintf("d.k%d = %d", i, Unplaceable)
+	}
+	return fmt.Sprintf("d.k%d - d.k%d <> 0", i, i) // NaN and what is infinite
+}
+
+// unplaced counts, as rows of the finest level, the records outside the axis and all groups.
 func (b *builder) unplaced(placed string) string {
 	columns := []string{"0"}
-	group := ""
+	var group []string
 	for i, d := range b.plan.Dims {
-		if d.Axis != nil {
+		odd := unplaceable(i, d)
+		switch {
+		case d.Axis != nil:
 			columns = append(columns, fmt.Sprintf("case when d.k%d is null then %d else %d end, d.k%d", i, StateNone, StateValue, i))
-			group = fmt.Sprintf("d.k%d", i)
-		} else {
+			group = append(group, fmt.Sprintf("d.k%d", i))
+		case odd != "":
+			columns = append(columns, fmt.Sprintf("case when %s then %d else %d end, null", odd, StateUnreadable, StateNone))
+			group = append(group, odd)
+		default:
 			columns = append(columns, fmt.Sprintf("%d, null", StateNone))
 		}
 	}
@@ -134,7 +159,7 @@ func (b *builder) unplaced(placed string) string {
 		columns = append(columns, fmt.Sprintf("%s as c%d", b.aggregate(c), i))
 	}
 	columns = append(columns, "count(*)")
-	return "select " + strings.Join(columns, ", ") + " from d where (" + placed + ") is not true group by " + group
+	return "select " + strings.Join(columns, ", ") + " from d where (" + placed + ") is not true group by " + strings.Join(group, ", ")
 }
 
 // kept ranks the values of a dimension over all placed records: largest first, ties by
