@@ -197,7 +197,7 @@ func ownShare(ctx context.Context, d *demo.Demo, rounds int) (bool, error) {
 			return rows[0], nil
 		}
 		plan := func() (*query.Plan, error) {
-			return query.BuildAsking(doc.Computed(), ds, setting, func(q query.Question) ([][]field.Value, error) { return run(q) })
+			return query.BuildAsking(doc.Computed(ds), ds, setting, func(q query.Question) ([][]field.Value, error) { return run(q) })
 		}
 		p, err := plan()
 		if err != nil {

@@ -85,7 +85,11 @@ func (e *Engine) table(ctx context.Context, d query.Definition, ds *dataset.Data
 	if err != nil {
 		return nil, at, err
 	}
-	return r.once(p.Definition, func() *calc.Table { return calc.Compute(p, r.Rows[0]) }), r.At, nil
+	if t = r.once(p.Definition, func() *calc.Table { return calc.Compute(p, r.Rows[0]) }); t.Unbound() {
+		t, err = calc.Ask(p, a)
+		return t, a.at, err
+	}
+	return t, r.At, nil
 }
 
 // asking puts the questions of one chart for one viewer.

@@ -2,9 +2,13 @@ package live
 
 import (
 	"context"
+	"time"
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -33,8 +37,33 @@ func (e *Engine) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 	if size == 0 {
 		size = query.PageSize
 	}
+	cal := e.Calendar()
+	if ds.Zone != nil {
+		cal.Zone = ds.Zone
+	}
+	listed := chart.Listed{Now: s.Now, Cal: cal}
+	where := doc.Where
+	switch doc.Form {
+	case chart.Calendar:
+		month, err := e.month(ctx, doc, ds, v, s, roles.From, cal)
+		if err != nil {
+			return err
+		}
+		within := filter.During(roles.From.Name, period.Relative{From: month.Format(time.DateOnly), To: month.AddDate(0, 1, -1).Format(time.DateOnly)})
+		if where != nil {
+			within = filter.And(within, *where)
+		}
+		listed.Month, where = month, &within
+	case chart.Board:
+		// Every record counts in its column's heading, also where not every card is shown.
+		t, _, err := e.Table(ctx, query.Definition{Version: 1, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{{Field: roles.Stage.Name}}, Where: doc.Where}, ds, v, s)
+		if err != nil {
+			return err
+		}
+		listed.Counts = chart.Counts(t)
+	}
 	p := query.NewList(ds, s, size)
-	if err := p.Choose(show, doc.Where); err != nil {
+	if err := p.Choose(show, where); err != nil {
 		return err
 	}
 	if order != nil {
@@ -59,11 +88,8 @@ func (e *Engine) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 		a.Nothing = "Nothing found: no " + ds.Record[1] + " meet what is set."
 		return nil
 	}
-	cal := e.Calendar()
-	if ds.Zone != nil {
-		cal.Zone = ds.Zone
-	}
-	a.Listed, err = chart.List(doc, ds, chart.Listed{Plan: p, Rows: l.Rows, Count: l.Count, Now: s.Now, Cal: cal})
+	listed.Plan, listed.Rows, listed.Count = p, l.Rows, l.Count
+	a.Listed, err = chart.List(doc, ds, listed)
 	if wrong := problem.Of(err); wrong != nil && (wrong.Code == problem.Invalid || wrong.Code == problem.TooMany) {
 		a.Nothing = wrong.Words
 		return nil
@@ -90,4 +116,23 @@ func (e *Engine) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 		}
 	}
 	return err
+}
+
+// month is the first day of the month that a calendar shows.
+func (e *Engine) month(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, from *dataset.Field, cal period.Calendar) (time.Time, error) {
+	today := cal.Wall(s.Now)
+	end := time.Date(today.Year(), today.Month()+1, 1, 0, 0, 0, 0, time.UTC)
+	until := filter.Compare(from.Name, filter.Below, end.Format(time.DateOnly))
+	if doc.Where != nil {
+		until = filter.And(until, *doc.Where)
+	}
+	t, _, err := e.Table(ctx, query.Definition{Version: 1, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Largest, Field: from.Name}}, Where: &until}, ds, v, s)
+	if err != nil {
+		return today, err
+	}
+	latest := t.Total()[0].Time()
+	if t.Total()[0].Type() == field.Timestamp && from.Zoned {
+		latest = cal.Wall(latest)
+	}
+	return chart.Month(today, latest), nil
 }

@@ -124,7 +124,7 @@ func (v *View) Records(id string, ref query.Reference, words string, page int, s
 // Drawer lists the records behind a mark of a chart, with the mark's measure computed
 // from them on the same snapshot. If that is no longer what the mark shows, it says so.
 func (e *Engine) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref query.Reference, words string, page int, sort string, down bool) (*Page, error) {
-	d, ds, s, ref, err := doc.Computed().Behind(ref, ds, s, e.Sets(ctx, v))
+	d, ds, s, ref, err := doc.Computed(ds).Behind(ref, ds, s, e.Sets(ctx, v))
 	if err != nil {
 		return nil, err
 	}

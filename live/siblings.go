@@ -39,7 +39,7 @@ func (v *View) drawnAlone(w *dashboard.Widget) (*calc.Table, *chart.Drawing, err
 	if err != nil || q.doc == nil || !q.doc.Form.Scaled() {
 		return nil, nil, err
 	}
-	t, _, err := v.Engine.Table(v.ctx, q.doc.Computed(), q.ds, v.Viewer, q.setting)
+	t, _, err := v.Engine.Table(v.ctx, q.doc.Computed(q.ds), q.ds, v.Viewer, q.setting)
 	if err != nil || t.IsEmpty() {
 		return nil, nil, err
 	}

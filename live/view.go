@@ -62,7 +62,7 @@ func (v *View) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, e
 	if doc == nil {
 		return query.Definition{}, nil, err
 	}
-	return doc.Computed(), ds, err
+	return doc.Computed(ds), ds, err
 }
 
 // setting is the setting of a question on behalf of the view: with the values that the
@@ -196,7 +196,7 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	if doc.Form.Lists() {
 		return a, e.list(ctx, a, doc, ds, v, s, version)
 	}
-	t, at, err := e.Table(ctx, doc.Computed(), ds, v, s)
+	t, at, err := e.Table(ctx, doc.Computed(ds), ds, v, s)
 	if err != nil {
 		return nil, err
 	}
@@ -205,12 +205,10 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	if parts&Figures != 0 {
 		a.How = t.Explain()
 	}
-	for _, dim := range t.Plan.Dims {
-		if dim.Axis != nil && len(dim.Axis.Borders) > 0 {
-			a.Grain = dim.Axis.Grain.String()
-			for _, g := range dim.Offered() {
-				a.Grains = append(a.Grains, g.String())
-			}
+	if grain, offered := t.Plan.Offered(); grain != 0 {
+		a.Grain = grain.String()
+		for _, g := range offered {
+			a.Grains = append(a.Grains, g.String())
 		}
 	}
 	a.Notes = Notes(t, version)
@@ -244,10 +242,8 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	}
 	switch {
 	case doc.Form == chart.KeyFigures || parts&Figures == 0:
-	case doc.Form == chart.Pivot || doc.Form == chart.Grouped:
-		a.Grid = chart.MakePivot(t, doc, version)
 	default:
-		a.Grid = chart.MakeGrid(t, doc, version)
+		a.Grid = chart.MakeFigures(t, doc, version)
 	}
 	return a, nil
 }

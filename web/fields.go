@@ -131,6 +131,10 @@ func changeField(c *gin.Context, f *dataset.FieldDocument) error {
 			f.Colours[value] = colour
 		}
 	}
+	f.Lost = slices.DeleteFunc(chosen(c, "lost"), func(v string) bool { return len(f.List) > 0 && !slices.Contains(f.List, v) })
+	if f.Furthest = post("furthest"); len(f.Lost) == 0 {
+		f.Lost, f.Furthest = nil, ""
+	}
 	if formula, sent := c.GetPostForm("formula"); sent {
 		f.Formula = formula
 	}

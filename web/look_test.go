@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"strings"
 	"testing"
@@ -112,4 +113,33 @@ func TestSiblingsShareScaleAndOrder(t *testing.T) {
 	assert.Equal(t, a.Axis.High, b.Axis.High)
 	assert.Equal(t, alone, names(a), "the first keeps its order")
 	assert.Equal(t, alone, names(b), "and the other follows")
+}
+
+// A board's headings count every record, and a calendar has all of its month, however many
+// cards are shown.
+func TestBoardsAndCalendarsAreOfAllRecords(t *testing.T) {
+	c, conn := author(t, demo.BuilderEmail), records(t)
+	chartOf := `{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"%s","finish":{%s}}`
+	status, body := send(t, c, http.MethodPut, "/api/v1/dashboards/lists", `{"version":1,"name":"lists","title":"Lists","pages":[{"title":"One","widgets":[
+		{"id":"board","at":[0,0,6,4],"chart":`+fmt.Sprintf(chartOf, "board", `"stage":"kind"`)+`},{"id":"calendar","at":[6,0,6,4],"chart":`+fmt.Sprintf(chartOf, "calendar", `"from":"opened"`)+`}]}]}`)
+	require.Less(t, status, 300, body)
+	ask := func(id string) *chart.Listing {
+		_, body := send(t, c, http.MethodPost, "/api/v1/dashboards/lists/widgets/"+id+"/run?draft=1", map[string]any{})
+		var a struct{ Listed *chart.Listing }
+		require.NoError(t, json.Unmarshal([]byte(body), &a), body)
+		require.NotNil(t, a.Listed, "%.300s", body)
+		return a.Listed
+	}
+	board := ask("board")
+	require.Positive(t, board.More, "not every card is shown")
+	for _, column := range board.Columns {
+		assert.Equal(t, scalar(t, conn, "select count(*) from yard_job where kind = $1 and status <> 'withdrawn'", column.Name), fmt.Sprint(column.Count), column.Name)
+	}
+	shown := 0
+	for _, week := range ask("calendar").Weeks {
+		for _, day := range week {
+			shown += len(day.Cards)
+		}
+	}
+	assert.Equal(t, scalar(t, conn, "select count(*) from yard_job where status <> 'withdrawn' and date_trunc('month', opened_at at time zone 'Europe/London') = '2026-11-01'"), fmt.Sprint(shown))
 }

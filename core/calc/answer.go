@@ -66,6 +66,11 @@ func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, 
 	if err := c.listLinked(ask); err != nil {
 		return nil, nil, err
 	}
+	if c.unbound() || e.unbound() {
+		if err := c.bind(e, ask); err != nil {
+			return nil, nil, err
+		}
+	}
 	if !c.p.Rolled {
 		var keep []keeping
 		if kept != nil {

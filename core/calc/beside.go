@@ -84,8 +84,17 @@ func together(p *query.Shared, ask Asker) (*Table, error) {
 	}
 	all := append([]*computing{c}, others...)
 	found := slices.ContainsFunc(all, func(c *computing) bool { return len(c.cells) > 0 })
-	for _, one := range all {
+	for i, one := range all {
 		one.found = found
+		if found && len(one.cells) == 0 {
+			var was *earlier
+			if was = e; i > 0 {
+				was = before[i-1]
+			}
+			if err := one.bind(was, ask); err != nil {
+				return nil, err
+			}
+		}
 	}
 	t, err := finished(c, e, ask)
 	if err != nil {

@@ -24,16 +24,22 @@ type computing struct {
 	extra    map[int][]*Key // values that a dimension has besides those of its records
 	groups   [][]Key        // the groups, where they are given; nil where they follow from the records
 	found    bool           // a dataset beside has records, so that what has none is filled
+	whole    parts          // of all cells, see share
+	valued   []int          // how many values each dimension has that is cut; nil where that is not known
+	bound    *bound         // nil where it does not matter
 }
 
 // Compute makes a plan's table from the rows its statement returned, without what needs
 // further questions: comparisons and targets. Answer makes those too.
 func Compute(p *query.Plan, rows [][]field.Value) *Table {
 	c := group(p, rows)
+	unbound := c.unbound()
 	if !p.Rolled {
 		c.cut(c.choose(nil))
 	}
-	return c.table(nil)
+	t := c.table(nil)
+	t.unbound = unbound
+	return t
 }
 
 // group reads a plan's rows; those of a plan that is not rolled have yet to be cut.

@@ -6,6 +6,8 @@ import (
 	"sort"
 	"unique"
 
+	"github.com/cockroachdb/apd/v3"
+
 	"eskadel/core/field"
 	"eskadel/core/query"
 )
@@ -57,7 +59,7 @@ func (c *computing) choose(e *earlier) []keeping {
 	kept := make([]keeping, c.count)
 	c.number()
 	for i, d := range c.p.Dims {
-		if d.Cut() == 0 {
+		if !d.Keeps() {
 			continue
 		}
 		type ranking struct {
@@ -98,7 +100,11 @@ func (c *computing) choose(e *earlier) []keeping {
 			was = e.byKey(i, kept)
 		}
 		kept[i] = keeping{}
+		if c.valued == nil {
+			c.valued = make([]int, c.count)
+		}
 		for name, r := range parents {
+			c.valued[i] += len(r.keys)
 			values := map[id]field.Value{}
 			for _, k := range r.keys {
 				v := r.now[k.id()].value(&c.p.Measuring, measure)
@@ -113,13 +119,31 @@ func (c *computing) choose(e *earlier) []keeping {
 			}
 			sort.Slice(r.keys, func(a, b int) bool { return before(values, r.keys[a], r.keys[b], largest) })
 			these := &among{values: map[id]bool{}}
-			for _, k := range r.keys[:min(d.Cut(), len(r.keys))] {
-				these.keep(k.id(), k.Value.Exact())
+			most := len(r.keys)
+			if d.Cut() > 0 {
+				most = min(d.Cut(), most)
+			}
+			for _, k := range r.keys[:most] {
+				if d.Least == 0 || c.share(r.now[k.id()], d.Least) {
+					these.keep(k.id(), k.Value.Exact())
+				}
 			}
 			kept[i][name] = these
 		}
 	}
 	return kept
+}
+
+// share tells whether the first measure over some records is at least so many percent of
+// that over all.
+func (c *computing) share(of parts, percent int) bool {
+	if c.whole == nil {
+		for _, f := range c.cells {
+			c.whole = c.whole.merge(f.parts, c.p.Columns)
+		}
+	}
+	share := Share(of.value(&c.p.Measuring, 0), c.whole.value(&c.p.Measuring, 0)).Decimal()
+	return share == nil || share.Cmp(apd.New(int64(percent), -2)) >= 0
 }
 
 // ranked is what a sort by name looks at: a figure or its comparison.

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"eskadel/core/field"
+	"eskadel/core/period"
 	"eskadel/core/query"
 )
 
@@ -16,6 +17,7 @@ type earlier struct {
 	whole   *computing // over the total's range, without the axis; nil where that is nothing
 	partner map[id]*Key
 	once    bool // one question gave the records now and before
+	bound   *bound
 }
 
 // pair makes what the records before are set beside, without them yet. c is the records now.
@@ -77,6 +79,33 @@ func apart(p *query.Plan, plan *query.Earlier, both *computing) (*computing, *ea
 // within tells whether a bucket lies in a span of time.
 func within(bucket Key, from, to time.Time) bool {
 	return !bucket.From.Before(from) && !bucket.To.After(to)
+}
+
+// unbound tells whether nothing was before in the first or last of the spans that steps are
+// compared with, or in the total's.
+func (e *earlier) unbound() bool {
+	if e == nil {
+		return false
+	}
+	if e.whole != nil && len(e.whole.cells) == 0 {
+		return true
+	}
+	if e.stepped == nil || len(e.partner) == 0 {
+		return false
+	}
+	var first, last *Key
+	for _, k := range e.partner {
+		if first == nil || k.From.Before(first.From) {
+			first = k
+		}
+		if last == nil || k.From.After(last.From) {
+			last = k
+		}
+	}
+	has := func(k *Key) bool {
+		return slices.ContainsFunc(e.stepped.cells, func(f fine) bool { return f.keys[e.axis].Same(*k) })
+	}
+	return !has(first) || !has(last)
 }
 
 // bring asks for the records before. c is the records now.
@@ -169,13 +198,13 @@ func (e *earlier) cut(kept []keeping) {
 func (e *earlier) at(now place) (p parts, ok bool) {
 	if e.axis >= 0 && now[e.axis] != (id{}) {
 		span, paired := e.partner[now[e.axis]]
-		if !paired || e.stepped == nil {
+		if !paired || e.stepped == nil || e.bound.misses(period.Range{From: span.From, To: span.To}) {
 			return nil, false
 		}
 		now[e.axis] = span.id()
 		return e.stepped.marg[now], true
 	}
-	if e.whole == nil {
+	if e.whole == nil || e.bound.misses(e.plan.Pairing.Total) {
 		return nil, false
 	}
 	return e.whole.marg[now.without(e.axis)], true

@@ -114,9 +114,9 @@ func (c *computing) begun(keys []Key) bool {
 			continue
 		}
 		for j, year := range keys {
-			if a := c.p.Dims[j].Axis; a != nil && year.Kind == Step && c.p.Dims[j].Field == d.Field && !d.F.Planned() {
+			if a := c.p.Dims[j].Axis; a != nil && year.Kind == Step && c.p.Dims[j].Field == d.Field {
 				n, _ := k.Value.Decimal().Int64()
-				if start, ok := a.Calendar.PartStart(d.Part, int(n), year.From); ok && start.After(a.Now) {
+				if span, ok := a.Calendar.PartSpan(d.Part, int(n), year.From); ok && (span.From.After(a.Now) && !d.F.Planned() || c.bound.misses(span)) {
 					return false
 				}
 			}
@@ -248,7 +248,7 @@ func (c *computing) values(dim int, e *earlier) []*Key {
 		switch {
 		case k.Kind == One:
 			keys = append(keys, k)
-		case k.Kind == Others && !d.Others: // only the kept are asked for; totals have all
+		case k.Kind == Others && !d.Together(): // only the kept are asked for; totals have all
 		default:
 			last = append(last, k)
 		}

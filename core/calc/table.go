@@ -65,7 +65,9 @@ type Table struct {
 	shown  *sheet // now with what is made of the measures; the same sheet when that is nothing
 	before *sheet // was with what is made of the measures
 	empty  bool
-	beside []*Table // of the datasets beside, with the same groups
+	// unbound is set where nothing was asked that would have told what is filled.
+	unbound bool
+	beside  []*Table // of the datasets beside, with the same groups
 }
 
 // A Figure is all that a table knows of one measure in one place.
@@ -176,7 +178,7 @@ func (t *Table) Kept() [][]string { return t.c.kept() }
 func (c *computing) kept() [][]string {
 	out := make([][]string, c.count)
 	for i, d := range c.p.Dims {
-		if d.Cut() == 0 || d.Within {
+		if !d.Keeps() || d.Within {
 			continue
 		}
 		seen := map[id]bool{}
@@ -189,6 +191,32 @@ func (c *computing) kept() [][]string {
 		sort.Strings(out[i])
 	}
 	return out
+}
+
+// LeftOut tells whether totals are over more values of a dimension than are shown, and over
+// how many, 0 where that is not known.
+func (t *Table) LeftOut(dim int) (all int, some bool) {
+	d := t.Plan.Dims[dim]
+	if !d.Keeps() || d.Together() {
+		return 0, false
+	}
+	list, at := t.Groups, dim
+	if by := len(t.Plan.Definition.By); dim >= by {
+		list, at = t.Splits, dim-by
+	}
+	shown := map[id]bool{}
+	for _, keys := range list {
+		if at < len(keys) && keys[at].Kind == One {
+			shown[keys[at].id()] = true
+		}
+	}
+	switch {
+	case t.c.valued == nil:
+		return 0, d.Within || len(shown) >= d.Cut()
+	case d.Within:
+		return 0, t.c.valued[dim] > len(shown)
+	}
+	return t.c.valued[dim], t.c.valued[dim] > len(shown)
 }
 
 // IsEmpty tells whether no record was found at all.

@@ -167,10 +167,16 @@ func (w made) along(run []int, values []field.Value, split int) []field.Value {
 			}
 		}
 	case w.then.MovingAverage != nil:
-		n := w.then.MovingAverage.Steps
+		n, begin := w.then.MovingAverage.Steps, -1
 		for i, g := range run {
-			first := max(0, i-n+1)
-			if !w.runs(g, split) || i-n+1 < 0 && !w.then.MovingAverage.Shorter {
+			if !w.runs(g, split) {
+				continue
+			}
+			if begin < 0 {
+				begin = i
+			}
+			first := max(begin, i-n+1)
+			if i-n+1 < begin && !w.then.MovingAverage.Shorter {
 				continue
 			}
 			var sum *apd.Decimal

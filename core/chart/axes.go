@@ -80,7 +80,7 @@ func (d *drawer) axes() error {
 					}
 					share = calc.Share(f.Base, whole.Base)
 				}
-				d.labelled(mark, f, at, d.Groups[g].Label, share, usual...)
+				d.labelled(mark, f, m, at, d.Groups[g].Label, share, usual...)
 			}
 			series.Marks[g] = mark
 		}

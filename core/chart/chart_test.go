@@ -14,6 +14,7 @@ import (
 
 	"eskadel/core/calc"
 	"eskadel/core/chart"
+	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/period"
@@ -27,9 +28,13 @@ var now = time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC)
 // table computes a chart document from rows as a database would return them: keys (with
 // labels of links), components, number of records.
 func table(t require.TestingT, doc string, rows ...[]field.Value) (*chart.Document, *calc.Table) {
+	return tableOf(t, sample.Jobs(), doc, rows...)
+}
+
+func tableOf(t require.TestingT, ds *dataset.Dataset, doc string, rows ...[]field.Value) (*chart.Document, *calc.Table) {
 	d, err := chart.Read([]byte(doc))
 	require.NoError(t, err)
-	p, err := query.Build(d.Definition, sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
+	p, err := query.Build(d.Computed(ds), ds, query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
 	return d, calc.Compute(p, rows)
 }

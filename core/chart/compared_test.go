@@ -36,8 +36,12 @@ type desk struct {
 func (d *desk) Dataset(string) (*dataset.Dataset, error)   { return sample.Jobs(), nil }
 func (d *desk) Setting(*dataset.Dataset) (s query.Setting) { return s }
 func (d *desk) Ask(q query.Question) (rows [][]field.Value, err error) {
-	p := q.(*query.Plan)
 	d.asked++
+	p, divides := q.(*query.Plan)
+	if !divides { // where the records lie
+		first, last := at(d.jobs[0].opened), at(d.jobs[len(d.jobs)-1].opened)
+		return [][]field.Value{{first, last, first, last}}, nil
+	}
 	groups := map[string][]job{}
 	for _, j := range d.jobs {
 		var key []string
@@ -46,6 +50,8 @@ func (d *desk) Ask(q query.Question) (rows [][]field.Value, err error) {
 			case dim.Axis != nil:
 				opened := at(j.opened).Time()
 				key = append(key, fmt.Sprint(sort.Search(len(dim.Axis.Placed), func(i int) bool { return dim.Axis.Placed[i].After(opened) })))
+			case dim.Part == period.QuarterOfYear:
+				key = append(key, fmt.Sprint((int(at(j.opened).Time().Month())+2)/3))
 			default:
 				key = append(key, j.kind)
 			}
@@ -57,7 +63,7 @@ func (d *desk) Ask(q query.Question) (rows [][]field.Value, err error) {
 		for i, part := range strings.Split(key, "|") {
 			switch {
 			case len(p.Dims) == 0:
-			case p.Dims[i].Axis != nil:
+			case p.Dims[i].Axis != nil || p.Dims[i].Part != 0:
 				v, err := field.Parse(field.Integer, part)
 				if err != nil {
 					return nil, err
@@ -145,6 +151,37 @@ func TestWhatAChartIsComparedWithIsDrawnBesideIt(t *testing.T) {
 	assert.Equal(t, "line", series(d, chart.Before).As)
 }
 
+// Before its first record a dataset has no value, rather than nothing of something.
+func TestNothingIsFilledBeforeTheFirstRecord(t *testing.T) {
+	late := []job{{"2025-08-10T10:00:00Z", "care", 1000}, {"2026-02-10T10:00:00Z", "care", 500}, {"2026-10-10T10:00:00Z", "care", 700}}
+	of := `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"quarter"}],`
+	doc, tab := answered(t, of+`"where":{"field":"opened","within":{"from":"2025-01-01","to":"2026-06-30"}},"form":"columns"`, late...)
+	d, err := chart.Draw(tab, doc, 0)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"", "", "£10.00", "£0.00", "£5.00", "£0.00"}, labelsOf(series(d, "")))
+
+	doc, tab = answered(t, of+thisYear+`"form":"columns"`, late...)
+	d, err = chart.Draw(tab, doc, 0)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"", "", "£10.00", "£0.00"}, labelsOf(series(d, chart.Before)), "nor of what figures are compared with")
+
+	doc, tab = answered(t, `"measures":[{"count":"records"}],"by":[{"field":"opened","part":"quarter of year"}],"split":{"field":"opened","grain":"year"},"form":"line"`, late...)
+	d, err = chart.Draw(tab, doc, 0)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"", "", "1", "0"}, labelsOf(&d.Series[0]), "nor of years laid over each other")
+	assert.Equal(t, []string{"1", "0", "0", "1"}, labelsOf(&d.Series[1]))
+
+	doc, tab = answered(t, `"measures":[{"sum":"cost"},{"count":"records"}],"where":{"field":"opened","within":{"from":"2026-07-01","to":"2026-12-31"}},"compare":{"range":{"from":"2024-07-01","to":"2024-12-31"}},"form":"key figures"`, late...)
+	f := chart.Figures(tab, nil, doc)
+	assert.Equal(t, []string{"", "new"}, []string{f[0].Since, f[0].Change})
+	_, tab = answered(t, `"measures":[{"sum":"cost","then":{"moving_average":{"steps":2}}}],"by":[{"field":"opened","grain":"quarter"}],"where":{"field":"opened","within":{"from":"2025-01-01","to":"2026-06-30"}},"form":"line"`, late...)
+	var averages []string
+	for g := range tab.Groups {
+		averages = append(averages, tab.Figure(g, 0, 0).Shown.Exact())
+	}
+	assert.Equal(t, []string{"", "", "", "5", "2.5", "2.5"}, averages, "two steps of the dataset's own")
+}
+
 func TestTablesHaveColumnsForBeforeAndChange(t *testing.T) {
 	doc, tab := answered(t, `"measures":[{"sum":"cost"}],"by":[{"field":"kind"}],`+thisYear+`"form":"table"`, twoYears...)
 	g := chart.MakeGrid(tab, doc, 0)
@@ -177,6 +214,12 @@ func TestKeyFiguresSayWhatChanged(t *testing.T) {
 	assert.Equal(t, []string{"Sum of Cost", "£48.00", "+100.0%", "up", "on the year before, to 23 Nov: £24.00", "24.00"}, []string{f[0].Label, f[0].Text, f[0].Change, f[0].Way, f[0].Since, f[0].Was})
 	assert.Equal(t, []string{"3", "−25.0%", "down"}, []string{f[1].Text, f[1].Change, f[1].Way})
 	assert.Equal(t, "2025-11-23T12:00", f[0].Then.To.Format("2006-01-02T15:04"))
+	doc, tab = answered(t, `"measures":[{"sum":"cost","format":"0%"}],"by":[{"field":"kind"}],`+thisYear+`"form":"bars"`, job{"2025-01-10T10:00:00Z", "care", 40}, job{"2026-01-10T10:00:00Z", "care", 41})
+	assert.Equal(t, "+1.0 points", chart.Figures(tab, nil, doc)[0].Change, "of a percentage")
+	assert.Equal(t, []string{"+1.0 points", "0.01"}, []string{chart.MakeGrid(tab, doc, 0).Rows[0].Cells[3].Text, chart.MakeGrid(tab, doc, 0).Rows[0].Cells[3].Exact})
+	drawn, err := chart.Draw(tab, doc, 0)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"before 40%", "+1.0 points"}, drawn.Series[0].Marks[0].More)
 	_, tab = answered(t, of, twoYears[5:]...)
 	f = chart.Figures(tab, nil, doc)
 	assert.Equal(t, []string{"new", "up"}, []string{f[0].Change, f[0].Way})

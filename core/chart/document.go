@@ -48,12 +48,33 @@ func (d *Document) finish() *Finish {
 // Finishing is the chart's finish for those who show it.
 func (d *Document) Finishing() Finish { return *d.finish() }
 
+// stages is what a funnel knows of its stages that lie outside the sequence, and the field
+// with how far those records had come: as the chart says it, or else the dataset.
+func (d *Document) stages(ds *dataset.Dataset) (lost []string, furthest string) {
+	lost, furthest = d.finish().Lost, d.finish().Furthest
+	if len(lost) > 0 || furthest != "" || len(d.By) == 0 {
+		return lost, furthest
+	}
+	f := ds.Find(d.By[0].Field)
+	if f == nil {
+		return nil, ""
+	}
+	if known := ds.Find(f.Furthest); known != nil && !known.Hidden {
+		furthest = f.Furthest
+	}
+	return f.Lost, furthest
+}
+
 // Computed is the definition that is computed for the chart: its own, and for a funnel that
 // knows how far lost records came, divided by that too.
-func (d *Document) Computed() query.Definition {
+func (d *Document) Computed(ds *dataset.Dataset) query.Definition {
 	out := d.Definition
-	if d.Form == Funnel && d.finish().Furthest != "" && out.Split == nil {
-		out.Split = &query.Dimension{Field: d.finish().Furthest}
+	if _, furthest := d.stages(ds); d.Form == Funnel && furthest != "" && out.Split == nil {
+		out.Split = &query.Dimension{Field: furthest}
+	}
+	if d.finish().Least > 0 && (d.Form == Pie || d.Form == Donut) && len(out.By) > 0 {
+		out.By = append([]query.Dimension{}, out.By...)
+		out.By[0].Least = d.finish().Least
 	}
 	if d.Form == RiskGrid || d.Form == HeatMap {
 		// Cells stand in the order of their scales, not of their size.

@@ -219,7 +219,7 @@ func (d *drawer) summary() string {
 	}
 	out := fmt.Sprintf("%d marks. Largest: %s. Smallest: %s.", marks, said(largest, most), said(smallest, least))
 	if m := d.doc.Measures[0]; m.Additive() && m.Then == nil {
-		out += fmt.Sprintf(" In all %s.", Formats(d.t)[0].Value(d.t.Total()[0]))
+		out += fmt.Sprintf(" %s %s.", inAll(d.t, 0, len(d.t.Plan.Dims)), Formats(d.t)[0].Value(d.t.Total()[0]))
 	}
 	for _, trend := range d.t.Trends {
 		if n := len(trend.Values); n > 1 && len(d.t.Splits) == 1 {

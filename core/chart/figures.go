@@ -34,7 +34,7 @@ type Figure struct {
 // time, for their small lines; nil without them.
 func Figures(t, along *calc.Table, doc *Document) []Figure {
 	var out []Figure
-	formats := Formats(t)
+	formats := shownFormats(t)
 	for i, m := range t.Measures() {
 		f := t.TotalFigure(i)
 		fig := Figure{Label: MeasureLabel(m.Measure, m.Data), Text: formats[i].Value(f.Shown), Measure: i}
@@ -65,14 +65,12 @@ func Figures(t, along *calc.Table, doc *Document) []Figure {
 }
 
 func (fig *Figure) compare(f calc.Figure, n format.Number, t *calc.Table) {
-	percent := format.Percent()
-	percent.Signed = true
-	switch v := f.Percent(); {
+	switch text, v := format.Change(n, f.Change(), f.Percent()); {
 	case f.New():
 		fig.Change, fig.Way = "new", "up"
 	case v.IsEmpty():
 	default:
-		fig.Change, fig.Way = percent.Value(v), "same"
+		fig.Change, fig.Way = text, "same"
 		if change := f.Change().Decimal(); change.Sign() > 0 {
 			fig.Way = "up"
 		} else if change.Sign() < 0 {

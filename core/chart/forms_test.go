@@ -142,6 +142,28 @@ func TestFunnelsCountThoseThatReachedAStage(t *testing.T) {
 	d, err = draw(t, `"measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"funnel","finish":{"in_stage":true}`, rows...)
 	require.NoError(t, err)
 	assert.Equal(t, "6", d.Series[0].Marks[0].Label)
+
+	// Said once in the dataset: what is lost counts as far as it came.
+	ds := sample.Jobs()
+	ds.Find("kind").Lost, ds.Find("kind").Furthest = []string{"rework"}, "state"
+	doc, tab := tableOf(t, ds, `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"funnel"}`,
+		row("care", "care", 6, 6), row("mishap", "mishap", 3, 3), row("rework", "care", 1, 1), row("rework", "mishap", 2, 2))
+	d, err = chart.Draw(tab, doc, 0)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"12", "5"}, labelsOf(&d.Series[0]))
+	assert.Empty(t, d.Notes)
+	grid := chart.MakeFigures(tab, doc, 0)
+	var figures []string
+	for _, r := range grid.Rows {
+		line := r.Cells[0].Text
+		for _, c := range r.Cells[1:] {
+			line += " " + c.Text + "=" + c.Exact
+		}
+		figures = append(figures, line)
+	}
+	assert.Equal(t, []string{"care 12=12 = =", "mishap 5=5 41.7%=0.4166666666666666666666666666666667 41.7%=0.4166666666666666666666666666666667"}, figures, "the table shows what is drawn")
+	assert.Equal(t, d.Groups[1].Key, grid.Rows[1].Keys[0], "and leads to the same records")
+	assert.Nil(t, grid.Total)
 }
 
 func TestGaugesPinWhatIsOffTheScale(t *testing.T) {
@@ -358,4 +380,43 @@ func TestAMeasureOnLabelsAndTipsOnly(t *testing.T) {
 			assert.Contains(t, problem.Of(err).Words, words)
 		}
 	}
+}
+
+// Slices below a share are one slice, with the records of all of them; what has no value
+// stays apart.
+func TestSmallSlicesJoinOthers(t *testing.T) {
+	doc := `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat"%s}],"form":"pie","finish":{"least":10}}`
+	rows := [][]field.Value{row("Tern", 60.0, 6), row("Auk", 24.0, 2), row("Skua", 9.0, 1), row("Gull", 4.0, 1), {{}, money(300), num(1)}}
+	d, tab := table(t, fmt.Sprintf(doc, ""), rows...)
+	drawn, err := chart.Draw(tab, d, 0)
+	require.NoError(t, err)
+	var slices []string
+	for g, group := range drawn.Groups {
+		slices = append(slices, group.Label+" "+drawn.Series[0].Marks[g].Label)
+	}
+	assert.Equal(t, []string{"Tern £60.00", "Auk £24.00", "Others £13.00", "(none) £3.00"}, slices)
+	assert.Equal(t, []string{"Auk", "Tern"}, drawn.Reference.Kept[0], "by which the records of Others are found")
+	assert.Len(t, chart.MakeGrid(tab, d, 0).Rows, 4, "the table has what is drawn")
+	d, tab = table(t, fmt.Sprintf(doc, `,"largest":1,"others":true`), rows...)
+	drawn, err = chart.Draw(tab, d, 0)
+	require.NoError(t, err)
+	assert.Len(t, drawn.Groups, 3, "with a cut the others stand together too")
+}
+
+// A total beside a cut without Others says what it is over.
+func TestTotalsOfACutSayWhatTheyAreOver(t *testing.T) {
+	rows := [][]field.Value{row("Tern", 60.0, 6), row("Auk", 24.0, 2), row("Skua", 9.0, 1)}
+	for cut, want := range map[string]string{`,"largest":2`: "All 3 boats", `,"largest":2,"others":true`: "In all", `,"largest":3`: "In all", "": "In all"} {
+		doc, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat"`+cut+`}],"form":"bars"}`, rows...)
+		total := chart.MakeGrid(tab, doc, 0).Total
+		assert.Equal(t, []string{want, "£93.00"}, []string{total[0].Text, total[1].Text}, cut)
+		assert.Equal(t, want, chart.MakePivot(tab, doc, 0).Total[0].Text, cut)
+		drawn, err := chart.Draw(tab, doc, 0)
+		require.NoError(t, err)
+		assert.Contains(t, drawn.Summary, want+" £93.00.", cut)
+	}
+	_, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"state","largest":1},"form":"pivot"}`, row("care", "open", 4, 4), row("care", "shut", 1, 1))
+	doc := &chart.Document{Definition: tab.Plan.Definition, Form: chart.Pivot}
+	grid := chart.MakePivot(tab, doc, 0)
+	assert.Equal(t, "All 2 states", grid.Head[len(grid.Head)-1].Label, "of columns too")
 }

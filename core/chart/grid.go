@@ -142,13 +142,47 @@ func MakeGrid(t *calc.Table, doc *Document, version int) *Grid {
 	}
 	if by := len(p.Definition.By); by > 0 && !w.finish.NoTotals {
 		g.Total = make([]Cell, by)
-		g.Total[0].Text = "In all"
+		g.Total[0].Text = inAll(t, 0, by)
 		for n, c := range w.columns {
 			g.Total = append(g.Total, w.cell(n, c, t.SplitFigure(c.split, c.measure), -1))
 		}
 	}
 	if w.finish.Merge {
 		Merge(g.Rows, len(p.Definition.By)-1)
+	}
+	return g
+}
+
+// MakeFigures lays the figures out that a chart's form shows.
+func MakeFigures(t *calc.Table, doc *Document, version int) *Grid {
+	switch doc.Form {
+	case Pivot, Grouped:
+		return MakePivot(t, doc, version)
+	case Funnel:
+		if d, err := Draw(t, doc, version); err == nil {
+			return d.stages()
+		}
+	}
+	return MakeGrid(t, doc, version)
+}
+
+// stages lays a funnel out: how many reach each stage, and what part of those before.
+func (d *Drawing) stages() *Grid {
+	reached := d.Series[0]
+	g := &Grid{Reference: d.Reference, By: 1, Head: []Heading{{Label: d.Category.Title}, {Label: reached.Name, Number: true}}}
+	rates := slices.ContainsFunc(d.Groups, func(g Group) bool { return g.Rate != "" })
+	if rates {
+		g.Head = append(g.Head, Heading{Label: "Of the stage before", Number: true}, Heading{Label: "Of the first stage", Number: true})
+	}
+	for i, stage := range d.Groups {
+		m := reached.Marks[i]
+		r := Row{Cells: []Cell{{Text: stage.Full}, {Text: m.Label, Exact: m.Exact, Number: true}}, Keys: []query.KeyRef{stage.Key}, Words: stage.Words}
+		if rates {
+			for _, of := range []rate{stage.step, stage.overall} {
+				r.Cells = append(r.Cells, Cell{Text: of.Text, Exact: of.Exact, Number: true, Plain: true})
+			}
+		}
+		g.Rows = append(g.Rows, r)
 	}
 	return g
 }
@@ -203,7 +237,8 @@ func (w *gridder) value(c column, f calc.Figure) field.Value {
 	case "before":
 		return f.Before
 	case "percent":
-		return f.Percent()
+		_, v := format.Change(w.formats[c.measure], f.Change(), f.Percent())
+		return v
 	case "target":
 		return f.Target
 	case "reached":
@@ -218,11 +253,11 @@ func (w *gridder) cell(n int, c column, f calc.Figure, level int) Cell {
 	number := w.formats[c.measure]
 	switch c.shows {
 	case "percent":
-		number = format.Percent()
-		number.Signed = true
 		if f.New() {
 			return Cell{Text: "new", Number: true, Plain: true}
 		}
+		text, v := format.Change(number, f.Change(), f.Percent())
+		return Cell{Text: text, Exact: v.Exact(), Number: true, Plain: true}
 	case "reached":
 		number = format.Percent()
 	}
@@ -370,7 +405,7 @@ func MakePivot(t *calc.Table, doc *Document, version int) *Grid {
 		}
 	}
 	if !w.finish.NoTotals && len(t.Groups) > 0 {
-		g.Total = []Cell{{Text: "In all"}}
+		g.Total = []Cell{{Text: inAll(t, 0, by)}}
 		for n, c := range w.columns {
 			g.Total = append(g.Total, w.cell(n, c, t.MarginFigure(0, c.split, 0, c.levels, c.measure), -1))
 		}
@@ -405,7 +440,7 @@ func (w *gridder) upper(g *Grid, across int) {
 			case l < c.levels:
 				label, _, _ = w.finish.key(w.t.Splits[c.split][l], p.Dims[by+l])
 			case l == c.levels:
-				label = "In all"
+				label = inAll(w.t, by+l, len(p.Dims))
 			}
 			id := label
 			for upper := 0; upper < l && upper < c.levels; upper++ {
@@ -435,7 +470,7 @@ func (w *gridder) upper(g *Grid, across int) {
 			label, _, _ = w.finish.key(w.t.Splits[c.split][across-1], p.Dims[by+across-1])
 		case c.levels == 0 && across == 0:
 		default:
-			label = "In all"
+			label = inAll(w.t, by+c.levels, len(p.Dims))
 		}
 		c.heading.Label = label
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"eskadel/core/calc"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/format"
@@ -153,6 +154,28 @@ type Listed struct {
 	Count int64
 	Now   time.Time
 	Cal   period.Calendar
+	// Counts is how many records there are in each column of a board, shown or not.
+	Counts map[string]int64
+	Month  time.Time // the first day of what a calendar shows, in UTC
+}
+
+// Counts reads the numbers of records of a board's columns from a chart of them.
+func Counts(t *calc.Table) map[string]int64 {
+	out := map[string]int64{}
+	for g, keys := range t.Groups {
+		_, name := format.Key(keys[0], t.Plan.Dims[0])
+		out[name], _ = t.GroupTotal(g)[0].Decimal().Int64()
+	}
+	return out
+}
+
+// Month is the month that a calendar shows: the one of now, or the last before it that has a
+// record, given the latest date of those up to its end.
+func Month(now, latest time.Time) (first time.Time) {
+	if !latest.IsZero() && latest.Before(now) {
+		now = latest
+	}
+	return time.Date(now.Year(), now.Month(), 1, 0, 0, 0, 0, time.UTC)
 }
 
 // List makes the listing of a form from records.
@@ -272,7 +295,9 @@ func (w *lister) board(out *Listing) {
 		c := w.card(row)
 		out.Columns[i].Tone = c.Colour
 		out.Columns[i].Cards = append(out.Columns[i].Cards, c)
-		out.Columns[i].Count++
+	}
+	for i := range out.Columns {
+		out.Columns[i].Count = int(w.l.Counts[out.Columns[i].Name])
 	}
 }
 
@@ -295,24 +320,19 @@ func (w *lister) latest(out *Listing) {
 		last.Cards = append(last.Cards, c)
 		last.Count++
 	}
+	if n := len(out.Columns); n > 0 && out.More > 0 {
+		out.Columns[n-1].Count = 0 // the day goes on
+	}
 }
 
-// calendar shows the month of the latest record that is not after today's month, or today's.
+// calendar shows the days of a month.
 func (w *lister) calendar(out *Listing) {
-	today := w.l.Cal.Wall(w.l.Now)
-	month := time.Date(today.Year(), today.Month(), 1, 0, 0, 0, 0, time.UTC)
+	today, month := w.l.Cal.Wall(w.l.Now), w.l.Month
 	days := map[string][]ListCard{}
-	var latest time.Time
 	for _, row := range w.l.Rows {
 		if at, ok := w.wall(row, w.roles.From); ok {
 			days[at.Format(time.DateOnly)] = append(days[at.Format(time.DateOnly)], w.card(row))
-			if at.After(latest) && at.Before(month.AddDate(0, 1, 0)) {
-				latest = at
-			}
 		}
-	}
-	if !latest.IsZero() && latest.Before(month) {
-		month = time.Date(latest.Year(), latest.Month(), 1, 0, 0, 0, 0, time.UTC)
 	}
 	out.Month = month.Format("January 2006")
 	civil := w.l.Cal.Civil()

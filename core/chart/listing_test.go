@@ -53,7 +53,19 @@ func list(t *testing.T, doc string, more int, records ...of) (*chart.Listing, er
 		}
 		rows = append(rows, row)
 	}
-	return chart.List(d, ds, chart.Listed{Plan: p, Rows: rows, Count: int64(len(rows) + more), Now: now, Cal: cal})
+	// What is asked besides: the numbers of all records, and the last date up to this month's end.
+	counts, latest := map[string]int64{"care": int64(more)}, time.Time{}
+	for _, r := range records {
+		kind := "(none)"
+		if v := r["kind"]; !v.IsEmpty() {
+			kind = v.Exact()
+		}
+		counts[kind]++
+		if at := r["promised"].Time(); at.After(latest) && at.Before(on("2026-12-01").Time()) {
+			latest = at
+		}
+	}
+	return chart.List(d, ds, chart.Listed{Plan: p, Rows: rows, Count: int64(len(rows) + more), Now: now, Cal: cal, Counts: counts, Month: chart.Month(cal.Wall(now), latest)})
 }
 
 func at(s string) field.Value {
@@ -89,7 +101,7 @@ func TestBoardsHaveAColumnForEachValueOfTheList(t *testing.T) {
 		of{"boat": txt("Tern"), "kind": txt("rework"), "cost": money(1250), "late": field.OfBool(true)}, of{"boat": txt("Wren"), "kind": txt("care")},
 		of{"boat": txt("Skua"), "kind": txt("refit")}, of{"boat": txt("Dove")}, of{"boat": txt("Kite"), "kind": txt("care")})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"care 2: Wren, Kite", "mishap 0: ", "rework 1: Tern", "refit 1: Skua", "(none) 1: Dove"}, titles(l), "by the list, then what stands on none, then those without a value")
+	assert.Equal(t, []string{"care 5: Wren, Kite", "mishap 0: ", "rework 1: Tern", "refit 1: Skua", "(none) 1: Dove"}, titles(l), "by the list, then what stands on none, then those without a value")
 	card := l.Columns[2].Cards[0]
 	assert.Equal(t, []string{"Cost £12.50", "Late Yes"}, card.Lines, "with their labels")
 	assert.Equal(t, "/jobs/1", card.Address)
@@ -103,6 +115,11 @@ func TestTheLatestAreListedByDay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"2 Jul 2026 1: Tern", "1 Jul 2026 1: Wren", "15 Jan 2026 1: Dove"}, titles(l), "the day is that of the clock in London, an hour ahead in summer")
 	assert.Equal(t, "00:30", l.Columns[0].Cards[0].When)
+	l, err = list(t, `"form":"latest","finish":{"from":"opened","heading":"boat"}`, 2, of{"boat": txt("Wren"), "opened": at("2026-07-01T22:30:00Z")})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"1 Jul 2026 0: Wren"}, titles(l), "the last day goes on, so that it is not counted")
+	l, err = list(t, `"form":"latest","finish":{"from":"opened","heading":"boat"}`, 0, of{"boat": txt("Tern"), "opened": at("2026-07-01T23:30:00Z")}, of{"boat": txt("Wren"), "opened": at("2026-07-01T22:30:00Z")}, of{"boat": txt("Dove"), "opened": at("2026-01-15T09:05:00Z")})
+	require.NoError(t, err)
 	assert.Equal(t, "09:05", l.Columns[2].Cards[0].When)
 	l, err = list(t, `"form":"latest","finish":{"from":"promised","heading":"boat"}`, 0, of{"boat": txt("Tern"), "promised": on("2026-07-02")})
 	require.NoError(t, err)

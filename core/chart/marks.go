@@ -94,8 +94,6 @@ func (d *drawer) tips(f calc.Figure, m int, at figures) (lines []string) {
 	}
 	signed := d.formats[m]
 	signed.Signed = true
-	percent := format.Percent()
-	percent.Signed = true
 	compared := d.t.Home(m).Compared != nil
 	for _, w := range d.tipped {
 		other, named := measureNamed(w)
@@ -110,7 +108,11 @@ func (d *drawer) tips(f calc.Figure, m int, at figures) (lines []string) {
 		case w == "change" && f.New():
 			lines = append(lines, "new")
 		case w == "change" && !f.Change().IsEmpty():
-			lines = append(lines, signed.Value(f.Change())+" ("+percent.Value(f.Percent())+")")
+			more, _ := format.Change(d.formats[m], f.Change(), f.Percent())
+			if !d.formats[m].Percent {
+				more = signed.Value(f.Change()) + " (" + more + ")"
+			}
+			lines = append(lines, more)
 		case w == "target" && !f.Target.IsEmpty():
 			lines = append(lines, "target "+d.formats[m].Value(f.Target)+", "+format.Percent().Value(f.Reached())+" reached")
 		case w == "share" && d.of[m].Additive():
@@ -125,7 +127,7 @@ func (d *drawer) tips(f calc.Figure, m int, at figures) (lines []string) {
 }
 
 // labelled writes on a mark what the author picked, or what is usual.
-func (d *drawer) labelled(mark *Mark, f calc.Figure, at figures, name string, share field.Value, usual ...string) {
+func (d *drawer) labelled(mark *Mark, f calc.Figure, m int, at figures, name string, share field.Value, usual ...string) {
 	want := d.finish.Labels
 	if len(want) == 0 {
 		want = usual
@@ -147,10 +149,8 @@ func (d *drawer) labelled(mark *Mark, f calc.Figure, at figures, name string, sh
 				parts = append(parts, format.Percent().Value(share))
 			}
 		case "change":
-			percent := format.Percent()
-			percent.Signed = true
-			if v := f.Percent(); !v.IsEmpty() {
-				parts = append(parts, percent.Value(v))
+			if text, v := format.Change(d.formats[m], f.Change(), f.Percent()); !v.IsEmpty() {
+				parts = append(parts, text)
 			}
 		}
 	}

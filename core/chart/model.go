@@ -46,7 +46,12 @@ type Group struct {
 	Words   string       `json:"words"` // the condition it stands for: "opened week of 3 March 2026"
 	Colour  string       `json:"colour,omitempty"`
 	Rate    string       `json:"rate,omitempty"` // of a funnel: what goes on from the stage before
+	step    rate         // the same exactly
+	overall rate         // of the first stage
 }
+
+// A rate is a part of something, written and exactly.
+type rate struct{ Text, Exact string }
 
 // Roles of a series besides showing a measure.
 const (

@@ -108,6 +108,21 @@ func Formats(t *calc.Table) []format.Number {
 }
 
 // shownFormats returns how what is shown of each measure is written.
+// inAll says what a total over the dimensions from one to another is over: "In all", or "All
+// 14 boats" where a cut leaves values out.
+func inAll(t *calc.Table, from, to int) string {
+	for i := from; i < to; i++ {
+		if all, some := t.LeftOut(i); some {
+			_, words := dataset.Records(t.Plan.Dims[i].F.Label)
+			if all > 0 {
+				words = format.Count(int64(all)) + " " + words
+			}
+			return "All " + words
+		}
+	}
+	return "In all"
+}
+
 func shownFormats(t *calc.Table) []format.Number {
 	var out []format.Number
 	for _, m := range t.Measures() {

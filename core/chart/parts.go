@@ -35,11 +35,10 @@ func (d *drawer) pie() error {
 			}
 			share := calc.Share(f.Base, whole)
 			mark.Size = share.Float()
-			d.labelled(mark, f, d.place(g, s), d.Groups[g].Label, share, "name", "share")
+			d.labelled(mark, f, 0, d.place(g, s), d.Groups[g].Label, share, "name", "share")
 			mark.More = append([]string{format.Percent().Value(share) + " of " + series.Total}, mark.More...)
 			series.Marks = append(series.Marks, mark)
 		}
-		d.small(&series)
 		d.Series = append(d.Series, series)
 	}
 	if d.doc.Form == Donut {
@@ -48,24 +47,12 @@ func (d *drawer) pie() error {
 	return nil
 }
 
-// small says of slices under the threshold that they stand together: they are drawn side
-// by side in the colour of Others. Their records stay apart.
-func (d *drawer) small(s *Series) {
-	if d.finish.Least == 0 {
-		return
-	}
-	for g, m := range s.Marks {
-		if m != nil && m.Size*100 < float64(d.finish.Least) && d.t.Groups[g][0].Kind == calc.One {
-			m.Tone, m.Text = "others", ""
-		}
-	}
-}
-
 // funnel draws stages in the order of their list: how many are in each or reached it. A
-// lost record counts up to its furthest stage, if the chart names the field that knows.
+// lost record counts up to its furthest stage, where a field knows that.
 func (d *drawer) funnel() error {
 	t := d.t
 	list := t.Plan.Dims[0].F.List
+	outside, furthest := d.doc.stages(d.ds)
 	d.groups()
 	signed := format.Percent()
 	in := map[string]int{}
@@ -76,7 +63,7 @@ func (d *drawer) funnel() error {
 	}
 	var stages []string
 	for _, s := range list {
-		if !slices.Contains(d.finish.Lost, s) {
+		if !slices.Contains(outside, s) {
 			stages = append(stages, s)
 		}
 	}
@@ -88,7 +75,7 @@ func (d *drawer) funnel() error {
 	}
 	// lost is what is outside the sequence now but has come as far as one of some stages.
 	lost := func(reached []string) (sum field.Value) {
-		for _, stage := range d.finish.Lost {
+		for _, stage := range outside {
 			g, ok := in[stage]
 			for s := range t.Splits {
 				if k := t.Splits[s]; ok && len(k) > 0 && k[0].Kind == calc.One && slices.Contains(reached, k[0].Value.Exact()) {
@@ -99,7 +86,7 @@ func (d *drawer) funnel() error {
 		return sum
 	}
 	groups := d.Groups
-	d.Groups = nil
+	d.Groups, d.Category.Title = nil, t.Plan.Dims[0].F.Label
 	series := Series{Name: ShownLabel(d.doc.Measures[0], d.ds), As: "stage", Colour: "c1"}
 	var first, previous field.Value
 	for i, stage := range stages {
@@ -114,9 +101,9 @@ func (d *drawer) funnel() error {
 				v = calc.Sum(v, value(later))
 			}
 			group.Key.Any = append([]string{}, stages[i:]...)
-			if d.finish.Furthest != "" {
+			if furthest != "" {
 				v = calc.Sum(v, lost(stages[i:]))
-				group.Key.Lost, group.Key.Furthest = d.finish.Lost, d.finish.Furthest
+				group.Key.Lost, group.Key.Furthest = outside, furthest
 			}
 		}
 		if v.Decimal() != nil && v.Decimal().Negative {
@@ -130,20 +117,21 @@ func (d *drawer) funnel() error {
 			first = v
 		} else if !d.finish.InStage {
 			if step := calc.Share(v, previous); !step.IsEmpty() {
-				group.Rate = signed.Value(step)
-				mark.More = append(mark.More, signed.Value(step)+" of the stage before")
+				group.Rate, group.step = signed.Value(step), rate{signed.Value(step), step.Exact()}
+				mark.More = append(mark.More, group.Rate+" of the stage before")
 			}
 			if overall := calc.Share(v, first); !overall.IsEmpty() {
-				mark.More = append(mark.More, signed.Value(overall)+" of the first stage")
+				group.overall = rate{signed.Value(overall), overall.Exact()}
+				mark.More = append(mark.More, group.overall.Text+" of the first stage")
 			}
 		}
-		d.labelled(mark, calc.Figure{Base: v, Shown: v}, func(int) calc.Figure { return calc.Figure{} }, group.Label, calc.Share(v, first), "name", "value")
+		d.labelled(mark, calc.Figure{Base: v, Shown: v}, 0, func(int) calc.Figure { return calc.Figure{} }, group.Label, calc.Share(v, first), "name", "value")
 		previous = v
 		d.Groups = append(d.Groups, group)
 		series.Marks = append(series.Marks, mark)
 	}
-	if d.finish.Furthest == "" {
-		for _, stage := range d.finish.Lost {
+	if furthest == "" {
+		for _, stage := range outside {
 			if v := value(stage); !v.Decimal().IsZero() {
 				d.Notes = append(d.Notes, "Rates leave out "+d.formats[0].Value(v)+" "+stage+".")
 			}

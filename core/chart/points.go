@@ -61,9 +61,9 @@ func (d *drawer) scatter() error {
 				mark.More = append(mark.More, ShownLabel(d.doc.Measures[2], d.ds)+" "+d.formats[2].Value(third.Shown))
 			}
 			if len(t.Groups) <= 40 {
-				d.labelled(mark, y, d.place(g, s), d.Groups[g].Label, field.Value{}, "name")
+				d.labelled(mark, y, 1, d.place(g, s), d.Groups[g].Label, field.Value{}, "name")
 			} else {
-				d.labelled(mark, y, d.place(g, s), d.Groups[g].Label, field.Value{})
+				d.labelled(mark, y, 1, d.place(g, s), d.Groups[g].Label, field.Value{})
 			}
 			for i, v := range []float64{at, mark.Size} {
 				if !any {
@@ -157,7 +157,7 @@ func (d *drawer) heat() error {
 				}
 			}
 			if !(risk && zero) {
-				d.labelled(mark, f, d.place(g, s), "", calc.Share(f.Base, t.Total()[0]), "value")
+				d.labelled(mark, f, 0, d.place(g, s), "", calc.Share(f.Base, t.Total()[0]), "value")
 			}
 			if len(t.Groups)*len(t.Splits) > 400 && len(d.finish.Labels) == 0 {
 				mark.Text = ""

@@ -1,6 +1,7 @@
 package dataset_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -55,10 +56,19 @@ func TestResolveRefuses(t *testing.T) {
 		"a circle": {func(d *dataset.Document) {
 			d.Fields[0] = dataset.FieldDocument{Name: "a", Formula: "b + 1"}
 			d.Fields = append(d.Fields, dataset.FieldDocument{Name: "b", Formula: "a * 2"})
-		}, "fields[0].formula", "stands on itself"},
-		"a rule for nobody":  {func(d *dataset.Document) { d.RowRules[0].Roles = nil }, "row_rules[0].roles", "which roles"},
-		"a rule on no field": {func(d *dataset.Document) { d.RowRules[0].Where.Field = "port" }, "row_rules[0].where.field", "no field “port”"},
-		"a name in capitals": {func(d *dataset.Document) { d.Fields[0].Name = "Opened" }, "fields[0].name", "small letters"},
+		}, "fields[0].formula", "“A” stands on “B”, which stands on “A”."},
+		"a longer circle": {func(d *dataset.Document) {
+			for name, of := range map[string]string{"a": "b", "b": "c", "c": "a"} {
+				d.Fields = append(d.Fields, dataset.FieldDocument{Name: name, Formula: of + " + 1"})
+			}
+			slices.SortFunc(d.Fields[11:], func(a, b dataset.FieldDocument) int { return strings.Compare(a.Name, b.Name) })
+		}, "fields[11].formula", "“A” stands on “B”, which stands on “C”, which stands on “A”."},
+		"a stage of no list":    {func(d *dataset.Document) { d.Fields[2].Lost = []string{"declined"} }, "fields[2].lost", "not in the pick list"},
+		"a furthest of nothing": {func(d *dataset.Document) { d.Fields[2].Furthest = "boat" }, "fields[2].lost", "Which values lie outside"},
+		"a furthest date":       {func(d *dataset.Document) { d.Fields[2].Lost, d.Fields[2].Furthest = []string{"rework"}, "opened" }, "fields[2].furthest", "another field with the same values"},
+		"a rule for nobody":     {func(d *dataset.Document) { d.RowRules[0].Roles = nil }, "row_rules[0].roles", "which roles"},
+		"a rule on no field":    {func(d *dataset.Document) { d.RowRules[0].Where.Field = "port" }, "row_rules[0].where.field", "no field “port”"},
+		"a name in capitals":    {func(d *dataset.Document) { d.Fields[0].Name = "Opened" }, "fields[0].name", "small letters"},
 	} {
 		d := sample.Document()
 		c.change(d)

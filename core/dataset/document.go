@@ -127,9 +127,13 @@ type FieldDocument struct {
 	Usual       string            `json:"usual,omitempty"`   // the aggregation offered first
 	List        []string          `json:"list,omitempty"`    // the values in order
 	Colours     map[string]string `json:"colours,omitempty"` // of values of the list: "#1D3557"
-	Synonyms    []string          `json:"synonyms,omitempty"`
-	Hidden      bool              `json:"hidden,omitempty"`
-	SeenBy      []string          `json:"seen_by,omitempty"` // the only roles that may see it
+	// Lost are the values of the list that lie outside its sequence: what does not go on. The
+	// field that Furthest names holds how far such a record had come.
+	Lost     []string `json:"lost,omitempty"`
+	Furthest string   `json:"furthest,omitempty"`
+	Synonyms []string `json:"synonyms,omitempty"`
+	Hidden   bool     `json:"hidden,omitempty"`
+	SeenBy   []string `json:"seen_by,omitempty"` // the only roles that may see it
 }
 
 // Linked takes something of the records of another table that point to this one.

@@ -225,15 +225,21 @@ func (d *Dataset) resolveLinked(f *Field) error {
 }
 
 // complete resolves what stands on other fields: formulas, groups and bins, each after
-// those it needs; a circle is named.
-func (d *Dataset) complete(f *Field, made map[*Field]int) error {
-	switch made[f] {
-	case 1:
-		return problem.New(problem.Invalid, "formula", "“%s” stands on itself, by way of the fields it uses.", f.Name)
-	case 2:
+// those it needs; a circle is named. way is what stands on f.
+func (d *Dataset) complete(f *Field, made map[*Field]bool, way ...*Field) error {
+	if at := slices.Index(way, f); at >= 0 {
+		if at == len(way)-1 {
+			return problem.New(problem.Invalid, "formula", "“%s” stands on itself.", f.Label)
+		}
+		words := "“" + f.Label + "”"
+		for _, next := range append(slices.Clone(way[at+1:]), f) {
+			words += " stands on “" + next.Label + "”, which"
+		}
+		return problem.New(problem.Invalid, "formula", "%s.", strings.TrimSuffix(words, ", which"))
+	}
+	if made[f] {
 		return nil
 	}
-	made[f] = 1
 	var uses []string
 	switch {
 	case f.Formula != "":
@@ -245,12 +251,12 @@ func (d *Dataset) complete(f *Field, made map[*Field]int) error {
 	}
 	for _, name := range uses {
 		if g := d.fields[name]; g != nil {
-			if err := d.complete(g, made); err != nil {
+			if err := d.complete(g, made, append(way, f)...); err != nil {
 				return err
 			}
 		}
 	}
-	made[f] = 2
+	made[f] = true
 	var err error
 	switch {
 	case f.Formula != "":
@@ -264,6 +270,25 @@ func (d *Dataset) complete(f *Field, made map[*Field]int) error {
 		err = problem.New(problem.Invalid, "time", "Only a date field is happened or planned.")
 	}
 	return err
+}
+
+// resolveStages checks which values of a field lie outside its sequence.
+func (d *Dataset) resolveStages(f *Field) error {
+	for _, v := range f.Lost {
+		if !slices.Contains(f.List, v) {
+			return problem.New(problem.Invalid, "lost", "“%s” is not in the pick list of %s.", v, f.Label)
+		}
+	}
+	switch g := d.fields[f.Furthest]; {
+	case f.Furthest == "":
+	case len(f.Lost) == 0:
+		return problem.New(problem.Missing, "lost", "Which values lie outside the sequence, so that %s says how far those had come?", f.Furthest)
+	case g == nil:
+		return problem.New(problem.NotFound, "furthest", "There is no field “%s”.", f.Furthest)
+	case g == f || g.Type != f.Type:
+		return problem.New(problem.Invalid, "furthest", "How far a record had come is said by another field with the same values.")
+	}
+	return nil
 }
 
 func (d *Dataset) resolveFormula(f *Field) (err error) {

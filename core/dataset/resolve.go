@@ -55,9 +55,14 @@ func Resolve(d *Document, c Catalogue, query *Table) (*Dataset, error) {
 		ds.fields[f.Name] = f
 		ds.order = append(ds.order, f)
 	}
-	made := map[*Field]int{}
+	made := map[*Field]bool{}
 	for i, f := range ds.order {
 		if err := ds.complete(f, made); err != nil {
+			return nil, problem.At(fmt.Sprintf("fields[%d]", i), err)
+		}
+	}
+	for i, f := range ds.order {
+		if err := ds.resolveStages(f); err != nil {
 			return nil, problem.At(fmt.Sprintf("fields[%d]", i), err)
 		}
 	}

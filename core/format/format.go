@@ -27,6 +27,7 @@ type Number struct {
 	Compact  bool // 1.92 M
 	Plain    bool // without thousands signs
 	Signed   bool // with a plus sign where it is above zero
+	points   bool // a percentage as points, of which another percentage is more or less
 	zone     *time.Location
 }
 
@@ -113,6 +114,17 @@ func (n Number) OnAxis() Number {
 
 // Percent is the format of shares and changes.
 func Percent() Number { return Number{Decimals: 1, Percent: true} }
+
+// Change writes how a figure of a format has changed, given how much more it is than before
+// and how much that is of what was before: of a percentage in points, of others in percent.
+func Change(of Number, more, percent field.Value) (text string, exact field.Value) {
+	n := Percent()
+	if n.Signed = true; of.Percent {
+		n.points, n.Decimals = true, max(of.Decimals, 1)
+		return n.Value(more), more
+	}
+	return n.Value(percent), percent
+}
 
 // Shown is the format of what is made of a measure: of a share, a rank, a difference.
 func Shown(m query.Measure, ds *dataset.Dataset) Number {
@@ -202,7 +214,12 @@ func (n Number) number(v field.Value) string {
 	}
 	out = m.write(out, digits, !n.Plain)
 	out = append(out, suffix...)
-	if n.Percent {
+	switch {
+	case n.points && string(digits) == "1":
+		out = append(out, " point"...)
+	case n.points:
+		out = append(out, " points"...)
+	case n.Percent:
 		out = append(out, m.percent...)
 	}
 	switch {

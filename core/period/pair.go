@@ -160,11 +160,19 @@ func (c Calendar) Pair(w Comparing, borders []time.Time, g Grain) Pairing {
 		case !w.Year:
 			continue
 		case g == Week:
-			// Whole weeks of the same number, also where the shifted range would cut them.
-			if s = c.week(step, r); s.From.IsZero() {
-				continue
+			// Whole weeks of the same number, also where the shifted range would cut them; of
+			// the running one as much as has passed.
+			elapsed := r
+			if !w.Planned && w.Now.Before(step.To) {
+				elapsed.To = c.Floor(w.Now, Hour)
+				if w.DateOnly {
+					elapsed.To = c.Midnight(w.Now, 1)
+				}
+				if r.To.Before(elapsed.To) {
+					elapsed.To = r.To
+				}
 			}
-			if s = s.Intersect(Range{To: p.Cut}); s.From.Before(s.To) {
+			if s = c.week(step, elapsed); s.From.Before(s.To) {
 				p.Steps[i] = s
 			}
 			continue
@@ -214,5 +222,10 @@ func (c Calendar) week(step, r Range) Range {
 		return Range{}
 	}
 	cut := step.Intersect(r)
-	return Range{c.Midnight(start, c.days(step.From, cut.From)), c.Midnight(start, c.days(step.From, cut.To.Add(-time.Nanosecond))+1)}
+	if !cut.From.Before(cut.To) {
+		return Range{}
+	}
+	last := cut.To.In(c.Zone)
+	day := c.Midnight(start, c.days(step.From, cut.To)).In(c.Zone)
+	return Range{c.Midnight(start, c.days(step.From, cut.From)), c.instant(day.Year(), day.Month(), day.Day(), last.Hour(), last.Minute())}
 }

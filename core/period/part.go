@@ -23,6 +23,22 @@ var partNames = [...]string{"", "month of year", "quarter of year", "weekday", "
 
 func (p Part) String() string { return partNames[p] }
 
+// laid are the parts over which years can be laid, with the grain that a step of each has.
+var laid = map[Part]Grain{MonthOfYear: Month, QuarterOfYear: Quarter, ISOWeek: Week}
+
+// Grain is the grain of a part that a year has each value of once; 0 for the others.
+func (p Part) Grain() Grain { return laid[p] }
+
+// PartOf is the part of a year whose values are steps of a grain; 0 where there is none.
+func PartOf(g Grain) Part {
+	for p, of := range laid {
+		if of == g {
+			return p
+		}
+	}
+	return 0
+}
+
 // Parts lists all parts.
 func Parts() []Part {
 	return []Part{MonthOfYear, QuarterOfYear, ISOWeek, DayOfMonth, Weekday, HourOfDay}
@@ -170,6 +186,16 @@ func (c Calendar) PartStart(p Part, value int, year time.Time) (start time.Time,
 		return c.instant(monday.Year(), monday.Month(), monday.Day(), 0, 0), true
 	}
 	return year, false
+}
+
+// PartSpan returns what a value of the part covers of the year that starts at year, as
+// PartStart tells its start.
+func (c Calendar) PartSpan(p Part, value int, year time.Time) (r Range, ok bool) {
+	start, ok := c.PartStart(p, value, year)
+	if !ok {
+		return r, false
+	}
+	return Range{start, c.Add(start, p.Grain(), 1)}, true
 }
 
 // WeekYears returns the borders of the years of ISO 8601, which start with their first

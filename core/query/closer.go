@@ -17,7 +17,8 @@ type Look struct {
 	Part  *Spell       `json:"part,omitempty"`
 }
 
-// Looked is the definition as a viewer looks at it; the same where it has no time axis.
+// Looked is the definition as a viewer looks at it; the same where it has no time axis. Of
+// years laid over each other it is the part of the year that has another grain.
 func (d Definition) Looked(l Look, ds *dataset.Dataset) Definition {
 	d.By = append([]Dimension{}, d.By...)
 	dims := make([]*Dimension, 0, len(d.By)+1)
@@ -30,10 +31,14 @@ func (d Definition) Looked(l Look, ds *dataset.Dataset) Definition {
 		dims = append(dims, d.Split)
 	}
 	for _, dim := range dims {
+		_, laid := d.laid(dim.Field)
+		if part := period.PartOf(l.Grain); laid && part != 0 && dim.Part.Grain() != 0 {
+			dim.Part = part
+		}
 		if !dim.OnAxis(ds) {
 			continue
 		}
-		if l.Grain != 0 {
+		if l.Grain != 0 && !laid {
 			dim.Grain = l.Grain
 		}
 		if l.Part != nil {
@@ -51,9 +56,27 @@ func (d Definition) Looked(l Look, ds *dataset.Dataset) Definition {
 // mostOffered is how many steps a grain that is offered may give.
 const mostOffered = 400
 
-// Offered lists the grains that a viewer may look at an axis by: those that give at least
+// Offered is the grain of the plan's time axis, and those that a viewer may look at it by
+// instead; of years laid over each other those of the part.
+func (p *Plan) Offered() (now period.Grain, out []period.Grain) {
+	for _, dim := range p.Dims {
+		if dim.Axis == nil || len(dim.Axis.Borders) == 0 {
+			continue
+		}
+		part, laid := p.Definition.laid(dim.Field)
+		switch {
+		case !laid:
+			return dim.Axis.Grain, dim.offered()
+		case part.Grain() != 0:
+			return part.Grain(), []period.Grain{period.Week, period.Month, period.Quarter}
+		}
+	}
+	return 0, nil
+}
+
+// offered lists the grains that a viewer may look at an axis by: those that give at least
 // two steps and not too many, and the one it has.
-func (d Dim) Offered() (out []period.Grain) {
+func (d Dim) offered() (out []period.Grain) {
 	a, few := d.Axis, true
 	// From the coarsest on: once a grain gives too many steps, finer ones do.
 	for _, g := range slices.Backward(period.Grains()) {

@@ -23,6 +23,7 @@ type Dimension struct {
 	Largest  int          `json:"largest,omitempty"`  // keep only so many
 	Smallest int          `json:"smallest,omitempty"` // or so many of the smallest
 	Others   bool         `json:"others,omitempty"`   // and put the rest together
+	Least    int          `json:"least,omitempty"`    // values with a smaller share of the whole, in percent, join Others
 	Within   bool         `json:"within,omitempty"`   // so many within each value of the group before it
 	Empty    bool         `json:"empty,omitempty"`    // also list values that no record has
 	Sort     *Sort        `json:"sort,omitempty"`
@@ -30,6 +31,9 @@ type Dimension struct {
 
 // cut is how many values are kept, 0 for all.
 func (d Dimension) cut() int { return d.Largest + d.Smallest }
+
+// keeps tells whether some values may be put together, or left out.
+func (d Dimension) keeps() bool { return d.cut() > 0 || d.Least > 0 }
 
 // A Sort orders the values of a dimension. Without one, dates go by time, listed values by
 // their list, others by the first measure, largest first. A cut keeps the first by the
@@ -213,6 +217,10 @@ func (d Definition) checkCut(i int, dim Dimension, ds *dataset.Dataset) error {
 		return problem.New(problem.Invalid, "largest", "Keep from 1 to 1000 of the largest or of the smallest.")
 	case dim.Largest > 0 && dim.Smallest > 0:
 		return problem.New(problem.Invalid, "smallest", "Keep the largest or the smallest, not both.")
+	case dim.Least < 0 || dim.Least > 50:
+		return problem.New(problem.Invalid, "least", "Values below 0 to 50 percent join Others.")
+	case dim.Least > 0 && (dim.Within || !d.mergeable(ds) || !d.Measures[0].Additive()):
+		return problem.New(problem.Invalid, "least", "Values below a share join Others where the first measure adds up, which is a count or a sum, and nothing is cut within each group.")
 	case dim.Within && (dim.cut() == 0 || i == 0 || i >= len(d.By) || d.By[i-1].OnAxis(ds)):
 		return problem.New(problem.Invalid, "within", "Within each value of what? A cut within needs a group before it that is not a time axis.")
 	}

@@ -127,6 +127,12 @@ func (d Dim) Ranked() (measure int, largest bool) {
 // Cut is how many values the dimension keeps, 0 for all.
 func (d Dim) Cut() int { return d.cut() }
 
+// Keeps tells whether some of the dimension's values may be put together, or left out.
+func (d Dim) Keeps() bool { return d.keeps() }
+
+// Together tells whether what is not kept is shown together.
+func (d Dim) Together() bool { return d.Others || d.Least > 0 }
+
 // onAxis tells whether the dimension is divided into steps of time.
 func (d Dim) onAxis() bool { return d.F.Type.Temporal() && d.Part == 0 }
 
@@ -194,6 +200,9 @@ func (p *Plan) build(extent *Extent) (err error) {
 	for _, dim := range p.Dims {
 		rolled = rolled || dim.cut() > 0 && groups > fineLimit && !dim.Within && !dim.Sort.Compared()
 	}
+	for _, dim := range p.Dims { // a share is known once all groups are
+		rolled = rolled && dim.Least == 0
+	}
 	if rolled && p.Tallied() {
 		p.Untally()
 	}
@@ -248,7 +257,7 @@ func (p *Plan) Force(rolled bool) {
 		p.estimated = math.Inf(1) // too many to sift
 	}
 	for _, d := range p.Dims {
-		rolled = rolled && !d.Within && !d.Sort.Compared()
+		rolled = rolled && !d.Within && !d.Sort.Compared() && d.Least == 0
 	}
 	p.Rolled = rolled || !p.mergeable() && len(p.Dims) > 0
 }

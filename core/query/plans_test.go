@@ -84,9 +84,20 @@ func TestAViewerLooksCloserAndByAnotherGrain(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, p.Dims[1].Axis.Borders, 32, "the days of March and their end")
 	assert.Equal(t, period.Month, d.Split.Grain, "the author's own stays as it is")
-	assert.Contains(t, p.Dims[1].Offered(), period.Week)
-	assert.NotContains(t, p.Dims[1].Offered(), period.Year, "a month is no two years")
-	assert.NotContains(t, p.Dims[1].Offered(), period.Minute, "which would be too many steps")
+	_, offered := p.Offered()
+	assert.Contains(t, offered, period.Week)
+	assert.NotContains(t, offered, period.Year, "a month is no two years")
+	assert.NotContains(t, offered, period.Minute, "which would be too many steps")
+	laid := query.Definition{Version: 1, Dataset: "jobs", Measures: d.Measures, By: []query.Dimension{{Field: "opened", Part: period.MonthOfYear}}, Split: &query.Dimension{Field: "opened", Grain: period.Year}}
+	looked = laid.Looked(query.Look{Grain: period.Week}, ds)
+	assert.Equal(t, period.ISOWeek, looked.By[0].Part, "of years laid over each other the part has another grain")
+	assert.Equal(t, period.Year, looked.Split.Grain, "and each is a line as before")
+	assert.Equal(t, laid.By, laid.Looked(query.Look{Grain: period.Day}, ds).By)
+	p, err = query.Build(laid, ds, setting, &query.Extent{Low: from, High: to, Any: true})
+	require.NoError(t, err)
+	grain, offered := p.Offered()
+	assert.Equal(t, period.Month, grain)
+	assert.Equal(t, []period.Grain{period.Week, period.Month, period.Quarter}, offered)
 	plain := query.Definition{Version: 1, Dataset: "jobs", Measures: d.Measures, By: []query.Dimension{{Field: "kind"}}}
 	assert.Equal(t, plain.By, plain.Looked(query.Look{Grain: period.Day}, ds).By, "without a time axis nothing changes")
 }

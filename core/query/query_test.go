@@ -115,7 +115,9 @@ func TestExtent(t *testing.T) {
 		require.NoError(t, err)
 		return p.Dims[0].Axis, asked
 	}
-	span := func(a *query.Axis) []string { return []string{a.Range.From.Format(time.DateOnly), a.Range.To.Format(time.DateOnly)} }
+	span := func(a *query.Axis) []string {
+		return []string{a.Range.From.Format(time.DateOnly), a.Range.To.Format(time.DateOnly)}
+	}
 	a, asked := axis("2004-03-01", "2038-01-01", "2025-03-01", "2026-03-01", "2023-07-04", "2026-08-01")
 	assert.Equal(t, []any{"2022-03-02", "2029-02-28"}, asked, "more than three quartile distances outside the quartiles")
 	assert.Equal(t, []string{"2023-07-04", "2026-08-01"}, span(a), "from the first to the last within, not on to the fences")

@@ -125,7 +125,7 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 		when(axes && d.Split == nil, one("finish.palette", "Palette", f.Palette, "one", "by group")),
 		when(kind == "heat map", one("finish.ramp", "Ramp", f.Ramp, chart.Ramps()...)), when(kind == "heat map", tick("finish.reversed", "Turned round", f.Reversed)),
 		when(kind == "columns" || kind == "bars", number("finish.bar_width", "Width of bars", whole(f.BarWidth), "in percent of their room, 10 to 100")),
-		when(kind == "pie" || kind == "donut", number("finish.least", "Small slices", whole(f.Least), "below so many percent, in the colour of Others")),
+		when(kind == "pie" || kind == "donut", number("finish.least", "Small slices", whole(f.Least), "below so many percent join Others")),
 		when(kind == "pie" || kind == "donut", number("finish.columns", "Pies beside each other", whole(f.Columns), "")))
 	if figures {
 		add("Target", targetRows(d, ds, plans)...)
