@@ -82,6 +82,7 @@ func (v *View) setting(ds *dataset.Dataset, filters filter.Condition, at time.Ti
 type Note struct {
 	Words string           `json:"words"`
 	Mark  *query.Reference `json:"mark,omitempty"`
+	Cut   bool             `json:"cut,omitempty"` // of what the form cannot carry
 }
 
 // An Answer is what a widget shows.
@@ -108,6 +109,7 @@ type Answer struct {
 	Grain    string          `json:"grain,omitempty"`  // of the time axis
 	Grains   []string        `json:"grains,omitempty"` // that it could have instead
 	Closer   bool            `json:"closer,omitempty"` // only a part of the range is shown
+	Cut      *chart.Document `json:"-"`                // the chart as its form can carry it, where that is less
 }
 
 // about is what a question about a widget needs: its chart, its dataset, under
@@ -200,6 +202,15 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	if err != nil {
 		return nil, err
 	}
+	var cuts []string // what the form cannot carry
+	if parts&Drawing != 0 {
+		if doc, t, cuts, err = e.fitted(ctx, doc, t, ds, v, s); err != nil {
+			return nil, err
+		}
+		if len(cuts) > 0 {
+			a.Cut, a.Title, a.Sentence = doc, sentence.Title(doc, ds), sentence.Text(doc, ds)
+		}
+	}
 	a.Fresh = e.fresh(ds, at)
 	a.Whole = t.Reference(version, 0, nil)
 	if parts&Figures != 0 {
@@ -211,7 +222,10 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 			a.Grains = append(a.Grains, g.String())
 		}
 	}
-	a.Notes = Notes(t, version)
+	for _, words := range cuts {
+		a.Notes = append(a.Notes, Note{Words: words, Mark: &a.Whole, Cut: true})
+	}
+	a.Notes = append(a.Notes, Notes(t, version)...)
 	if t.IsEmpty() && doc.Form != chart.KeyFigures && doc.Form != chart.Gauge {
 		a.Nothing = "Nothing found: no " + ds.Record[1] + " meet what is set."
 		return a, nil
@@ -224,8 +238,6 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	case doc.Form == chart.KeyFigures:
 		a.Figures, err = e.figures(ctx, t, doc, ds, v, s)
 	case doc.Form.Tells():
-		err = chart.TooLarge(t)
-		parts = Figures
 	case parts&Drawing != 0:
 		if a.Drawing, err = chart.Draw(t, doc, version); err == nil {
 			for _, words := range a.Drawing.Notes {
@@ -240,12 +252,39 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	if err != nil {
 		return nil, err
 	}
-	switch {
-	case doc.Form == chart.KeyFigures || parts&Figures == 0:
-	default:
+	if doc.Form != chart.KeyFigures && (parts&Figures != 0 || doc.Form.Tells()) {
 		a.Grid = chart.MakeFigures(t, doc, version)
+		if parts&Drawing != 0 {
+			if words := a.Grid.Cut(); words != "" {
+				a.Notes = append(a.Notes, Note{Words: words, Mark: &a.Whole})
+			}
+		}
 	}
 	return a, nil
+}
+
+// fitted computes a chart anew while it has more than its form can carry: with the largest
+// values only, or with larger steps.
+func (e *Engine) fitted(ctx context.Context, doc *chart.Document, t *calc.Table, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (*chart.Document, *calc.Table, []string, error) {
+	var cuts []string
+	for i, d := range t.Plan.Dims {
+		if d.Axis != nil && d.Axis.Asked != 0 {
+			doc = doc.Per(i, d.Axis.Grain)
+			cuts = append(cuts, fmt.Sprintf("Per %s there would be more steps than can be drawn: it is shown per %s.", d.Axis.Asked, d.Axis.Grain))
+		}
+	}
+	for range 3 {
+		fit, words := doc.Fitting(t)
+		if fit == nil {
+			break
+		}
+		again, _, err := e.Table(ctx, fit.Computed(ds), ds, v, s)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		doc, t, cuts = fit, again, append(cuts, words)
+	}
+	return doc, t, cuts, nil
 }
 
 // figures makes key figures, with the same measures along time where they have small lines.
@@ -304,7 +343,7 @@ func notes(t *calc.Table, version, beside int) []Note {
 		}[u.Why]
 		mark := u.Reference(t, version)
 		mark.Beside = beside
-		out = append(out, Note{fmt.Sprintf(why, format.Count(u.Count), records, label, are), &mark})
+		out = append(out, Note{Words: fmt.Sprintf(why, format.Count(u.Count), records, label, are), Mark: &mark})
 	}
 	if t.Dropped > 0 {
 		groups, are := "groups", "are"

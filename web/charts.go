@@ -397,7 +397,7 @@ func (s *Server) chartAnswer(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.answer(c, a)
+	s.answerWith(c, a, a.Cut)
 }
 
 // chartRecords lists the records behind a mark in the editor.

@@ -137,7 +137,10 @@ func (s *Server) widget(c *gin.Context) {
 	}
 }
 
-func (s *Server) answer(c *gin.Context, a *live.Answer) {
+func (s *Server) answer(c *gin.Context, a *live.Answer) { s.answerWith(c, a, nil) }
+
+// answerWith tells the chart editor, besides, the document as its form can carry it.
+func (s *Server) answerWith(c *gin.Context, a *live.Answer, cut *chart.Document) {
 	a.Open = s.hostAddress(c)
 	if a.Listed != nil {
 		a.Listed.Host = s.pictureAddress(c)
@@ -150,7 +153,7 @@ func (s *Server) answer(c *gin.Context, a *live.Answer) {
 		s.fail(c, err)
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html, "grain": a.Grain, "grains": a.Grains, "closer": a.Closer})
+	c.JSON(http.StatusOK, gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html, "grain": a.Grain, "grains": a.Grains, "closer": a.Closer, "cut": cut})
 }
 
 // words says how a widget is worked out, what is left out and how fresh it is.

@@ -219,6 +219,16 @@ func (t *Table) LeftOut(dim int) (all int, some bool) {
 	return t.c.valued[dim], t.c.valued[dim] > len(shown)
 }
 
+// First is the table with its first groups only; totals are over all.
+func (t *Table) First(groups int) *Table {
+	if len(t.Groups) <= groups {
+		return t
+	}
+	out := *t
+	out.Groups = t.Groups[:groups]
+	return &out
+}
+
 // IsEmpty tells whether no record was found at all.
 func (t *Table) IsEmpty() bool { return t.empty }
 

@@ -18,7 +18,6 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/period"
-	"eskadel/core/problem"
 	"eskadel/core/query"
 	_ "eskadel/testseed"
 )
@@ -165,26 +164,70 @@ func TestAxisHoldsEveryMarkAtRoundSteps(t *testing.T) {
 	})
 }
 
-func TestTooMuchIsSaid(t *testing.T) {
-	var rows [][]field.Value
-	for i := range 61 {
-		rows = append(rows, []field.Value{field.OfBool(true), txt(fmt.Sprint(i)), money(1), num(1)})
+// What a form cannot carry is cut, and drawn so: the largest with the others together, or in
+// larger steps. What it can carry stays as it is.
+func TestWhatAFormCannotCarryIsCut(t *testing.T) {
+	fill := func(n int, key func(i int) []field.Value) (rows [][]field.Value) {
+		for i := range n {
+			rows = append(rows, append(key(i), money(int64(i+1)), num(1)))
+		}
+		return rows
 	}
-	d, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"late"}],"split":{"field":"boat"},"form":{"columns":"stacked"}}`, rows...)
-	_, err := chart.Draw(tab, d, 0)
-	assert.Equal(t, problem.TooMany, problem.Of(err).Code)
-	assert.Contains(t, problem.Of(err).Words, "61 series")
-}
-
-func TestTablesThatAreTooLarge(t *testing.T) {
-	var rows [][]field.Value
-	for i := range 5001 {
-		rows = append(rows, []field.Value{txt(fmt.Sprint(i)), money(1), num(1)})
+	boats := func(i int) []field.Value { return []field.Value{txt(fmt.Sprint("boat ", i))} }
+	sum := `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],`
+	byBoat, ofBoat := sum+`"by":[{"field":"boat"}],`, sum+`"by":[{"field":"late"}],"split":{"field":"state"},`
+	for _, c := range []struct {
+		doc, words, cut string
+		rows            [][]field.Value
+	}{
+		{ofBoat + `"form":{"columns":"stacked"}}`, "There are more states than can be drawn: the 59 largest are shown, the others together.", `"split":{"field":"state","largest":59,"others":true}`,
+			fill(61, func(i int) []field.Value { return []field.Value{field.OfBool(true), txt(fmt.Sprint(i))} })},
+		{byBoat + `"form":"bars"}`, "There are more boats than can be drawn: the 1,000 largest are shown, the others together.", `"largest":1000,"others":true`, fill(2001, boats)},
+		{byBoat + `"form":"bars"}`, "", "", fill(2000, boats)},
+		{byBoat + `"form":"pie"}`, "the 49 largest are shown", `"largest":49,"others":true`, fill(51, boats)},
+		{byBoat + `"form":"radar"}`, "the 23 largest are shown", `"largest":23,"others":true`, fill(25, boats)},
+		{sum + `"by":[{"field":"state","largest":60}],"form":"pie"}`, "the 49 largest are shown.", `"largest":49}`, fill(60, boats)},
+		{sum + `"by":[{"field":"opened","grain":"hour"}],"where":{"field":"opened","within":{"last":4,"unit":"month"}},"form":"line"}`, "Per hour there would be 2,760 steps, more than can be drawn: it is shown per day.", `"grain":"day"`, nil},
+		{sum + `"by":[{"field":"late"}],"split":{"field":"state"},"form":"pivot"}`, "the 199 largest are shown", `"largest":199`, fill(201, func(i int) []field.Value { return []field.Value{field.OfBool(true), txt(fmt.Sprint(i))} })},
+		{byBoat + `"form":"scatter"}`, "", "", fill(2500, boats)},
+	} {
+		rows := c.rows
+		if rows == nil {
+			rows = [][]field.Value{{num(1), money(1), num(1)}}
+		}
+		doc, tab := table(t, c.doc, rows...)
+		fit, words := doc.Fitting(tab)
+		if c.cut == "" {
+			assert.Nil(t, fit, c.doc)
+			continue
+		}
+		assert.Contains(t, words, c.words, c.doc)
+		require.NotNil(t, fit, c.doc)
+		b, err := json.Marshal(fit)
+		require.NoError(t, err)
+		assert.Contains(t, string(b), c.cut)
+		again, err := query.Build(fit.Computed(sample.Jobs()), sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
+		require.NoError(t, err)
+		if again.Rolled {
+			continue // whose rows the database cuts
+		}
+		fitted := calc.Compute(again, rows)
+		more, _ := fit.Fitting(fitted)
+		assert.Nil(t, more, "and then it fits: %s", c.doc)
+		if !fit.Form.Tells() {
+			_, err = chart.Draw(fitted, fit, 0)
+			assert.NoError(t, err, c.doc)
+		}
 	}
-	_, tab := table(t, fmt.Sprintf(byKind, ""), rows...)
-	assert.Contains(t, problem.Of(chart.TooLarge(tab)).Words, "5,001 cells")
-	_, tab = table(t, fmt.Sprintf(byKind, ""), rows[1:]...)
-	assert.NoError(t, chart.TooLarge(tab))
+	doc, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"},{"count":"records"}],"by":[{"field":"boat"}],"form":"scatter"}`, fill(2500, func(i int) []field.Value { return append(boats(i), money(1)) })...)
+	drawn, err := chart.Draw(tab, doc, 0)
+	require.NoError(t, err)
+	assert.Contains(t, drawn.Notes, "The first 2,000 of 2,500 points are shown.")
+	_, tab = table(t, byBoat+`"form":"table"}`, fill(5001, boats)...)
+	grid := chart.MakeGrid(tab, &chart.Document{}, 0)
+	assert.Equal(t, "The first 2,500 of 5,001 rows are shown; totals are over all.", grid.Cut())
+	assert.Len(t, grid.Rows, 2500)
+	assert.Empty(t, grid.Cut())
 }
 
 func TestForms(t *testing.T) {

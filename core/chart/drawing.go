@@ -47,6 +47,10 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 	if err := doc.Fits(doc.Form, t.Plan.Dataset); err != nil {
 		return nil, problem.At("form", err)
 	}
+	groups := len(t.Groups)
+	if l := doc.load(t); doc.Form == Scatter {
+		t = t.First(l.groups / max(1, len(t.Splits)))
+	}
 	d := &drawer{Drawing: &Drawing{Kind: doc.Form.Kind, Style: doc.Form.Style, Reference: t.Reference(version, 0, nil)}, t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t), ds: t.Plan.Dataset, of: t.Measures()}
 	d.tipped = d.wanted()
 	d.BarWidth, d.Columns, d.Bridge = d.finish.BarWidth, d.finish.Columns, t.Plan.Definition.Gaps == query.GapsBridged
@@ -81,6 +85,9 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 	if err != nil {
 		return nil, err
 	}
+	if n := len(t.Groups); n < groups {
+		d.Notes = append(d.Notes, fmt.Sprintf("The first %s of %s points are shown.", format.Count(int64(n)), format.Count(int64(groups))))
+	}
 	d.legend()
 	d.Summary = d.summary()
 	return d.Drawing, nil
@@ -88,24 +95,10 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 
 // tooMany tells in words that the drawing would carry more than it can.
 func (d *drawer) tooMany() error {
-	t, most, what := d.t, MostMarks, "marks"
-	if n := len(t.Splits); n > MostSeries && d.doc.Form != HeatMap {
-		return problem.New(problem.TooMany, "split", "Split by %s, this chart has %d series; %d can be told apart at most. Keep the largest few, with others together.", t.Plan.Dims[len(t.Plan.Definition.By)].F.Label, n, MostSeries)
-	}
-	n := len(t.Groups) * len(t.Splits)
-	switch d.doc.Form {
-	case Pie, Donut:
-		if len(t.Groups) > MostSlices {
-			return problem.New(problem.TooMany, "by", "This chart would have %d slices, more than the %d that can be told apart. Keep the largest few, with others together.", len(t.Groups), MostSlices)
-		}
-	case Radar:
-		most, what, n = MostSpokes, "spokes", len(t.Groups)
-	case Scatter, HeatMap, RiskGrid:
-	default:
-		n *= len(d.drawn)
-	}
-	if n > most {
-		return problem.New(problem.TooMany, "by", "This chart would have %s %s, more than the %s it can carry. A larger grain, a shorter range or the largest few show it.", format.Count(int64(n)), what, format.Count(int64(most)))
+	l := d.doc.load(d.t)
+	n := len(d.t.Groups) * len(d.t.Splits) * l.each
+	if len(d.t.Splits) > l.splits || len(d.t.Groups) > l.groups || n > l.most {
+		return problem.New(problem.TooMany, "by", "This chart would have %s %s, more than can be told apart. A shorter range or the largest few show it.", format.Count(int64(n)), l.what)
 	}
 	return nil
 }

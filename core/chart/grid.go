@@ -8,7 +8,6 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/field"
 	"eskadel/core/format"
-	"eskadel/core/problem"
 	"eskadel/core/query"
 )
 
@@ -79,14 +78,6 @@ type Cell struct {
 
 // MostCells is what a table may carry.
 const MostCells = 5000
-
-// TooLarge tells in words that a table has more cells than it may carry.
-func TooLarge(t *calc.Table) error {
-	if n := len(t.Groups) * len(t.Splits) * t.Plan.Definition.Width(); n > MostCells {
-		return problem.New(problem.TooMany, "by", "This table would have %s cells, more than the %s it can carry. The largest few, or a coarser group, show it.", format.Count(int64(n)), format.Count(MostCells))
-	}
-	return nil
-}
 
 // gridder lays out one table.
 type gridder struct {

@@ -29,6 +29,9 @@ type Dimension struct {
 	Sort     *Sort        `json:"sort,omitempty"`
 }
 
+// MostKept is how many values a cut may keep.
+const MostKept = 1000
+
 // cut is how many values are kept, 0 for all.
 func (d Dimension) cut() int { return d.Largest + d.Smallest }
 
@@ -213,8 +216,8 @@ func (d Definition) checkDimensions(ds *dataset.Dataset) error {
 // checkCut checks what is kept of a dimension, and its order.
 func (d Definition) checkCut(i int, dim Dimension, ds *dataset.Dataset) error {
 	switch {
-	case dim.Largest < 0 || dim.Smallest < 0 || dim.cut() > 1000 || dim.Others && dim.cut() == 0:
-		return problem.New(problem.Invalid, "largest", "Keep from 1 to 1000 of the largest or of the smallest.")
+	case dim.Largest < 0 || dim.Smallest < 0 || dim.cut() > MostKept || dim.Others && dim.cut() == 0:
+		return problem.New(problem.Invalid, "largest", "Keep from 1 to %d of the largest or of the smallest.", MostKept)
 	case dim.Largest > 0 && dim.Smallest > 0:
 		return problem.New(problem.Invalid, "smallest", "Keep the largest or the smallest, not both.")
 	case dim.Least < 0 || dim.Least > 50:

@@ -98,6 +98,7 @@ type Axis struct {
 	Placed   []time.Time  // as bound: the last is cut to now on a field of what happened
 	Begun    int          // how many steps have begun
 	From, To bool         // which ends of the range a filter sets
+	Asked    period.Grain // the grain asked for, where it gives too many steps; 0 otherwise
 	Calendar period.Calendar
 	Now      time.Time
 }
@@ -366,7 +367,13 @@ func (p *Plan) axis(dim *Dim, extent *Extent) (*Axis, error) {
 		return nil, problem.New(problem.Invalid, "grain", "The workspace has no accounting periods of its own; its settings can name the dataset that holds them.")
 	}
 	var complete bool
-	if a.Borders, complete = cal.Steps(r, a.Grain, maxSteps); !complete {
+	for a.Borders, complete = cal.Steps(r, a.Grain, maxSteps); !complete && a.Grain >= period.Minute && a.Grain < period.Year; a.Borders, complete = cal.Steps(r, a.Grain, maxSteps) {
+		if a.Asked == 0 {
+			a.Asked = a.Grain
+		}
+		a.Grain++
+	}
+	if !complete {
 		return nil, problem.New(problem.TooMany, "grain", "%s per %s gives more than %d steps: choose a larger grain or a shorter range.", dim.F.Label, a.Grain, maxSteps)
 	}
 	if part, laid := p.Definition.laid(dim.Field); laid && part == period.ISOWeek && a.Grain == period.Year {

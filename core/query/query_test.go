@@ -146,11 +146,13 @@ func TestExtent(t *testing.T) {
 	assert.Equal(t, []bool{true, false}, []bool{a.From, a.To}, "and is cut by the filter at its other end only")
 }
 
-func TestTooManyStepsAreRefusedInWords(t *testing.T) {
+func TestTooManyStepsAreMadeLarger(t *testing.T) {
 	d := definition(t, `"measures":[{"count":"records"}],"by":[{"field":"opened","grain":"minute"}],"where":{"field":"opened","within":"this year"}`)
-	_, err := query.Build(d, sample.Jobs(), setting, nil)
-	assert.Equal(t, problem.TooMany, problem.Of(err).Code)
-	assert.Contains(t, problem.Of(err).Words, "choose a larger grain or a shorter range")
+	p, err := query.Build(d, sample.Jobs(), setting, nil)
+	require.NoError(t, err)
+	a := p.Dims[0].Axis
+	assert.Equal(t, []period.Grain{period.Day, period.Minute}, []period.Grain{a.Grain, a.Asked}, "8,760 hours are too many as well")
+	assert.Len(t, a.Borders, 366)
 }
 
 func TestReferences(t *testing.T) {

@@ -28,6 +28,7 @@ preview.innerHTML = '<div class="widget"><div class="widget-head"><h2></h2></div
 const widget = new Widget(/** @type {HTMLElement} */ (preview.firstElementChild), {
   choose: () => {},
   records: (mark, words) => void drawer.open("/charts/records", mark, words),
+  keep: (cut) => void change(JSON.stringify(cut), {}),
 });
 
 /** Unfolds the choices of a part of the sentence. @param {string} part */

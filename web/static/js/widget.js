@@ -4,7 +4,7 @@ import { fill, say } from "./api.js";
 import { colour } from "./drawing/svg.js";
 
 /**
- * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object}[], fresh: string, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean}} Answer
+ * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean}} Answer
  */
 
 export class Widget {
@@ -98,15 +98,18 @@ export class Widget {
       const notes = document.createElement("p");
       notes.className = "widget-notes";
       notes.title = a.notes.map((n) => n.words).join(" ");
-      for (const { words, mark } of a.notes) {
+      const word = (/** @type {string} */ text, /** @type {() => void} */ act) => {
+        const button = document.createElement("button");
+        button.type = "button";
+        button.className = "plain";
+        button.textContent = text;
+        button.addEventListener("click", act);
+        notes.append(button, " ");
+      };
+      for (const { words, mark, cut } of a.notes) {
         notes.append(`${words} `);
-        if (!mark) continue;
-        const list = document.createElement("button");
-        list.type = "button";
-        list.className = "plain";
-        list.textContent = "list them";
-        list.addEventListener("click", () => this.listener.records(mark, ""));
-        notes.append(list, " ");
+        if (mark) word(cut ? "list all" : "list them", () => this.listener.records(mark, ""));
+        if (cut && a.cut && this.listener.keep) word("keep it so", () => this.listener.keep?.(a.cut));
       }
       this.place.append(notes);
     }
