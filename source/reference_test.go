@@ -174,6 +174,10 @@ func (r record) meets(c filter.Condition, now time.Time, cal period.Calendar) bo
 		return !v.IsEmpty()
 	case filter.Contains:
 		return !v.IsEmpty() && strings.Contains(filter.Lower(v.Exact()), filter.Lower(c.Values[0].Literal))
+	case filter.Reads:
+		return !v.IsEmpty() && filter.Lower(v.Exact()) == filter.Lower(c.Values[0].Literal)
+	case filter.ReadsNot:
+		return v.IsEmpty() || filter.Lower(v.Exact()) != filter.Lower(c.Values[0].Literal)
 	case filter.Above:
 		limit, _ := field.Parse(field.Number, c.Values[0].Literal)
 		return !v.IsEmpty() && v.Decimal().Cmp(limit.Decimal()) > 0
@@ -199,7 +203,7 @@ func someCondition(t *rapid.T, depth int) filter.Condition {
 	}
 	switch rapid.IntRange(0, 9).Draw(t, "condition") {
 	case 0:
-		return filter.Compare("kind", filter.IsNot, "a")
+		return filter.Compare("kind", rapid.SampledFrom([]filter.Op{filter.IsNot, filter.Reads, filter.ReadsNot}).Draw(t, "text"), "a")
 	case 1:
 		return filter.Compare("kind", filter.OneOf, "B", "")
 	case 2:

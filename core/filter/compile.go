@@ -196,7 +196,7 @@ func (c Condition) leaf(col Column, e Env) (string, error) {
 			s = "(" + s + ") is not true"
 		}
 		return s, err
-	case Contains, NotContains, StartsWith, EndsWith:
+	case Contains, NotContains, StartsWith, EndsWith, Reads, ReadsNot:
 		if col.Type != field.Text {
 			return "", problem.New(problem.Invalid, "", "%s holds a %s; “%s” is for text.", col.Label, col.Type, opWords[c.Op])
 		}
@@ -360,6 +360,10 @@ func (c Condition) pattern(col Column, e Env) string {
 		return "starts_with(" + text + ", " + typed + ")"
 	case EndsWith:
 		return "right(" + text + ", length(" + typed + ")) = " + typed
+	case Reads:
+		return text + " = " + typed
+	case ReadsNot:
+		return "(" + text + " = " + typed + ") is not true"
 	case NotContains:
 		return "(position(" + typed + " in " + text + ") > 0) is not true"
 	}

@@ -32,12 +32,15 @@ const (
 	NotContains Op = "not_contains"
 	StartsWith  Op = "starts_with"
 	EndsWith    Op = "ends_with"
-	Above       Op = "above"
-	AtLeast     Op = "at_least"
-	Below       Op = "below"
-	AtMost      Op = "at_most"
-	Between     Op = "between"
-	Within      Op = "within"
+	// Reads compares a text as it is typed, in any case; Is compares a value as it is kept.
+	Reads    Op = "reads"
+	ReadsNot Op = "reads_not"
+	Above    Op = "above"
+	AtLeast  Op = "at_least"
+	Below    Op = "below"
+	AtMost   Op = "at_most"
+	Between  Op = "between"
+	Within   Op = "within"
 	// NotShown is met by a link to a record that the viewer may not see.
 	NotShown Op = "not_shown"
 	// Unreadable is met by a text that cannot be read as what its field says, by NaN and
@@ -48,12 +51,13 @@ const (
 var opWords = map[Op]string{
 	Is: "is", IsNot: "is not", OneOf: "is one of", NoneOf: "is none of", Empty: "is empty", Filled: "is filled",
 	Contains: "contains", NotContains: "does not contain", StartsWith: "starts with", EndsWith: "ends with",
+	Reads: "reads", ReadsNot: "does not read",
 	Above: "is above", AtLeast: "is at least", Below: "is below", AtMost: "is at most", Between: "is between", Within: "", NotShown: "is not shown", Unreadable: "cannot be read",
 }
 
 // Ops lists all operators.
 func Ops() []Op {
-	return []Op{Is, IsNot, OneOf, NoneOf, Empty, Filled, Contains, NotContains, StartsWith, EndsWith, Above, AtLeast, Below, AtMost, Between, Within, NotShown, Unreadable}
+	return []Op{Is, IsNot, OneOf, NoneOf, Empty, Filled, Contains, NotContains, StartsWith, EndsWith, Reads, ReadsNot, Above, AtLeast, Below, AtMost, Between, Within, NotShown, Unreadable}
 }
 
 // An Operand is a literal, the name of an attribute of the viewer, or the name of a
@@ -228,7 +232,7 @@ func (c Condition) Fields() []string {
 func (c Condition) NeedsValue() bool {
 	switch {
 	case c.Field != "":
-		return !slices.Contains([]Op{IsNot, NoneOf, Empty, NotContains, NotShown, Unreadable}, c.Op)
+		return !slices.Contains([]Op{IsNot, NoneOf, Empty, NotContains, ReadsNot, NotShown, Unreadable}, c.Op)
 	case len(c.All) > 0:
 		return slices.ContainsFunc(c.All, Condition.NeedsValue)
 	case len(c.Any) > 0:
@@ -355,6 +359,10 @@ func (c *Condition) compare(op Op, raw json.RawMessage) error {
 		}
 		return nil
 	case OneOf, NoneOf, Between:
+		if len(raw) > 0 && raw[0] != '[' && op != Between { // such as an attribute that holds a list
+			c.Values = make([]Operand, 1)
+			return problem.Decode(raw, &c.Values[0])
+		}
 		if err := problem.Decode(raw, &c.Values); err != nil {
 			return err
 		}
@@ -455,8 +463,11 @@ func (c Condition) Borrows() bool {
 
 // Words is the operator as part of a sentence.
 func (o Op) Words() string {
-	if o == Within {
+	switch o {
+	case Within:
 		return "lies"
+	case Reads, ReadsNot:
+		return opWords[o] + ", in any case"
 	}
 	return opWords[o]
 }
@@ -468,7 +479,7 @@ func (o Op) Suits(t field.Type) bool {
 		return true
 	case Is, IsNot, OneOf, NoneOf:
 		return t != field.Position
-	case Contains, NotContains, StartsWith, EndsWith:
+	case Contains, NotContains, StartsWith, EndsWith, Reads, ReadsNot:
 		return t == field.Text
 	case Within:
 		return t.Temporal()

@@ -118,6 +118,10 @@ func TestAttributes(t *testing.T) {
 	}{
 		{"one value", mine, Attributes{"yard": json.Number("3")}, `{"field":"yard","is":"3"}`, `{"field":"yard","is":"3"}`},
 		{"a list means any of them", mine, Attributes{"yard": []any{"1", "2"}}, `{"field":"yard","one_of":["1","2"]}`, `{"field":"yard","one_of":["1","2"]}`},
+		{"a list for a list", `{"field":"yard","none_of":{"viewer":"yard"}}`, Attributes{"yard": []any{"1", "2"}}, `{"field":"yard","none_of":["1","2"]}`, `{"field":"yard","none_of":["1","2"]}`},
+		{"like any of a list", `{"field":"kind","reads":{"viewer":"yard"}}`, Attributes{"yard": []any{"a", "b"}}, `{"any":[{"field":"kind","reads":"a"},{"field":"kind","reads":"b"}]}`, `{"any":[{"field":"kind","reads":"a"},{"field":"kind","reads":"b"}]}`},
+		{"unlike all of a list", `{"field":"kind","not_contains":{"viewer":"yard"}}`, Attributes{"yard": []any{"a", "b"}}, `{"all":[{"field":"kind","not_contains":"a"},{"field":"kind","not_contains":"b"}]}`, `{"all":[{"field":"kind","not_contains":"a"},{"field":"kind","not_contains":"b"}]}`},
+		{"above all of a list", `{"field":"cost","above":{"viewer":"yard"}}`, Attributes{"yard": []any{"1", "2"}}, `{"all":[{"field":"cost","above":"1"},{"field":"cost","above":"2"}]}`, `{"all":[{"field":"cost","above":"1"},{"field":"cost","above":"2"}]}`},
 		{"missing", mine, nil, `"every row"`, `{"any":[]}`},
 		{"null", mine, Attributes{"yard": nil}, `"every row"`, `{"any":[]}`},
 		{"blank", mine, Attributes{"yard": "  "}, `"every row"`, `{"any":[]}`},
@@ -145,6 +149,9 @@ func TestWords(t *testing.T) {
 	same := func(s string) string { return s }
 	for doc, words := range map[string]string{
 		`{"field":"kind","one_of":["a","b","c"]}`:                                                              "kind is one of a, b or c",
+		`{"field":"kind","reads":"Refit"}`:                                                                     "kind reads Refit",
+		`{"field":"opened","within":{"last":1,"unit":"week"}}`:                                                 "opened this week to date",
+		`{"field":"opened","within":"last week"}`:                                                              "opened last week",
 		`{"field":"yard","is":{"viewer":"yard"}}`:                                                              "yard is your yard",
 		`{"field":"opened","within":{"last":3,"unit":"month"}}`:                                                "opened in the last 3 months",
 		`{"all":[{"field":"cost","above":1},{"any":[{"field":"kind","is":""},{"field":"due","empty":true}]}]}`: "cost is above 1 and (kind is (blank) or due is empty)",

@@ -161,9 +161,25 @@ func (c Condition) resolve(ctx Context) (out Condition, ok bool) {
 	case len(out.Values) > 1 && out.Op == IsNot:
 		out.Op = NoneOf
 	case len(out.Values) > 1 && out.Op != OneOf && out.Op != NoneOf && out.Op != Between:
-		out.Values = out.Values[:1]
+		return out.each(), true
 	}
 	return out, true
+}
+
+// each compares with each of several values apart: a text is like any of them, or unlike all;
+// a size is above all, or below all.
+func (c Condition) each() (out Condition) {
+	var parts []Condition
+	for _, v := range c.Values {
+		one := c
+		one.Values = []Operand{v}
+		parts = append(parts, one)
+	}
+	switch c.Op {
+	case Contains, StartsWith, EndsWith, Reads:
+		return Condition{Any: parts}
+	}
+	return Condition{All: parts}
 }
 
 // Span returns the range of time that the top-level conditions of c set on a date

@@ -57,6 +57,23 @@ func TestRelativeRanges(t *testing.T) {
 	}
 }
 
+// A unit is called by its name: nobody can take "last week" for the last seven days.
+func TestRangesInWords(t *testing.T) {
+	for doc, words := range map[string]string{
+		`"today"`: "today", `"this day"`: "today", `"last day"`: "yesterday", `"next day"`: "tomorrow", `"last week"`: "last week", `"next quarter"`: "next quarter", `"this month to date"`: "this month to date",
+		`{"last":1,"unit":"day"}`: "today", `{"last":1,"unit":"week"}`: "this week to date", `{"last":1,"unit":"week","complete":true}`: "last week", `{"last":1,"unit":"day","complete":true}`: "yesterday",
+		`{"last":7,"unit":"day"}`: "in the last 7 days", `{"last":3,"unit":"month","complete":true}`: "in the last 3 complete months", `{"since":"2026-03-01"}`: "since 1 Mar 2026", `{"from":"2026-03-01","to":"2026-03-01"}`: "on 1 Mar 2026",
+	} {
+		var r Relative
+		require.NoError(t, json.Unmarshal([]byte(doc), &r), doc)
+		assert.Equal(t, words, r.Words(), doc)
+	}
+	at := in(t, time.UTC, "2026-03-31T10:00")
+	for a, b := range map[string]string{"this day": "today", "last day": "yesterday", "this day to date": "today"} {
+		assert.Equal(t, Relative{Named: b}.Resolve(at, ISO(time.UTC)), Relative{Named: a}.Resolve(at, ISO(time.UTC)), a)
+	}
+}
+
 func TestRelativeRefuses(t *testing.T) {
 	for rel, words := range map[string]string{
 		`"someday"`:                               "“someday” is not a range of dates",

@@ -3,6 +3,7 @@ package period
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -51,10 +52,8 @@ func (r Relative) Check() error {
 	}
 	switch {
 	case r.Named != "":
-		for _, n := range Names() {
-			if n == r.Named {
-				return nil
-			}
+		if r.named() {
+			return nil
 		}
 		return problem.New(problem.Invalid, "", "“%s” is not a range of dates. Ranges with a name are: %s.", r.Named, strings.Join(Names(), ", "))
 	case r.Last != 0:
@@ -83,6 +82,12 @@ func (r Relative) Check() error {
 		return problem.New(problem.Invalid, "to", "The range ends (%s) before it starts (%s).", r.To, r.From)
 	}
 	return nil
+}
+
+// named tells whether the range's name is one. Those of a day are not offered beside “today”
+// and “yesterday”, which are the same.
+func (r Relative) named() bool {
+	return slices.Contains(Names(), r.Named) || slices.Contains([]string{"this day", "last day", "this day to date"}, r.Named)
 }
 
 // ReadNow reads a time that is to be taken for now: by RFC 3339, or without a zone as a
@@ -161,7 +166,9 @@ func (r Relative) Counts() (unit Grain, n int) {
 	return 0, 0
 }
 
-// Words returns the range as it stands in a sentence: "in the last 12 months".
+// Words returns the range as it stands in a sentence: "in the last 12 months". One unit is
+// called by its name: "last week" is the one before this, and "in the last week" is not said,
+// since it might be taken for the last seven days.
 func (r Relative) Words() string {
 	day := func(s string) string {
 		t, err := time.Parse(time.DateOnly, s)
@@ -171,13 +178,14 @@ func (r Relative) Words() string {
 		return t.Format("2 Jan 2006")
 	}
 	switch {
+	case r.Last == 1 && r.Complete:
+		return Relative{Named: "last " + r.Unit.String()}.Words()
+	case r.Last == 1:
+		return Relative{Named: "this " + r.Unit.String() + " to date"}.Words()
 	case r.Last > 0:
 		complete := ""
 		if r.Complete {
 			complete = "complete "
-		}
-		if r.Last == 1 {
-			return fmt.Sprintf("in the last %s%s", complete, r.Unit)
 		}
 		return fmt.Sprintf("in the last %d %s%ss", r.Last, complete, r.Unit)
 	case r.Since != "":
@@ -186,10 +194,12 @@ func (r Relative) Words() string {
 		return "on " + day(r.From)
 	case r.From != "":
 		return "from " + day(r.From) + " to " + day(r.To)
-	case r.Named == "today" || r.Named == "yesterday":
-		return r.Named
-	case strings.HasPrefix(r.Named, "next"), strings.HasPrefix(r.Named, "last"):
-		return "in the " + r.Named
+	case r.Named == "this day" || r.Named == "this day to date":
+		return "today"
+	case r.Named == "last day":
+		return "yesterday"
+	case r.Named == "next day":
+		return "tomorrow"
 	}
 	return r.Named
 }
