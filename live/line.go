@@ -7,6 +7,7 @@ import (
 
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/format"
 	"eskadel/core/problem"
@@ -141,7 +142,17 @@ func (v *View) phrase(f *dashboard.Filter) (string, error) {
 	if set != nil && set.Range != nil {
 		return label + " " + set.Range.Words(), nil
 	}
+	if set != nil && set.Span != nil {
+		return label + " " + v.span(f, set.Span), nil
+	}
 	chosen := v.chosen(set)
+	if f.Kind == dashboard.YesNo && len(chosen) > 0 {
+		var words []string
+		for _, k := range chosen {
+			words = append(words, map[bool]string{true: "yes", false: "no"}[k.Is != nil && *k.Is == "true"])
+		}
+		return label + " " + strings.Join(words, " or "), nil
+	}
 	if len(chosen) == 0 {
 		if f.IsDate() {
 			return label + " at any time", nil
@@ -164,6 +175,25 @@ func (v *View) phrase(f *dashboard.Filter) (string, error) {
 	}
 	sort.Strings(names)
 	return label + " " + strings.Join(names, " or "), nil
+}
+
+// span says numbers from one to another, as the field that the filter governs writes them.
+func (v *View) span(f *dashboard.Filter, s *dashboard.Span) string {
+	number := format.Number{Decimals: -1}
+	if _, ds, name, err := v.governed(f); err == nil && ds != nil {
+		number = format.OfField(ds.Find(name))
+	}
+	written := func(n string) string {
+		value, _ := field.Parse(field.Number, n)
+		return number.Value(value)
+	}
+	switch {
+	case s.AtMost == "":
+		return "at least " + written(s.AtLeast.String())
+	case s.AtLeast == "":
+		return "at most " + written(s.AtMost.String())
+	}
+	return "from " + written(s.AtLeast.String()) + " to " + written(s.AtMost.String())
 }
 
 // chosen returns the keys that a setting chooses, with the viewer's attributes put in.

@@ -143,3 +143,27 @@ func TestBoardsAndCalendarsAreOfAllRecords(t *testing.T) {
 	}
 	assert.Equal(t, scalar(t, conn, "select count(*) from yard_job where status <> 'withdrawn' and date_trunc('month', opened_at at time zone 'Europe/London') = '2026-11-01'"), fmt.Sprint(shown))
 }
+
+// Numbers and yes or no are phrases of the reading line like any filter.
+func TestFiltersOfNumbersAndOfYesOrNo(t *testing.T) {
+	c, conn := author(t, demo.BuilderEmail), records(t)
+	status, body := send(t, c, http.MethodPut, "/api/v1/dashboards/narrowed", `{"version":1,"name":"narrowed","title":"Narrowed","filters":[{"name":"dear","kind":"number","field":"yard_cost","label":"with a cost","default":{"at_least":100}},{"name":"late","kind":"yes or no","field":"late","label":"late:"}],
+		"pages":[{"title":"One","widgets":[{"id":"n","at":[0,0,6,4],"chart":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}}]}]}`)
+	require.Less(t, status, 300, body)
+	const base = "select count(*) from yard_job where status <> 'withdrawn' and yard_cost >= "
+	for state, want := range map[string][2]string{
+		`{}`: {"with a cost at least £100.00", base + "100"}, `{"filters":{"dear":{"at_least":"50.5","at_most":"200"}}}`: {"with a cost from £50.50 to £200.00", base + "50.5 and yard_cost <= 200"},
+		`{"filters":{"dear":{"at_most":"200"},"late":["true"]}}`: {"late: yes", "select count(*) from yard_job where status <> 'withdrawn' and yard_cost <= 200 and days_late > 0"},
+	} {
+		_, line := form(t, c, "/view/narrowed/line", map[string]string{"state": state, "draft": "yes"})
+		assert.Contains(t, plain([]byte(line)), want[0], state)
+		assert.Contains(t, plain([]byte(line)), thousands(scalar(t, conn, want[1]))+" of the", state)
+	}
+	_, menu := form(t, c, "/view/narrowed/filters/dear", map[string]string{"state": "{}", "draft": "yes"})
+	assert.Contains(t, menu, `value="100"`)
+	_, menu = form(t, c, "/view/narrowed/filters/late", map[string]string{"state": "{}", "draft": "yes"})
+	assert.Contains(t, menu, ">yes</button>")
+	status, body = form(t, c, "/view/narrowed/line", map[string]string{"state": `{"filters":{"dear":["100"]}}`, "draft": "yes"})
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, body, "numbers from and to")
+}

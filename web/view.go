@@ -304,6 +304,10 @@ func (s *Server) filterMenu(c *gin.Context) {
 			s.part(c, http.StatusOK, "dates", gin.H{"Filter": f, "Ranges": ranges(), "Set": f.Setting(v.State)})
 			return
 		}
+		if f.Kind == dashboard.Numbers || f.Kind == dashboard.YesNo {
+			s.part(c, http.StatusOK, map[string]string{dashboard.Numbers: "numbers", dashboard.YesNo: "yes-or-no"}[f.Kind], gin.H{"Filter": f, "Set": f.Setting(v.State)})
+			return
+		}
 		values, err := v.Values(f.Name, c.PostForm("find"))
 		if err != nil {
 			s.fail(c, err)

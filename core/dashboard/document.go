@@ -11,6 +11,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/problem"
@@ -37,32 +38,81 @@ const MayDownload = "download"
 // MaySeeRecords is what viewers_may holds when viewers may list the records of marks.
 const MaySeeRecords = "records"
 
+// Kinds of filters besides those of values.
+const (
+	Dates   = "date"
+	Numbers = "number"
+	YesNo   = "yes or no"
+)
+
 // A Filter is a phrase of the reading line. A date filter governs each widget by the
 // date its dataset or the widget names; a filter on a field governs the datasets that
 // have a field of that name.
 type Filter struct {
 	Name    string   `json:"name"`
-	Kind    string   `json:"kind,omitempty"` // date, or values when left out
+	Kind    string   `json:"kind,omitempty"` // date, number or yes or no; values when left out
 	Field   string   `json:"field,omitempty"`
 	Label   string   `json:"label,omitempty"` // as the reading line says it: "opened", "at"
 	Default *Setting `json:"default,omitempty"`
 }
 
 // IsDate tells whether the filter sets a range of dates.
-func (f Filter) IsDate() bool { return f.Kind == "date" }
+func (f Filter) IsDate() bool { return f.Kind == Dates }
 
-// A Setting is what a filter is set to: a range of dates, chosen values, or an
-// attribute of the viewer. In JSON a range, a list of values, or {"viewer": "yard"}.
+// suits tells whether the filter narrows by a field.
+func (f Filter) suits(x *dataset.Field) bool {
+	switch f.Kind {
+	case Dates:
+		return x.Type.Temporal()
+	case Numbers:
+		return x.Type.Numeric() && !x.IsLink()
+	case YesNo:
+		return x.Type == field.Boolean
+	}
+	return !x.Type.Temporal()
+}
+
+// A Setting is what a filter is set to: a range of dates, chosen values, numbers from and to,
+// or an attribute of the viewer. In JSON a range, a list of values, {"at_least": "5",
+// "at_most": "10"} with one of them or both, or {"viewer": "yard"}.
 type Setting struct {
 	Range  *period.Relative
 	Values []query.KeyRef
+	Span   *Span
 	Viewer string
+}
+
+// A Span is numbers from one to another, both included; one may be left out.
+type Span struct {
+	AtLeast json.Number `json:"at_least,omitempty"`
+	AtMost  json.Number `json:"at_most,omitempty"`
+}
+
+// check tells in words what is wrong with the span.
+func (s *Span) check() error {
+	if s.AtLeast == "" && s.AtMost == "" {
+		return problem.New(problem.Missing, "at_least", "At least, or at most, which number?")
+	}
+	ends := map[string]field.Value{}
+	for place, n := range map[string]json.Number{"at_least": s.AtLeast, "at_most": s.AtMost} {
+		v, err := field.Parse(field.Number, n.String())
+		if n != "" && (err != nil || len(n) > 40) {
+			return problem.New(problem.Invalid, place, "“%s” is not a number.", n)
+		}
+		ends[place] = v
+	}
+	if low, high := ends["at_least"], ends["at_most"]; !low.IsEmpty() && !high.IsEmpty() && field.Compare(low, high) > 0 {
+		return problem.New(problem.Invalid, "at_most", "The numbers end (%s) before they begin (%s).", s.AtMost, s.AtLeast)
+	}
+	return nil
 }
 
 func (s Setting) MarshalJSON() ([]byte, error) {
 	switch {
 	case s.Range != nil:
 		return json.Marshal(s.Range)
+	case s.Span != nil:
+		return json.Marshal(s.Span)
 	case s.Viewer != "":
 		return json.Marshal(map[string]string{"viewer": s.Viewer})
 	}
@@ -104,6 +154,14 @@ func (s *Setting) UnmarshalJSON(b []byte) error {
 	if b[0] == '{' && json.Unmarshal(b, &viewer) == nil && viewer.Viewer != "" {
 		s.Viewer = viewer.Viewer
 		return nil
+	}
+	var keys map[string]json.RawMessage
+	if b[0] == '{' && json.Unmarshal(b, &keys) == nil && (keys["at_least"] != nil || keys["at_most"] != nil) {
+		s.Span = &Span{}
+		if err := problem.Decode(b, s.Span); err != nil {
+			return err
+		}
+		return s.Span.check()
 	}
 	s.Range = &period.Relative{}
 	return json.Unmarshal(b, s.Range)
@@ -174,6 +232,20 @@ func (d *Document) JSON() []byte {
 	return b
 }
 
+// Fits tells in words whether the filter can be set so.
+func (f Filter) Fits(s *Setting) error {
+	switch {
+	case s == nil || s.Viewer != "":
+	case f.IsDate() != (s.Range != nil):
+		return problem.New(problem.Invalid, "", "A date filter is set to a range of dates, and no other is.")
+	case (f.Kind == Numbers) != (s.Span != nil):
+		return problem.New(problem.Invalid, "", "A number filter is set to numbers from and to, and no other is.")
+	case f.Kind == YesNo && slices.ContainsFunc(s.Values, func(k query.KeyRef) bool { return k.Is == nil || *k.Is != "true" && *k.Is != "false" }):
+		return problem.New(problem.Invalid, "", "A filter of yes or no is set to true or to false.")
+	}
+	return nil
+}
+
 var idForm = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,62}$`)
 
 func (d *Document) check() error {
@@ -190,11 +262,11 @@ func (d *Document) check() error {
 		return problem.New(problem.Missing, "pages", "A dashboard has at least one page.")
 	}
 	for i, f := range d.Filters {
-		if !idForm.MatchString(f.Name) || f.Kind != "" && f.Kind != "date" && f.Kind != "values" || !f.IsDate() && f.Field == "" {
+		if !idForm.MatchString(f.Name) || !slices.Contains([]string{"", "values", Dates, Numbers, YesNo}, f.Kind) || !f.IsDate() && f.Field == "" {
 			return problem.New(problem.Invalid, fmt.Sprintf("filters[%d]", i), "A filter has a name, and is of dates or names a field.")
 		}
-		if f.Default != nil && f.IsDate() != (f.Default.Range != nil) && f.Default.Viewer == "" {
-			return problem.New(problem.Invalid, fmt.Sprintf("filters[%d].default", i), "The default of a date filter is a range of dates; that of another is a list of values.")
+		if err := f.Fits(f.Default); err != nil {
+			return problem.At(fmt.Sprintf("filters[%d].default", i), err)
 		}
 	}
 	seen := map[string]bool{}

@@ -1,6 +1,9 @@
 package dashboard
 
 import (
+	"slices"
+	"strings"
+
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/problem"
@@ -29,8 +32,12 @@ const Most = 100
 
 // Check tells in words what in the state does not suit the dashboard.
 func (s State) Check(d *Document) error {
-	for name := range s.Filters {
-		if d.filter(name) == nil {
+	for name, set := range s.Filters {
+		if f := d.filter(name); f != nil {
+			if err := f.Fits(set); err != nil {
+				return problem.At("filters."+name, err)
+			}
+		} else {
 			return problem.New(problem.NotFound, "filters", "The dashboard has no filter “%s”.", name)
 		}
 	}
@@ -88,7 +95,7 @@ func (f Filter) FieldOf(w *Widget, ds *dataset.Dataset) string {
 	default:
 		name = f.Field
 	}
-	if field, err := ds.Field(name); err != nil || field.Hidden || f.IsDate() != field.Type.Temporal() {
+	if field, err := ds.Field(name); err != nil || field.Hidden || !f.suits(field) {
 		return ""
 	}
 	return name
@@ -101,6 +108,15 @@ func (s *Setting) condition(name string) filter.Condition {
 		return filter.Condition{}
 	case s.Range != nil:
 		return filter.During(name, *s.Range)
+	case s.Span != nil:
+		var ends []filter.Condition
+		if n := s.Span.AtLeast.String(); n != "" {
+			ends = append(ends, filter.Compare(name, filter.AtLeast, n))
+		}
+		if n := s.Span.AtMost.String(); n != "" {
+			ends = append(ends, filter.Compare(name, filter.AtMost, n))
+		}
+		return filter.And(ends...)
 	case s.Viewer != "":
 		return filter.Condition{Field: name, Op: filter.Is, Values: []filter.Operand{{Viewer: s.Viewer}}}
 	}
@@ -141,12 +157,20 @@ type Reach struct {
 func (d *Document) Reach(w *Widget, ds *dataset.Dataset, s State, a filter.Attributes, charts Charts, except string) (Reach, error) {
 	var parts []filter.Condition
 	var r Reach
+	instead, err := d.instead(w, charts)
+	if err != nil {
+		return r, err
+	}
 	for _, f := range d.Filters {
 		set := f.Setting(s)
 		if set == nil || f.Name == except {
 			continue
 		}
 		name := f.FieldOf(w, ds)
+		if slices.Contains(instead, name) {
+			r.Missed = append(r.Missed, "Not narrowed by “"+f.words()+"”: this chart has its own “"+ds.Label(name)+"” instead.")
+			continue
+		}
 		if name == "" {
 			if own, set := w.AnswersTo[f.Name]; set && own == "" {
 				r.Missed = append(r.Missed, "Not narrowed by “"+f.words()+"”, as its author wants it.")
@@ -173,18 +197,30 @@ func (d *Document) Reach(w *Widget, ds *dataset.Dataset, s State, a filter.Attri
 		if err != nil || origin == nil {
 			return r, problem.New(problem.Conflict, "narrow", "What was chosen is no longer on the dashboard.")
 		}
-		c, reaches, err := n.condition(definition, origin, ds)
+		c, missing, err := n.condition(definition, origin, ds)
 		if err != nil {
 			return r, err
 		}
-		if !reaches {
+		switch {
+		case len(missing) > 0 && c.IsZero():
 			r.Missed = append(r.Missed, missed(n.Words, ds))
 			continue
+		case len(missing) > 0:
+			r.Missed = append(r.Missed, "Narrowed by only a part of “"+n.Words+"”: "+ds.Title+" have no “"+strings.Join(missing, "” and no “")+"”.")
 		}
 		parts = append(parts, c)
 	}
 	r.Condition = filter.And(parts...)
 	return r, nil
+}
+
+// instead returns the fields by which a widget's chart is narrowed instead of by the dashboard.
+func (d *Document) instead(w *Widget, charts Charts) ([]string, error) {
+	if w.Chart == nil {
+		return nil, nil
+	}
+	definition, _, err := charts.Chart(w)
+	return definition.Instead, err
 }
 
 // missed says that something does not reach a dataset.
@@ -199,29 +235,47 @@ func (f Filter) words() string {
 	return f.Name
 }
 
-// condition carries chosen marks over to a dataset. A mark reaches another dataset
-// only where that has a field of the same name and kind for each of its keys.
-func (n Narrowing) condition(d query.Definition, origin, ds *dataset.Dataset) (c filter.Condition, reaches bool, err error) {
+// condition carries chosen marks over to a dataset. A mark reaches another dataset by those
+// of its keys for which that has a field of the same name and kind; missing are the labels of
+// the others.
+func (n Narrowing) condition(d query.Definition, origin, ds *dataset.Dataset) (c filter.Condition, missing []string, err error) {
 	var any []filter.Condition
+	reaches := false
 	for _, mark := range n.Marks {
-		one, err := mark.Keyed(d, origin)
+		keys, err := mark.KeyedBy(d, origin)
 		if err != nil {
-			return c, false, err
+			return c, nil, err
 		}
-		if err := query.CheckCondition(one, origin); err != nil {
-			return c, false, problem.At("narrow", err)
-		}
-		for _, name := range one.Fields() {
-			there, err1 := ds.Field(name)
-			here, err2 := origin.Field(name)
-			if err1 != nil || err2 != nil || there.Hidden || there.Type != here.Type || there.KeyType() != here.KeyType() || there.IsLink() != here.IsLink() {
-				return c, false, nil
+		var there []filter.Condition
+		for _, one := range keys {
+			if err := query.CheckCondition(one, origin); err != nil {
+				return c, nil, problem.At("narrow", err)
+			}
+			lacks := slices.DeleteFunc(one.Fields(), func(name string) bool { return shared(name, origin, ds) })
+			for _, name := range lacks {
+				if label := origin.Label(name); !slices.Contains(missing, label) {
+					missing = append(missing, label)
+				}
+			}
+			if len(lacks) == 0 {
+				there = append(there, one)
+				reaches = reaches || !one.IsZero()
 			}
 		}
-		any = append(any, one)
+		any = append(any, filter.And(there...))
 	}
-	if len(any) == 1 {
-		return any[0], true, nil
+	switch {
+	case !reaches && len(missing) > 0:
+		return c, missing, nil
+	case len(any) == 1:
+		return any[0], missing, nil
 	}
-	return filter.Condition{Any: any}, true, nil
+	return filter.Condition{Any: any}, missing, nil
+}
+
+// shared tells whether two datasets have the same kind of field of a name.
+func shared(name string, a, b *dataset.Dataset) bool {
+	here, err1 := a.Field(name)
+	there, err2 := b.Field(name)
+	return err1 == nil && err2 == nil && !there.Hidden && there.Type == here.Type && there.KeyType() == here.KeyType() && there.IsLink() == here.IsLink()
 }

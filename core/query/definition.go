@@ -5,6 +5,7 @@ package query
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"eskadel/core/dataset"
@@ -85,6 +86,7 @@ type Definition struct {
 	Split     *Dimension        `json:"split,omitempty"`
 	Across    []Dimension       `json:"across,omitempty"` // further levels of the split
 	Where     *filter.Condition `json:"where,omitempty"`
+	Instead   []string          `json:"instead,omitempty"` // fields whose conditions in Where stand instead of a dashboard's filter on them
 	Compare   *Comparison       `json:"compare,omitempty"`
 	Target    *Target           `json:"target,omitempty"`
 	Results   []Result          `json:"results,omitempty"` // only groups that meet all of them
@@ -154,6 +156,9 @@ func (d Definition) Check(ds *dataset.Dataset) error {
 			return problem.At(fmt.Sprintf("measures[%d]", i), err)
 		}
 	}
+	if err := d.checkInstead(ds); err != nil {
+		return err
+	}
 	if err := d.checkBeside(); err != nil {
 		return err
 	}
@@ -208,6 +213,24 @@ func (d Definition) checkDimensions(ds *dataset.Dataset) error {
 		}
 		if err := d.checkCut(i, dim, ds); err != nil {
 			return problem.At(place, err)
+		}
+	}
+	return nil
+}
+
+// checkInstead checks that each field of Instead has a condition of its own.
+func (d Definition) checkInstead(ds *dataset.Dataset) error {
+	own := filter.Condition{}
+	if d.Where != nil {
+		own = *d.Where
+	}
+	for i, name := range d.Instead {
+		f, err := visible(ds, name)
+		if err != nil {
+			return problem.At(fmt.Sprintf("instead[%d]", i), err)
+		}
+		if !slices.ContainsFunc(own.TopLevel(), func(c filter.Condition) bool { return c.Field == name }) {
+			return problem.New(problem.Missing, fmt.Sprintf("instead[%d]", i), "The chart has no condition on %s of its own, which could stand instead of the dashboard's.", f.Label)
 		}
 	}
 	return nil

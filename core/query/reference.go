@@ -70,19 +70,24 @@ func stamp(f *dataset.Field, t time.Time) string {
 // Keyed returns the condition that a mark's keys stand for, which is what a click on it
 // chooses: without what the axis could place and without the measure's own condition.
 func (r Reference) Keyed(d Definition, ds *dataset.Dataset) (filter.Condition, error) {
+	parts, err := r.KeyedBy(d, ds)
+	return filter.And(parts...), err
+}
+
+// KeyedBy returns Keyed by each of the chart's dimensions apart.
+func (r Reference) KeyedBy(d Definition, ds *dataset.Dataset) (parts []filter.Condition, err error) {
 	dims := d.Dimensions()
 	if len(r.Keys) > len(dims) || r.Measure < 0 || r.Measure >= d.Width() {
-		return filter.Condition{}, problem.New(problem.Conflict, "reference", "The chart has changed since this mark was drawn; load it again.")
+		return nil, problem.New(problem.Conflict, "reference", "The chart has changed since this mark was drawn; load it again.")
 	}
-	var parts []filter.Condition
 	for i, k := range r.Keys {
 		c, err := r.keyed(k, i, dims[i], ds)
 		if err != nil {
-			return c, err
+			return nil, err
 		}
 		parts = append(parts, c)
 	}
-	return filter.And(parts...), nil
+	return parts, nil
 }
 
 // keyed is the condition that a key of dimension i stands for.

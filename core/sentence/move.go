@@ -2,6 +2,7 @@ package sentence
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"eskadel/core/chart"
@@ -50,7 +51,12 @@ func Move(d *chart.Document, from, to *dataset.Dataset) (*chart.Document, []stri
 		}
 	}
 	if d.Where != nil {
-		out.Where = m.where(*d.Where)
+		out.Where, out.Instead = m.where(*d.Where), nil
+		for _, name := range d.Instead {
+			if f := m.field(name); f != nil && out.Where != nil && slices.ContainsFunc(out.Where.TopLevel(), func(c filter.Condition) bool { return c.Field == f.Name }) {
+				out.Instead = append(out.Instead, f.Name)
+			}
+		}
 	}
 	for _, name := range d.Show {
 		if f := m.field(name); f != nil {

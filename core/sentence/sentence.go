@@ -98,7 +98,11 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 	}
 	if d.Where != nil {
 		plain("only where")
-		out = append(out, Phrase{Part: "where", Text: ds.Words(*d.Where)})
+		text := ds.Words(*d.Where)
+		for i, name := range d.Instead {
+			text += map[bool]string{true: " instead of what the dashboard says of ", false: " and "}[i == 0] + ds.Label(name)
+		}
+		out = append(out, Phrase{Part: "where", Text: text})
 	}
 	if d.Compare != nil {
 		plain("compared with")

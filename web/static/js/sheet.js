@@ -228,7 +228,14 @@ export class Sheet {
     box.onsubmit = (e) => {
       e.preventDefault();
       const form = new FormData(/** @type {HTMLFormElement} */ (e.target));
-      set(form.has("setting") ? form.get("setting") : { from: form.get("from"), to: form.get("to") });
+      if (form.has("setting")) return set(form.get("setting"));
+      if (!form.has("at_least")) return set({ from: form.get("from"), to: form.get("to") });
+      // What begins after its end is said where it is typed.
+      const [low, high] = /** @type {HTMLInputElement[]} */ ([...box.querySelectorAll("input[type=number]")]);
+      high.setCustomValidity(low.value && high.value && Number(low.value) > Number(high.value) ? "This is less than where it begins." : "");
+      if (!high.reportValidity()) return;
+      const ends = [...form].filter(([, value]) => String(value).trim());
+      set(ends.length ? Object.fromEntries(ends.map(([name, value]) => [name, String(value).trim()])) : null);
     };
     const find = /** @type {HTMLInputElement | null} */ (box.querySelector("#value-find"));
     find?.addEventListener("input", async () => {
