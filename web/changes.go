@@ -49,7 +49,14 @@ func change(c *gin.Context, d *dataset.Document) (err error) {
 	case "link":
 		return addLink(c, d)
 	case "linked":
-		l := &dataset.Linked{Table: post("table"), By: post("by"), Take: post("take"), Column: post("column"), Order: post("order")}
+		l := &dataset.Linked{Table: post("table"), By: post("by"), Take: post("take"), Column: post("column"), Formula: post("formula"), Order: post("order"), When: post("when")}
+		where, err := conditionFrom(c, "where")
+		if err != nil {
+			return problem.At("linked.where", err)
+		}
+		if !where.IsZero() {
+			l.Where = &where
+		}
 		if of := post("of"); of != "" {
 			l.Of = []string{of}
 		}

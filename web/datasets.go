@@ -68,6 +68,7 @@ func (s *Server) datasetPage(c *gin.Context, status int, data gin.H) {
 		data["People"] = people
 	case "linked":
 		data["Pointing"], data["Links"] = pointing(ds), ds.Table.Links
+		data["OpenPointer"] = c.PostForm("table") + "|" + c.PostForm("by") + "|" + c.PostForm("of")
 	}
 	if err != nil {
 		data["PartProblem"] = problem.Of(err)
@@ -106,9 +107,10 @@ func ruledTables(ds *dataset.Dataset) (out []ruledTable) {
 // A pointer is a table whose records point to those of a dataset, or to a record that
 // these link to.
 type pointer struct {
-	Table *dataset.Table
-	By    string
-	Of    string // the link to the record they point to; "" for this one
+	Table  *dataset.Table
+	By     string
+	Of     string           // the link to the record they point to; "" for this one
+	Fields conditionChoices // of their columns
 }
 
 func pointing(ds *dataset.Dataset) (out []pointer) {
@@ -122,7 +124,7 @@ func pointing(ds *dataset.Dataset) (out []pointer) {
 			l := &t.Links[i]
 			for _, of := range to[l.Table] {
 				if of == "" || t.ID() != ds.Table.ID() {
-					out = append(out, pointer{t, l.Name(), of})
+					out = append(out, pointer{t, l.Name(), of, conditionFields(tableFields(t, ds.Linked))})
 				}
 			}
 		}

@@ -112,19 +112,19 @@ func TestWrittenAndReadAgain(t *testing.T) {
 
 func TestDocumentsThatAreRefused(t *testing.T) {
 	for change, words := range map[[2]string]string{
-		{`"version":1,"name":"one"`, `"version":2,"name":"one"`}: "version 1",
-		{`"title":"One"`, `"title":""`}:                          "Give the dashboard a title",
-		{`"id":"b"`, `"id":"a"`}:                                 "an id of its own",
-		{`"at":[6,0,6,4]`, `"at":[7,0,6,4]`}:                     "within 12 columns",
-		{`"text":"Hello"`, `"text":""`}:                          "a chart or a text",
-		{`"text":"Hello"`, `"words":"Hello"`}:                    `no key "words"`,
-		{`"field":"port"`, `"field":""`}:                         "names a field",
-		{`{"viewer":"yard"}`, `"this month"`}:                    "A date filter is set to a range of dates",
-		{`"kind":"number","field":"cost"`, `"kind":"number","field":"cost","default":["5"]`}:                        "numbers from and to",
-		{`"kind":"number","field":"cost"`, `"kind":"number","field":"cost","default":{"at_least":5,"at_most":4}`}:  "end (4) before they begin (5)",
-		{`"kind":"number","field":"cost"`, `"kind":"number","field":"cost","default":{"at_least":"few"}`}:           "number",
-		{`"kind":"yes or no","field":"late"`, `"kind":"yes or no","field":"late","default":["maybe"]`}:             "true or to false",
-		{`"columns":"stacked"`, `"columns":"leaning"`}:           "no form",
+		{`"version":1,"name":"one"`, `"version":2,"name":"one"`}:                             "version 1",
+		{`"title":"One"`, `"title":""`}:                                                      "Give the dashboard a title",
+		{`"id":"b"`, `"id":"a"`}:                                                             "an id of its own",
+		{`"at":[6,0,6,4]`, `"at":[7,0,6,4]`}:                                                 "within 12 columns",
+		{`"text":"Hello"`, `"text":""`}:                                                      "a chart or a text",
+		{`"text":"Hello"`, `"words":"Hello"`}:                                                `no key "words"`,
+		{`"field":"port"`, `"field":""`}:                                                     "names a field",
+		{`{"viewer":"yard"}`, `"this month"`}:                                                "A date filter is set to a range of dates",
+		{`"kind":"number","field":"cost"`, `"kind":"number","field":"cost","default":["5"]`}: "numbers from and to",
+		{`"kind":"number","field":"cost"`, `"kind":"number","field":"cost","default":{"at_least":5,"at_most":4}`}: "end (4) before they begin (5)",
+		{`"kind":"number","field":"cost"`, `"kind":"number","field":"cost","default":{"at_least":"few"}`}:         "number",
+		{`"kind":"yes or no","field":"late"`, `"kind":"yes or no","field":"late","default":["maybe"]`}:            "true or to false",
+		{`"columns":"stacked"`, `"columns":"leaning"`}:                                                            "no form",
 	} {
 		_, err := dashboard.Read([]byte(strings.Replace(doc, change[0], change[1], 1)))
 		assert.ErrorContains(t, err, words, change[1])

@@ -57,6 +57,8 @@ type linked struct {
 	by        *Link  // their link
 	owner     *Table // of the record that they point to, behind the field's path
 	catalogue Catalogue
+	value     *formula.Expr // what is taken, where that is no column
+	when      *formula.Expr // nil for all
 }
 
 // IsLink tells whether the field is a linked record.
@@ -569,18 +571,20 @@ func (d *Dataset) needs(f *Field, visit func(t *Table, column string)) {
 			visit(child, column)
 		}
 	}
+	names := append(formula.Uses(l.Formula), formula.Uses(l.When)...)
 	if l.Where != nil {
-		for _, name := range l.Where.Fields() {
-			last := child
-			c, _ := walkColumn(child, f.linked.catalogue, name, func(s step) {
-				for _, name := range s.link.Columns {
-					visit(last, name)
-				}
-				last = s.table
-			})
-			if c != nil {
-				visit(last, c.Name)
+		names = append(names, l.Where.Fields()...)
+	}
+	for _, name := range names {
+		last := child
+		c, _ := walkColumn(child, f.linked.catalogue, name, func(s step) {
+			for _, name := range s.link.Columns {
+				visit(last, name)
 			}
+			last = s.table
+		})
+		if c != nil {
+			visit(last, c.Name)
 		}
 	}
 }

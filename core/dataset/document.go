@@ -138,13 +138,17 @@ type FieldDocument struct {
 
 // Linked takes something of the records of another table that point to this one.
 type Linked struct {
-	Table  string            `json:"table"`
-	By     string            `json:"by"`           // their column that points
-	Of     []string          `json:"of,omitempty"` // the links to the record they point to, when it is not this one
-	Take   string            `json:"take"`         // count, sum, smallest, largest, latest, earliest or any
-	Column string            `json:"column,omitempty"`
-	Order  string            `json:"order,omitempty"` // the column that tells the latest
-	Where  *filter.Condition `json:"where,omitempty"` // over their columns
+	Table  string   `json:"table"`
+	By     string   `json:"by"`           // their column that points
+	Of     []string `json:"of,omitempty"` // the links to the record they point to, when it is not this one
+	Take   string   `json:"take"`         // count, sum, smallest, largest, latest, earliest or any
+	Column string   `json:"column,omitempty"`
+	// Formula is what is taken instead of a column, over their columns and, by names such as
+	// "yard_id.name", those one link away.
+	Formula string            `json:"formula,omitempty"`
+	Order   string            `json:"order,omitempty"` // the column that tells the latest
+	Where   *filter.Condition `json:"where,omitempty"` // over their columns
+	When    string            `json:"when,omitempty"`  // a formula over their columns that says yes of those that are taken
 }
 
 // Takes lists what Linked can take.

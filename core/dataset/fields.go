@@ -164,6 +164,15 @@ func (d *Dataset) resolvePosition(f *Field) error {
 	return nil
 }
 
+// perRecord reads a formula over the columns of a table.
+func perRecord(text string, t *Table, c Catalogue) (*formula.Expr, error) {
+	e, err := formula.Parse(text, columnNames{t, c})
+	if err == nil && e.Width == formula.OverGroup {
+		err = problem.New(problem.Invalid, "", "Of linked records a formula has a value for each; what is taken of them all is said by “take”.")
+	}
+	return e, err
+}
+
 func (d *Dataset) resolveLinked(f *Field) error {
 	l := f.Linked
 	child, err := find(d.catalogue, l.Table)
@@ -189,10 +198,29 @@ func (d *Dataset) resolveLinked(f *Field) error {
 	if !slices.Contains(Takes(), l.Take) {
 		return problem.New(problem.Invalid, "take", "Of linked records one takes: %s.", strings.Join(Takes(), ", "))
 	}
-	column := child.Column(l.Column)
-	needs := l.Take != "count" && l.Take != "any"
-	if needs && column == nil {
+	var taken Column // what is taken, as far as its type goes
+	what := child.Name + "." + l.Column
+	switch column := child.Column(l.Column); {
+	case l.Take == "count" || l.Take == "any":
+	case l.Formula != "" && l.Column != "":
+		return problem.New(problem.Invalid, "formula", "Take a column or a formula, not both.")
+	case l.Formula != "":
+		if f.linked.value, err = perRecord(l.Formula, child, d.catalogue); err != nil {
+			return problem.At("formula", err)
+		}
+		taken.Type, what = f.linked.value.Type, "This formula"
+	case column == nil:
 		return problem.New(problem.NotFound, "column", "%s has no column “%s”.", child.Name, l.Column)
+	default:
+		taken = *column
+	}
+	if l.When != "" {
+		if f.linked.when, err = perRecord(l.When, child, d.catalogue); err == nil && f.linked.when.Type != field.Boolean {
+			err = problem.New(problem.Invalid, "", "Which records are taken is said by a condition, such as cost > 100.")
+		}
+		if err != nil {
+			return problem.At("when", err)
+		}
 	}
 	switch l.Take {
 	case "count":
@@ -200,20 +228,20 @@ func (d *Dataset) resolveLinked(f *Field) error {
 	case "any":
 		f.Type = field.Boolean
 	case "sum":
-		if !column.Type.Numeric() {
-			return problem.New(problem.Invalid, "column", "%s.%s holds a %s and cannot be added up.", child.Name, l.Column, column.Type)
+		if !taken.Type.Numeric() {
+			return problem.New(problem.Invalid, "column", "%s holds a %s and cannot be added up.", what, taken.Type)
 		}
 		f.Type = field.Number
 	case "latest", "earliest":
 		if o := child.Column(l.Order); o == nil || !o.Type.Temporal() && !o.Type.Numeric() {
 			return problem.New(problem.Invalid, "order", "Name the column, a date or a number, that tells which record is the latest.")
 		}
-		f.Type, f.Zoned = column.Type, column.Zoned
+		f.Type, f.Zoned = taken.Type, taken.Zoned
 	default:
-		if !column.Type.Numeric() && !column.Type.Temporal() {
-			return problem.New(problem.Invalid, "column", "%s.%s holds a %s, which has no size.", child.Name, l.Column, column.Type)
+		if !taken.Type.Numeric() && !taken.Type.Temporal() {
+			return problem.New(problem.Invalid, "column", "%s holds a %s, which has no size.", what, taken.Type)
 		}
-		f.Type, f.Zoned = column.Type, column.Zoned
+		f.Type, f.Zoned = taken.Type, taken.Zoned
 	}
 	if l.Where != nil {
 		if l.Where.Borrows() {

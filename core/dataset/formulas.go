@@ -10,7 +10,9 @@ import (
 // Target is what formulas over the scope's fields are compiled for.
 func (s *Scope) Target() formula.Target {
 	return formula.Target{Bind: s.env.Bind, Now: s.env.Calendar.Wall(s.env.Now), Wall: func(moment string) string { return filter.Wall(moment, s.env.Bind, s.env.Calendar) }, Column: func(name string) (formula.Column, error) {
-		if set := s.dataset.settings[name]; set != nil {
+		if s.dataset == nil {
+			// Of a table: its columns only.
+		} else if set := s.dataset.settings[name]; set != nil {
 			v, err := formula.Read(set.Type, s.dataset.Context(nil, s.env.Settings).Settings[name])
 			if err != nil {
 				return formula.Column{}, problem.New(problem.Invalid, "settings."+name, "%s: %s.", set.Label, err)
@@ -21,12 +23,36 @@ func (s *Scope) Target() formula.Target {
 		if err != nil {
 			return formula.Column{}, err
 		}
+		if s.dataset == nil {
+			return formula.Column{SQL: col.Text, Zoned: col.Zoned}, nil
+		}
 		f := s.dataset.fields[name]
 		return formula.Column{SQL: col.Text, Zoned: f.Zoned, Safe: f.formula != nil}, nil
 	}}
 }
 
 var settingTypes = map[field.Type]string{field.Text: "text", field.Integer: "numeric", field.Number: "numeric", field.Date: "date", field.Timestamp: "timestamp", field.Boolean: "boolean"}
+
+// columnNames tells formulas of a table's columns, and of those behind its links.
+type columnNames struct {
+	t *Table
+	c Catalogue
+}
+
+func (n columnNames) Name(name string) (formula.Known, bool) {
+	c, err := walkColumn(n.t, n.c, name, func(step) {})
+	if err != nil {
+		return formula.Known{}, false
+	}
+	return c.known(), true
+}
+
+func (n columnNames) All() (out []string) {
+	for _, c := range n.t.Columns {
+		out = append(out, c.Name)
+	}
+	return out
+}
 
 // names tells formulas of a dataset's fields and settings.
 type names struct{ d *Dataset }

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"eskadel/core/field"
+	"eskadel/core/formula"
 	"eskadel/core/statement"
 )
 
@@ -211,6 +212,19 @@ func (s *Scope) linked(f *Field) string {
 			if only := c.readable("r"); only != "" {
 				value = "(case when " + only + " then " + value + " end)"
 			}
+		}
+		compiled := func(e *formula.Expr) string {
+			sql, err := e.SQL(over.Target())
+			if err != nil && s.err == nil {
+				s.err = err
+			}
+			return sql
+		}
+		if f.linked.value != nil {
+			value = compiled(f.linked.value)
+		}
+		if f.linked.when != nil {
+			where = statement.And(where, "("+compiled(f.linked.when)+")")
 		}
 		var sql string
 		switch l.Take {

@@ -78,6 +78,11 @@ func TestEachPartOfADocumentIsRefusedAtItsPlace(t *testing.T) {
 		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"middle"}}`, "fields[11].linked.take", "count, sum, smallest"},
 		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"sum"}}`, "fields[11].linked.column", "no column “”"},
 		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"sum","column":"gear"}}`, "fields[11].linked.column", "cannot be added up"},
+		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"sum","formula":"tons + weight"}}`, "fields[11].linked.formula.@7", "There is no field “weight”"},
+		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"sum","formula":"sum(tons)"}}`, "fields[11].linked.formula", "a value for each"},
+		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"sum","formula":"gear"}}`, "fields[11].linked.column", "This formula holds a text and cannot be added up"},
+		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"sum","formula":"tons","column":"tons"}}`, "fields[11].linked.formula", "not both"},
+		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"count","when":"tons"}}`, "fields[11].linked.when", "by a condition"},
 		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"largest","column":"gear"}}`, "fields[11].linked.column", "no size"},
 		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"latest","column":"gear"}}`, "fields[11].linked.order", "which record is the latest"},
 		{"fields", `{"name":"x","linked":{"table":"lift","by":"job_id","take":"latest","column":"gear","order":"gear"}}`, "fields[11].linked.order", "which record is the latest"},
@@ -145,6 +150,7 @@ func TestEachPartOfADocumentIsRefusedAtItsPlace(t *testing.T) {
 func TestTypesOfWhatIsMade(t *testing.T) {
 	for text, want := range map[string]field.Type{
 		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"count"}}`:                                    field.Integer,
+		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"latest","order":"at","formula":"\"job_id.yard_id\" + 1"}}`: field.Integer,
 		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"any","where":{"field":"tons","above":20}}}`:  field.Boolean,
 		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"sum","column":"tons"}}`:                      field.Number,
 		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"largest","column":"at"}}`:                    field.Timestamp,

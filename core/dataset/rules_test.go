@@ -50,6 +50,7 @@ func TestHiddenColumnsTaint(t *testing.T) {
 		`{"name":"double","formula":"cost * 2"}`, `{"name":"dear","formula":"double > 500"}`, `{"name":"step","bins":{"of":"double","width":"100"}}`,
 		`{"name":"size","groups":{"of":"kind","groups":[{"name":"A","values":["care"]}]}}`,
 		`{"name":"lifted","linked":{"table":"lift","by":"job_id","take":"sum","column":"tons"}}`, `{"name":"lifts","linked":{"table":"lift","by":"job_id","take":"count"}}`,
+		`{"name":"weighed","linked":{"table":"lift","by":"job_id","take":"largest","formula":"tons * 2","when":"gear = 'crane'"}}`,
 		`{"name":"heavy","linked":{"table":"lift","by":"job_id","take":"any","where":{"field":"tons","above":20}}}`,
 		`{"name":"per_ton","formula":"coalesce(lifts, 1) / coalesce(lifted, 1)"}`,
 	} {
@@ -64,11 +65,11 @@ func TestHiddenColumnsTaint(t *testing.T) {
 	}{
 		{"public.job", "cost", []string{"cost", "double", "dear", "step"}},
 		{"public.job", "kind", []string{"kind", "size"}},
-		{"public.lift", "tons", []string{"lifted", "heavy", "per_ton"}},
-		{"public.lift", "gear", nil},
+		{"public.lift", "tons", []string{"lifted", "weighed", "heavy", "per_ton"}},
+		{"public.lift", "gear", []string{"weighed"}},
 		{"public.yard", "region", []string{"region"}},
 		{"public.yard", "name", []string{"yard"}},
-		{"public.lift", "job_id", []string{"lifted", "lifts", "heavy", "per_ton"}},
+		{"public.lift", "job_id", []string{"lifted", "lifts", "weighed", "heavy", "per_ton"}},
 	} {
 		seen := ds.For(&dataset.Guard{Columns: map[string]map[string]bool{c.table: {c.column: true}}})
 		var gone []string

@@ -65,18 +65,6 @@ document.querySelectorAll("form[data-view-as]").forEach((f) => {
   });
 });
 
-// A choice that stands for two fields at once.
-document.querySelectorAll("select[data-split]").forEach((s) => {
-  const select = /** @type {HTMLSelectElement} */ (s);
-  const names = (select.dataset.split ?? "").split(" ");
-  const set = () => select.value.split("|").forEach((v, i) => {
-    const field = select.form?.elements.namedItem(names[i]);
-    if (field instanceof HTMLInputElement) field.value = v;
-  });
-  select.addEventListener("change", set);
-  set();
-});
-
 document.addEventListener("click", async (event) => {
   const target = /** @type {HTMLElement} */ (event.target);
   const offer = target.closest("[data-offer]");
