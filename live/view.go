@@ -339,6 +339,7 @@ func notes(t *calc.Table, version, beside int) []Note {
 			"later":       "%s %s whose “%s” lies in the future %s not shown.",
 			"bins":        "%s %s in none of the bins of “%s” %s not shown.",
 			"unplaceable": "%s %s whose “%s” cannot be read %s not shown.",
+			"undated":     "%s %s without “%s” %s left out of what is measured per each.",
 			"unreadable":  "%s %s whose “%s” cannot be read %s left out of its figures.",
 		}[u.Why]
 		mark := u.Reference(t, version)

@@ -2,6 +2,7 @@ package source_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"sort"
 	"strings"
@@ -240,6 +241,19 @@ func someDefinition(t *rapid.T) query.Definition {
 		}
 		d.Measures = append(d.Measures, m)
 	}
+	if rapid.IntRange(0, 4).Draw(t, "two levels") == 0 {
+		per := rapid.SampledFrom([]query.Per{{Field: "at", Grain: period.Week}, {Field: "due", Grain: period.Month}, {Field: "at", Grain: period.Day}, {Field: "kind"}, {Field: "place"}}).Draw(t, "per")
+		for i, m := range d.Measures {
+			of := query.Measure{Aggregate: rapid.SampledFrom([]query.Aggregate{query.Sum, query.Count, query.Average, query.Smallest, query.Largest}).Draw(t, "inner"), Field: "amount"}
+			if of.Aggregate == query.Count {
+				of.Field = query.Records
+			}
+			d.Measures[i] = query.Measure{Aggregate: rapid.SampledFrom([]query.Aggregate{query.Average, query.Median, query.Smallest, query.Largest, query.Percentile, query.Spread}).Draw(t, "outer"), Of: &of, Per: &per, Where: m.Where}
+			if d.Measures[i].Aggregate == query.Percentile {
+				d.Measures[i].P = "0.9"
+			}
+		}
+	}
 	names := rapid.Permutation([]string{"at", "kind", "place", "place_name", "nights"}).Draw(t, "dimensions")
 	date := rapid.SampledFrom([]string{"at", "due"}).Draw(t, "date")
 	dim := func(name string) query.Dimension {
@@ -285,6 +299,30 @@ func someDefinition(t *rapid.T) query.Definition {
 func measure(m query.Measure, records []record, now time.Time, cal period.Calendar) string {
 	var values []*apd.Decimal
 	count := 0
+	if m.Of != nil {
+		groups := map[string][]record{}
+		for _, r := range records {
+			v := r.value(m.Per.Field)
+			if v.IsEmpty() || m.Where != nil && !r.meets(*m.Where, now, cal) {
+				continue
+			}
+			name := v.Exact()
+			if m.Per.Grain != 0 {
+				of := cal
+				if m.Per.Field == "due" {
+					of = cal.Civil()
+				}
+				name = of.Floor(v.Time(), m.Per.Grain).Format(time.DateOnly)
+			}
+			groups[name] = append(groups[name], r)
+		}
+		for _, group := range groups {
+			if v, err := field.Parse(field.Number, measure(*m.Of, group, now, cal)); err == nil {
+				values = append(values, v.Decimal())
+			}
+		}
+		records = nil
+	}
 	for _, r := range records {
 		if m.Where != nil && !r.meets(*m.Where, now, cal) {
 			continue
@@ -537,7 +575,7 @@ func agree(t *rapid.T, a asker, put func([]record)) {
 			if len(want) == 0 && expected == "" && m.Aggregate == query.Sum {
 				expected = "0" // an empty group is filled with 0 for counts and sums
 			}
-			require.True(t, sameNumber(m, expected, shown(got[i])), "%s, measure %d of %v: %s, not %s", what, i, keys, shown(got[i]), expected)
+			require.True(t, sameNumber(m, expected, shown(got[i])), "%s, measure %d of %v: %s, not %s\n%s", what, i, keys, shown(got[i]), expected, written(d))
 		}
 	}
 	for g, group := range table.Groups {
@@ -563,6 +601,9 @@ func agree(t *rapid.T, a asker, put func([]record)) {
 		require.Equal(t, u.Count, count, "the records that are %s are listed", u.Why)
 	}
 }
+
+// written is a definition as documents have it.
+func written(d query.Definition) string { b, _ := json.Marshal(d); return string(b) }
 
 func behindWhere(records []record, m query.Measure, now time.Time, cal period.Calendar) []record {
 	var out []record

@@ -109,7 +109,7 @@ func TestBentRequestsAreRefusedInWords(t *testing.T) {
 		words string
 	}{
 		"an unknown filter":          {`{"filters":{"secret":["1"]}}`, "no filter"},
-		"a range for a list":         {`{"filters":{"where":"this month"}}`, "not a date"},
+		"a range for a list":         {`{"filters":{"where":"this month"}}`, "set to a range of dates"},
 		"a text for a key":           {`{"filters":{"where":["1); drop table yard_job; --"]}}`, "is not a number"},
 		"an unknown key":             {`{"rules":"none"}`, "no key"},
 		"a mark of no widget":        {`{"narrow":[{"widget":"nowhere","words":"x","marks":[{"measure":0,"keys":[],"now":"2026-01-01T00:00:00Z"}]}]}`, "no widget"},

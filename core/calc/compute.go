@@ -24,6 +24,7 @@ type computing struct {
 	extra    map[int][]*Key // values that a dimension has besides those of its records
 	groups   [][]Key        // the groups, where they are given; nil where they follow from the records
 	found    bool           // a dataset beside has records, so that what has none is filled
+	undated  int64          // records that are in no inner group of a measure of two levels
 	whole    parts          // of all cells, see share
 	valued   []int          // how many values each dimension has that is cut; nil where that is not known
 	bound    *bound         // nil where it does not matter
@@ -144,7 +145,15 @@ func (c *computing) read(rows [][]field.Value) {
 				f.keys[i], f.at[i] = k.key, k.n
 			}
 		}
-		f.parts = allParts[:len(c.p.Columns):len(c.p.Columns)].read(row[:len(row)-1], c.p.Columns)
+		group := ""
+		if l := c.p.Level; l != nil {
+			var dated bool
+			if group, dated = l.Name(row[0]); !dated && placed {
+				c.undated += records
+			}
+			row = row[1:]
+		}
+		f.parts = allParts[:len(c.p.Columns):len(c.p.Columns)].read(row[:len(row)-1], c.p.Columns, &c.p.Measuring, group)
 		allParts = allParts[len(c.p.Columns):]
 		if !placed {
 			continue

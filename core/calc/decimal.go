@@ -54,6 +54,7 @@ var one, two = apd.New(1, 0), apd.New(2, 0)
 type part struct {
 	is    field.Value
 	tally tally
+	inner inner // of a measure of two levels, whose first component stands for all
 }
 
 func (p *part) number() *apd.Decimal { return p.is.Decimal() }
@@ -71,11 +72,12 @@ func (p *part) add(q *part) {
 // parts are the components of all measures in one group; nil parts have no records.
 type parts []part
 
-// read takes the components of a row.
-func (out parts) read(row []field.Value, columns []query.Column) parts {
+// read takes the components of a row of a plan; group is the inner one that they are of.
+func (out parts) read(row []field.Value, columns []query.Column, m *query.Measuring, group string) parts {
 	for i, v := range row {
 		out[i] = part{is: v}
 	}
+	out.nest(columns, m, group)
 	for i, c := range columns {
 		if c.Component != query.TallyValue {
 			continue
@@ -96,11 +98,16 @@ func (p parts) merge(q parts, columns []query.Column) parts {
 			if q[i].tally != nil {
 				p[i].tally = tally(nil).merge(q[i].tally)
 			}
+			if q[i].inner != nil {
+				p[i].inner = inner(nil).merge(q[i].inner, columns[i:])
+			}
 		}
 		return p
 	}
 	for i, c := range columns {
 		switch {
+		case p[i].inner != nil || q[i].inner != nil:
+			p[i].inner = p[i].inner.merge(q[i].inner, columns[i:])
 		case c.Component == query.TallyValue:
 			p[i].tally = p[i].tally.merge(q[i].tally)
 		case q[i].is.IsEmpty():
@@ -159,6 +166,9 @@ func (p parts) value(m *query.Measuring, measure int) field.Value {
 // atom computes one atom: its components stand beside each other.
 func (p parts) atom(m *query.Measuring, a int) field.Value {
 	first := slices.IndexFunc(m.Columns, func(c query.Column) bool { return c.Atom == a })
+	if m.Atoms[a].Outer != "" {
+		return p[first].inner.value(m.Atoms[a])
+	}
 	return atom(m.Atoms[a], p[first:])
 }
 

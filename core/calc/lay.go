@@ -38,6 +38,9 @@ func (c *computing) table(e *earlier) *Table {
 			}
 		}
 	}
+	if c.undated > 0 {
+		t.Unplaced = append(t.Unplaced, Unplaced{Why: "undated", Field: c.p.Level.Field, Count: c.undated})
+	}
 	t.lines()
 	return t
 }

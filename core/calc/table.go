@@ -21,7 +21,7 @@ type Unplaced struct {
 // Reference leads to the records that u counts.
 func (u Unplaced) Reference(t *Table, version int) query.Reference {
 	r := t.Reference(version, 0, nil)
-	if u.Why == "unreadable" {
+	if u.Why == "unreadable" || u.Why == "undated" {
 		r.Unreadable = u.Field
 		return r
 	}
@@ -255,12 +255,25 @@ func (t *Table) Reference(version, measure int, keys []Key) query.Reference {
 	return r
 }
 
-// Single computes the measure of a list of records and their number from the row of
-// the list's first statement.
+// Single computes the measure of a list of records and their number from the rows of
+// the list's first statement, of which there is one but for a measure of two levels.
 func Single(p *query.RecordsPlan, rows [][]field.Value) (field.Value, int64) {
-	row := rows[0]
-	last := len(row) - 1
-	return make(parts, last).read(row[:last], p.Columns).value(&p.Measuring, 0), whole(row[last])
+	var all parts
+	count := int64(0)
+	for _, row := range rows {
+		group := ""
+		if p.Level != nil {
+			group, _ = p.Level.Name(row[0])
+			row = row[1:]
+		}
+		last := len(row) - 1
+		all = all.merge(make(parts, last).read(row[:last], p.Columns, &p.Measuring, group), p.Columns)
+		count += whole(row[last])
+	}
+	if all == nil { // no record, of a measure of two levels
+		all = make(parts, len(p.Columns))
+	}
+	return all.value(&p.Measuring, 0), count
 }
 
 // MarginFigure returns one measure over the records that share the keys of the first rows

@@ -24,6 +24,16 @@ func MeasureLabel(m query.Measure, ds *dataset.Dataset) string {
 		return m.Name
 	case m.Formula != "":
 		return m.Formula
+	case m.Of != nil:
+		per := label(m.Per.Field)
+		if m.Per.Grain != 0 {
+			per = m.Per.Grain.String() + " of " + per
+		}
+		outer := m.Aggregate.Words()
+		if m.Aggregate == query.Percentile {
+			outer = ordinal(m.P) + " percentile"
+		}
+		return outer + " of the " + lower(MeasureLabel(*m.Of, ds)) + " per " + per
 	case m.Aggregate == query.Count && m.Field == query.Records:
 		return "Number of " + ds.Record[1]
 	case m.Aggregate == query.Count:

@@ -106,7 +106,8 @@ func TestMeasuresHaveNames(t *testing.T) {
 		"Number of jobs": {Aggregate: query.Count, Field: query.Records}, "Number with Cost": {Aggregate: query.Count, Field: "cost"}, "Different Boat": {Aggregate: query.Distinct, Field: "boat"},
 		"Median of Cost": {Aggregate: query.Median, Field: "cost"}, "90th percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.9"}, "21st percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.21"},
 		"11th percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.11"}, "99.5th percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.995"}, "Ours": {Aggregate: query.Sum, Field: "cost", Label: "Ours"},
-		"sum(cost) / 2": {Formula: "sum(cost) / 2"},
+		"sum(cost) / 2": {Formula: "sum(cost) / 2"}, "Average of the sum of Cost per week of Opened": {Aggregate: query.Average, Of: &query.Measure{Aggregate: query.Sum, Field: "cost"}, Per: &query.Per{Field: "opened", Grain: period.Week}},
+		"90th percentile of the number of jobs per Boat": {Aggregate: query.Percentile, P: "0.9", Of: &query.Measure{Aggregate: query.Count, Field: query.Records}, Per: &query.Per{Field: "boat"}},
 	} {
 		assert.Equal(t, want, chart.MeasureLabel(m, ds))
 	}

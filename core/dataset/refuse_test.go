@@ -149,19 +149,19 @@ func TestEachPartOfADocumentIsRefusedAtItsPlace(t *testing.T) {
 
 func TestTypesOfWhatIsMade(t *testing.T) {
 	for text, want := range map[string]field.Type{
-		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"count"}}`:                                    field.Integer,
+		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"count"}}`:                                                  field.Integer,
 		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"latest","order":"at","formula":"\"job_id.yard_id\" + 1"}}`: field.Integer,
-		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"any","where":{"field":"tons","above":20}}}`:  field.Boolean,
-		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"sum","column":"tons"}}`:                      field.Number,
-		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"largest","column":"at"}}`:                    field.Timestamp,
-		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"latest","column":"gear","order":"at"}}`:      field.Text,
-		`{"name":"x","groups":{"of":"kind","groups":[{"name":"Planned","values":["care"]}],"rest":"Unplanned"}}`: field.Text,
-		`{"name":"x","bins":{"of":"cost","width":"250"}}`:                                                        field.Number,
-		`{"name":"x","formula":"opened > promised"}`:                                                             field.Boolean,
-		`{"name":"x","column":"kind","read_as":{"type":"number","like":"1,234.50"}}`:                             field.Number,
-		`{"name":"x","link":["yard_id"]}`:                                                                        field.Text,
-		`{"name":"x","link":["yard_id"],"column":"id"}`:                                                          field.Integer,
-		`{"name":"x","formula":"case when late then cost else 0 end"}`:                                           field.Number,
+		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"any","where":{"field":"tons","above":20}}}`:                field.Boolean,
+		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"sum","column":"tons"}}`:                                    field.Number,
+		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"largest","column":"at"}}`:                                  field.Timestamp,
+		`{"name":"x","linked":{"table":"lift","by":"job_id","take":"latest","column":"gear","order":"at"}}`:                    field.Text,
+		`{"name":"x","groups":{"of":"kind","groups":[{"name":"Planned","values":["care"]}],"rest":"Unplanned"}}`:               field.Text,
+		`{"name":"x","bins":{"of":"cost","width":"250"}}`:                                                                      field.Number,
+		`{"name":"x","formula":"opened > promised"}`:                                                                           field.Boolean,
+		`{"name":"x","column":"kind","read_as":{"type":"number","like":"1,234.50"}}`:                                           field.Number,
+		`{"name":"x","link":["yard_id"]}`:                                                                                      field.Text,
+		`{"name":"x","link":["yard_id"],"column":"id"}`:                                                                        field.Integer,
+		`{"name":"x","formula":"case when late then cost else 0 end"}`:                                                         field.Number,
 	} {
 		ds, err := dataset.Resolve(put(t, "fields", text), port(), nil)
 		if assert.NoError(t, err, text) {

@@ -100,6 +100,9 @@ func (s *Scope) From() string {
 	return s.body() + " r" + s.sample + strings.Join(s.joins, "")
 }
 
+// Bind is what the scope's statement binds its values with.
+func (s *Scope) Bind() *statement.Binder { return s.env.Bind }
+
 // body is what stands for the scope's records: a table, or a query over tables that are
 // narrowed to what the guard shows. Line breaks keep a comment in the query to itself.
 func (s *Scope) body() string {

@@ -76,6 +76,16 @@ func ParseNumber(spec, unit string, otherwise int) Number {
 // Of is the format of a measure: counts have no decimals, money two, a plain sum as
 // many as it has, averages two.
 func Of(m query.Measure, ds *dataset.Dataset) Number {
+	if m.Of != nil {
+		of := Of(*m.Of, ds)
+		if m.Format == "" && m.Aggregate != query.Smallest && m.Aggregate != query.Largest {
+			of.Decimals = 2
+		}
+		if m.Format != "" {
+			of = ParseNumber(m.Format, of.Unit, of.Decimals)
+		}
+		return of
+	}
 	unit, spec, decimals := "", m.Format, -1
 	if kept, err := ds.Measure(m.Name); err == nil {
 		unit = kept.Unit

@@ -98,6 +98,13 @@ func (b *builder) inner() (string, error) {
 			columns = append(columns, fmt.Sprintf("(%s) as m%d", only, i))
 		}
 	}
+	if p.Level != nil {
+		per, err := p.Level.sql(b.scope, p.Setting.Calendar)
+		if err != nil {
+			return "", err
+		}
+		columns = append(columns, per+" as p")
+	}
 	if len(columns) == 0 {
 		columns = []string{"1 as one"}
 	}
@@ -243,6 +250,10 @@ func (b *builder) fine(inner string) string {
 			group = append(group, fmt.Sprint(len(columns)))
 		}
 	}
+	if p.Level != nil {
+		columns = append(columns, "d.p")
+		group = append(group, fmt.Sprint(len(columns)))
+	}
 	for i, c := range p.Columns {
 		columns = append(columns, fmt.Sprintf("%s as c%d", b.aggregate(c), i))
 		if c.Component == TallyValue {
@@ -291,6 +302,9 @@ func (b *builder) labelled(grouped, states string) string {
 			}
 			columns = append(columns, label)
 		}
+	}
+	if p.Level != nil {
+		columns = append(columns, "g.p")
 	}
 	for i := range p.Columns {
 		columns = append(columns, fmt.Sprintf("g.c%d", i))

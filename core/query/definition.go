@@ -159,6 +159,9 @@ func (d Definition) Check(ds *dataset.Dataset) error {
 	if err := d.checkInstead(ds); err != nil {
 		return err
 	}
+	if err := d.checkPer(ds); err != nil {
+		return err
+	}
 	if err := d.checkBeside(); err != nil {
 		return err
 	}

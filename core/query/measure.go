@@ -19,10 +19,13 @@ const Records = "records"
 
 // A Measure is one aggregate of one field, a measure of the dataset, or a formula over
 // aggregates. In JSON: {"sum": "yard_cost"}, {"count": "records"}, {"measure": "overrun"},
-// {"formula": "sum(yard_cost) / count(*)"}.
+// {"formula": "sum(yard_cost) / count(*)"}. One of two levels aggregates what another gives
+// per something: {"average": {"sum": "yard_cost"}, "per": {"field": "opened", "grain": "week"}}.
 type Measure struct {
 	Aggregate Aggregate
 	Field     string
+	Of        *Measure // what is aggregated instead of a field, for each of Per
+	Per       *Per
 	Name      string // of a measure of the dataset
 	Formula   string
 	P         string            // of a percentile: how much of the values lies below, "0.9"
@@ -36,6 +39,13 @@ type Measure struct {
 func (m Measure) MarshalJSON() ([]byte, error) {
 	parts := []string{fmt.Sprintf("%q:%s", m.Aggregate, quote(m.Field))}
 	switch {
+	case m.Of != nil:
+		of, err := json.Marshal(m.Of)
+		if err != nil {
+			return nil, err
+		}
+		per, _ := json.Marshal(m.Per)
+		parts = []string{fmt.Sprintf("%q:%s", m.Aggregate, of), `"per":` + string(per)}
 	case m.Name != "":
 		parts[0] = `"measure":` + quote(m.Name)
 	case m.Formula != "":
@@ -85,6 +95,8 @@ func (m *Measure) UnmarshalJSON(b []byte) error {
 			err = problem.Decode(raw, &m.Where)
 		case "then":
 			err = problem.Decode(raw, &m.Then)
+		case "per":
+			err = problem.Decode(raw, &m.Per)
 		case "p":
 			var p json.Number
 			err = problem.Decode(raw, &p)
@@ -104,7 +116,11 @@ func (m *Measure) UnmarshalJSON(b []byte) error {
 				return problem.New(problem.Invalid, key, "There is no key %q in a measure.", key)
 			}
 			m.Aggregate = Aggregate(key)
-			err = json.Unmarshal(raw, &m.Field)
+			if raw[0] == '{' {
+				err = problem.Decode(raw, &m.Of)
+			} else {
+				err = json.Unmarshal(raw, &m.Field)
+			}
 		}
 		if err != nil {
 			return problem.At(key, err)
@@ -165,6 +181,9 @@ func (m Measure) Type(ds *dataset.Dataset) field.Type {
 	if m.Aggregate == Count || m.Aggregate == Distinct {
 		return field.Integer
 	}
+	if m.Of != nil {
+		return m.Of.Type(ds)
+	}
 	if f, err := ds.Field(m.Field); err == nil {
 		return f.Type
 	}
@@ -186,6 +205,9 @@ func (m Measure) check(ds *dataset.Dataset) error {
 			}
 		}
 		return err
+	}
+	if m.Of != nil || m.Per != nil {
+		return m.checkLevels(ds)
 	}
 	if m.Aggregate == Count && m.Field == Records {
 		return nil

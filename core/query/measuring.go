@@ -21,6 +21,8 @@ type Atom struct {
 	Expr      *formula.Expr     // or a formula per record
 	Where     *filter.Condition // only records that meet it
 	Only      *formula.Expr     // only records for which it is true
+	Outer     Aggregate         // what is made of its values per something; "" for nothing
+	OuterP    field.Value       // of a percentile of those
 	Tallied   bool              // it is had from how often each value occurs, see tally
 	Careful   bool              // what cannot be computed with is left out
 }
@@ -63,6 +65,9 @@ func unread(d Definition, ds *dataset.Dataset, careful bool) (fields []string, w
 	where = map[string]filter.Condition{}
 	among := map[string][]filter.Condition{} // the measures' own conditions
 	for _, m := range d.Measures {
+		if m.Of != nil {
+			m.Aggregate, m.Field = m.Of.Aggregate, m.Of.Field
+		}
 		uses := []string{m.Field}
 		if e, err := m.expr(ds); err == nil && e != nil {
 			uses = e.Uses()
@@ -121,6 +126,11 @@ func measure(measures []Measure, ds *dataset.Dataset, s Setting) (Measuring, err
 		if err != nil {
 			return out, err
 		}
+		if m.Of != nil {
+			a := Atom{Aggregate: m.Of.Aggregate, P: m.Of.p(), Field: m.Of.Field, Where: m.Where, Careful: s.careful(m.Of.Aggregate), Outer: m.Aggregate, OuterP: m.p()}
+			out.Computed = append(out.Computed, Computed{Atoms: []int{out.add(a)}})
+			continue
+		}
 		if e == nil {
 			out.Computed = append(out.Computed, Computed{Atoms: []int{out.add(Atom{Aggregate: m.Aggregate, P: m.p(), Field: m.Field, Where: m.Where, Careful: s.careful(m.Aggregate)})}})
 			continue
@@ -156,6 +166,9 @@ func (m *Measuring) add(a Atom) int {
 }
 
 func (a Atom) components() []Component {
+	if a.Outer != "" { // with how many records there are, without which a group does not count
+		return append(a.Inner().components(), CountAll)
+	}
 	if a.Tallied {
 		return []Component{TallyValue, TallyWeight}
 	}

@@ -147,6 +147,7 @@ type Plan struct {
 	// returns the finest groups and core/calc merges their components.
 	Rolled  bool
 	Setting Setting
+	Level   *Level            // of the inner groups of measures of two levels; nil without any
 	kept    [][]string        // per dimension: what a cut keeps; nil where it is chosen by rank
 	shared  *filter.Condition // the condition that all measures have, see share
 	where   filter.Condition  // base filter and all filters, without the axis's own range
@@ -204,6 +205,7 @@ func (p *Plan) build(extent *Extent) (err error) {
 	for _, dim := range p.Dims { // a share is known once all groups are
 		rolled = rolled && dim.Least == 0
 	}
+	rolled = rolled && p.Level == nil
 	if rolled && p.Tallied() {
 		p.Untally()
 	}
@@ -260,7 +262,7 @@ func (p *Plan) Force(rolled bool) {
 	for _, d := range p.Dims {
 		rolled = rolled && !d.Within && !d.Sort.Compared() && d.Least == 0
 	}
-	p.Rolled = rolled || !p.mergeable() && len(p.Dims) > 0
+	p.Rolled = (rolled || !p.mergeable() && len(p.Dims) > 0) && p.Level == nil
 }
 
 func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
@@ -285,6 +287,7 @@ func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
 	if p.Measuring, err = measure(measures, ds, s); err != nil {
 		return nil, problem.At("measures", err)
 	}
+	p.Level = level(d, ds, s)
 	if p.shared = share(d); p.shared != nil {
 		c := s.put(ds, *p.shared)
 		p.shared = &c

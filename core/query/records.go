@@ -26,6 +26,7 @@ type RecordsPlan struct {
 	setting    Setting
 	where      filter.Condition
 	size       int
+	Level      *Level // of the inner groups of a measure of two levels; nil for others
 	Measuring
 }
 
@@ -77,6 +78,7 @@ func (p *RecordsPlan) take(m Measure) (err error) {
 	m.Where = nil
 	s := p.setting
 	s.Careful = true
+	p.Level = level(Definition{Measures: []Measure{m}}, p.Dataset, s)
 	p.Measuring, err = measure([]Measure{m}, p.Dataset, s)
 	return err
 }
@@ -178,11 +180,19 @@ func (p *RecordsPlan) total(g *dataset.Guard) (statement.Statement, error) {
 			columns = append(columns, a.aggregate(c, fmt.Sprintf("d.v%d", i), only))
 		}
 	}
+	group := ""
+	if p.Level != nil {
+		per, err := p.Level.sql(scope, p.setting.Calendar)
+		if err != nil {
+			return statement.Statement{}, err
+		}
+		inner, columns, group = append(inner, per+" as p"), append([]string{"d.p"}, columns...), " group by d.p"
+	}
 	where, err := where(scope, p.where)
 	if err != nil {
 		return statement.Statement{}, err
 	}
-	sql := "select " + strings.Join(append(columns, "count(*)"), ", ") + " from (select " + strings.Join(append(inner, "1 as one"), ", ") + " from " + scope.From() + " where " + where + ") d"
+	sql := "select " + strings.Join(append(columns, "count(*)"), ", ") + " from (select " + strings.Join(append(inner, "1 as one"), ", ") + " from " + scope.From() + " where " + where + ") d" + group
 	return statement.Statement{SQL: sql, Args: bind.Args()}, nil
 }
 

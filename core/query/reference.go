@@ -234,6 +234,9 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 	if r.Unreadable != "" {
 		_, where := unread(d, ds, true)
 		c, known := where[r.Unreadable]
+		if per := d.per(); per != nil && per.Field == r.Unreadable {
+			c, known = per.undated(), true
+		}
 		if !known {
 			return keyed, problem.New(problem.Conflict, "reference", "The chart has changed since this was drawn; load it again.")
 		}

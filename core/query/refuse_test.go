@@ -58,6 +58,22 @@ func TestDefinitionsAreRefusedAtTheirPlace(t *testing.T) {
 		{`"measures":[{"count":"records"}],"by":[{"field":"kind","largest":1001}]`, "by[0].largest", "from 1 to 1000"},
 		{`"measures":[{"count":"records"}],"by":[{"field":"kind","others":true}]`, "by[0].largest", "from 1 to 1000"},
 		{`"measures":[{"count":"records"}],"by":[{"field":"whereabouts"}]`, "by[0].field", "is a position"},
+		{`"measures":[{"average":{"sum":"cost"}}]`, "measures[0].per", "Average of what, per what?"},
+		{`"measures":[{"average":"cost","per":{"field":"kind"}}]`, "measures[0].per", "What is measured per Kind?"},
+		{`"measures":[{"sum":{"sum":"cost"},"per":{"field":"kind"}}]`, "measures[0].sum", "one takes the average, median"},
+		{`"measures":[{"average":{"distinct":"boat"},"per":{"field":"kind"}}]`, "measures[0].average", "is a number, sum, average"},
+		{`"measures":[{"average":{"largest":"opened"},"per":{"field":"kind"}}]`, "measures[0].average", "no average of dates"},
+		{`"measures":[{"average":{"sum":"price"},"per":{"field":"kind"}}]`, "measures[0].average.field", "no field “price”"},
+		{`"measures":[{"average":{"sum":"cost"},"per":{"field":"opened"}}]`, "measures[0].per.grain", "Per day, week"},
+		{`"measures":[{"average":{"sum":"cost"},"per":{"field":"opened","grain":"hour"}}]`, "measures[0].per.grain", "Per day, week"},
+		{`"measures":[{"average":{"sum":"cost"},"per":{"field":"kind","grain":"week"}}]`, "measures[0].per.grain", "not a date"},
+		{`"measures":[{"average":{"sum":"cost"},"per":{"field":"secret"}}]`, "measures[0].per.field", "no field “secret”"},
+		{`"measures":[{"average":{"sum":"cost"},"per":{"field":"kind"}},{"average":{"sum":"cost"},"per":{"field":"boat"}}]`, "measures[1].per", "per one thing only"},
+		{`"measures":[{"average":{"sum":"cost"},"per":{"field":"kind"}},{"median":"cost"}]`, "measures", "that can be put together from parts"},
+		{`"measures":[{"count":"records"}],"instead":["kind"]`, "instead[0]", "no condition on Kind of its own"},
+		{`"measures":[{"count":"records"}],"where":{"any":[{"field":"kind","is":"a"},{"field":"kind","is":"b"}]},"instead":["kind"]`, "instead[0]", "no condition on Kind"},
+		{`"measures":[{"count":"records"}],"by":[{"field":"kind","least":60}]`, "by[0].least", "0 to 50 percent"},
+		{`"measures":[{"average":"cost"}],"by":[{"field":"kind","least":5}]`, "by[0].least", "a count or a sum"},
 		{`"measures":[{"count":"records"}],"by":[{"field":"kind","sort":{"by":"measure","measure":1}}]`, "by[0].sort", "Sort by"},
 	} {
 		err := definition(t, c.doc).Check(jobs(t))
@@ -69,6 +85,8 @@ func TestDefinitionsAreRefusedAtTheirPlace(t *testing.T) {
 	}
 	for _, good := range []string{
 		`"measures":[{"measure":"mean_cost"},{"measure":"dear_share"}],"by":[{"field":"opened","part":"weekday"}],"split":{"field":"promised","part":"month of year"}`,
+		`"measures":[{"percentile":{"count":"records"},"p":0.9,"per":{"field":"opened","grain":"week"}},{"sum":"cost"}],"by":[{"field":"kind"}]`,
+		`"measures":[{"count":"records"}],"where":{"all":[{"field":"kind","is":"a"},{"field":"late","is":true}]},"instead":["kind"]`,
 		`"measures":[{"count":"records"}],"where":{"named":"kept"}`, `"measures":[{"formula":"percentile(cost, 0.9)"},{"formula":"stddev(cost)"}]`,
 	} {
 		assert.NoError(t, definition(t, good).Check(jobs(t)), good)

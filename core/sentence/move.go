@@ -174,6 +174,13 @@ func (m *moving) measure(in query.Measure) (query.Measure, bool) {
 		_, err := m.to.Measure(in.Name)
 		return in, err == nil
 	case in.Formula != "" || in.Field == query.Records:
+	case in.Of != nil:
+		of, fits := m.measure(*in.Of)
+		f := m.field(in.Per.Field)
+		if !fits || f == nil {
+			return in, false
+		}
+		in.Of, in.Per = &of, &query.Per{Field: f.Name, Grain: in.Per.Grain}
 	default:
 		f := m.field(in.Field)
 		if f == nil {

@@ -1,0 +1,93 @@
+package calc
+
+import (
+	"slices"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"eskadel/core/field"
+	"eskadel/core/query"
+)
+
+// inner is what a measure of two levels is made of: the components of each inner group, the
+// last of which is how many records it has.
+type inner map[string]parts
+
+// nest puts the components of measures of two levels into the inner group that they are of;
+// a record of none is in none.
+func (out parts) nest(columns []query.Column, m *query.Measuring, group string) {
+	for i := 0; i < len(columns); i++ {
+		atom := columns[i].Atom
+		if m.Atoms[atom].Outer == "" {
+			continue
+		}
+		last := i
+		for last+1 < len(columns) && columns[last+1].Atom == atom {
+			last++
+		}
+		if group != "" && whole(out[last].is) > 0 {
+			out[i].inner = inner{group: slices.Clone(out[i : last+1])}
+		} else {
+			out[i].inner = inner{}
+		}
+		for k := i; k <= last; k++ {
+			out[k].is = field.Value{}
+		}
+		i = last
+	}
+}
+
+// merge adds the inner groups of the same records elsewhere.
+func (n inner) merge(other inner, columns []query.Column) inner {
+	if n == nil {
+		n = make(inner, len(other))
+	}
+	for group, of := range other {
+		n[group] = n[group].merge(of, columns[:len(of)])
+	}
+	return n
+}
+
+// value computes the measure from those of its inner groups.
+func (n inner) value(a query.Atom) field.Value {
+	var values []field.Value
+	for _, of := range n {
+		if v := atom(a.Inner(), of); !v.IsEmpty() {
+			values = append(values, v)
+		}
+	}
+	if len(values) == 0 {
+		return field.Value{}
+	}
+	slices.SortFunc(values, field.Compare)
+	count := apd.New(int64(len(values)), 0)
+	sum := func(of func(*apd.Decimal) *apd.Decimal) *apd.Decimal {
+		var out *apd.Decimal
+		for _, v := range values {
+			out = add(out, of(v.Decimal()))
+		}
+		return out
+	}
+	itself := func(d *apd.Decimal) *apd.Decimal { return d }
+	switch a.Outer {
+	case query.Smallest:
+		return values[0]
+	case query.Largest:
+		return values[len(values)-1]
+	case query.Average:
+		return quotient(sum(itself), count)
+	case query.Spread:
+		squared := func(d *apd.Decimal) *apd.Decimal {
+			var out apd.Decimal
+			_, _ = exact.Mul(&out, d, d)
+			return &out
+		}
+		return spread(sum(itself), sum(squared), count)
+	}
+	outer := query.Atom{Aggregate: a.Outer, P: a.OuterP}
+	low, high := atomPlaces(outer, int64(len(values)))
+	if a.Outer == query.Median {
+		return quotient(add(values[low].Decimal(), values[high].Decimal()), two)
+	}
+	return between(a.OuterP.Decimal(), values[low], values[high], field.OfInt(int64(len(values))))
+}

@@ -1,0 +1,145 @@
+package query
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+)
+
+// A Per is what a measure of two levels computes its inner measure for: the steps of a date,
+// or the values of another field. Only those that have records count.
+type Per struct {
+	Field string       `json:"field"`
+	Grain period.Grain `json:"grain,omitempty"`
+}
+
+// Inner is the atom's measure of each of Per, without what is made of them.
+func (a Atom) Inner() Atom {
+	a.Outer, a.OuterP = "", field.Value{}
+	return a
+}
+
+// outers are the aggregates that may be made of what another gives.
+var outers = map[Aggregate]bool{Average: true, Median: true, Smallest: true, Largest: true, Spread: true, Percentile: true}
+
+// checkLevels tells in words what is wrong with a measure of two levels.
+func (m Measure) checkLevels(ds *dataset.Dataset) error {
+	switch {
+	case m.Of == nil:
+		return problem.New(problem.Missing, "per", "What is measured per %s?", ds.Label(m.Per.Field))
+	case m.Per == nil:
+		return problem.New(problem.Missing, "per", "%s of what, per what?", m.Aggregate.Words())
+	case !outers[m.Aggregate]:
+		return problem.New(problem.Invalid, string(m.Aggregate), "Of what is measured per something one takes the average, median, smallest, largest, a percentile or the spread.")
+	case m.Of.Of != nil || m.Of.Aggregate == "" || !m.Of.Aggregate.mergeable() || m.Of.Where != nil || m.Of.Then != nil:
+		return problem.New(problem.Invalid, string(m.Aggregate), "What is measured per something is a number, sum, average, smallest, largest or spread of a field.")
+	}
+	if err := m.Of.check(ds); err != nil {
+		return problem.At(string(m.Aggregate), err)
+	}
+	if !m.Of.Type(ds).Numeric() {
+		return problem.New(problem.Invalid, string(m.Aggregate), "There is no %s of dates.", strings.ToLower(m.Aggregate.Words()))
+	}
+	if err := m.checkP(); err != nil {
+		return err
+	}
+	f, err := visible(ds, m.Per.Field)
+	if err != nil {
+		return problem.At("per", err)
+	}
+	switch {
+	case !f.Type.Temporal() && m.Per.Grain != 0:
+		return problem.New(problem.Invalid, "per.grain", "%s is not a date and has no grain.", f.Label)
+	case f.Type.Temporal() && m.Per.Grain < period.Day, m.Per.Grain == period.Accounting:
+		return problem.New(problem.Missing, "per.grain", "Per day, week, month, quarter, half-year or year of %s?", f.Label)
+	case f.Type == field.Position:
+		return problem.New(problem.Invalid, "per.field", "%s is a position and does not divide records.", f.Label)
+	}
+	return nil
+}
+
+// per is what the definition's measures of two levels are for, nil where there are none.
+func (d Definition) per() *Per {
+	for _, m := range d.Measures {
+		if m.Per != nil {
+			return m.Per
+		}
+	}
+	return nil
+}
+
+// checkPer tells in words what in the definition does not suit its measures of two levels.
+func (d Definition) checkPer(ds *dataset.Dataset) error {
+	per := d.per()
+	if per == nil {
+		return nil
+	}
+	for i, m := range d.Measures {
+		if m.Per != nil && *m.Per != *per {
+			return problem.New(problem.Invalid, fmt.Sprintf("measures[%d].per", i), "A chart measures per one thing only.")
+		}
+	}
+	if !d.mergeable(ds) {
+		return problem.New(problem.Invalid, "measures", "Beside a measure per %s stand only those that can be put together from parts; medians, percentiles and numbers of different values cannot.", ds.Label(per.Field))
+	}
+	return nil
+}
+
+// A Level is the field of the inner groups of a plan's measures of two levels.
+type Level struct {
+	Per
+	F        *dataset.Field
+	Calendar period.Calendar
+}
+
+// level finds what a definition's measures are per; nil where there are none.
+func level(d Definition, ds *dataset.Dataset, s Setting) *Level {
+	per := d.per()
+	if per == nil {
+		return nil
+	}
+	f := ds.Find(per.Field)
+	cal, _ := s.For(f)
+	return &Level{*per, f, cal}
+}
+
+// sql is the SQL of what records of one inner group share, as far as the database tells: of a
+// date its day.
+func (l *Level) sql(s *dataset.Scope, cal period.Calendar) (string, error) {
+	key, err := s.Readable(l.F)
+	if err != nil || !l.F.Type.Temporal() {
+		return key, err
+	}
+	if l.F.Zoned {
+		key = filter.Wall(key, s.Bind(), cal)
+	}
+	return "(" + key + ")::date", nil
+}
+
+// Name names the inner group of a value that sql gives; ok is false for records of none.
+func (l *Level) Name(v field.Value) (name string, ok bool) {
+	if v.IsEmpty() {
+		return "", false
+	}
+	if !l.F.Type.Temporal() {
+		return "=" + v.Exact(), true
+	}
+	civil := l.Calendar.Civil()
+	return civil.Floor(v.Time(), l.Grain).Format("2006-01-02"), true
+}
+
+// undated is met by the records that are in no inner group.
+func (p Per) undated() filter.Condition {
+	return filter.Condition{Any: []filter.Condition{filter.Compare(p.Field, filter.Empty), filter.Compare(p.Field, filter.Unreadable), filter.Compare(p.Field, filter.NotShown)}}
+}
+
+func (p *Per) UnmarshalJSON(b []byte) error {
+	type plain Per
+	return problem.Decode(json.RawMessage(b), (*plain)(p))
+}
