@@ -65,7 +65,7 @@ func (e *Engine) table(ctx context.Context, d query.Definition, ds *dataset.Data
 	if err != nil {
 		return nil, at, err
 	}
-	if p.Siftable() {
+	if p.Siftable() || p.Several() >= 0 {
 		t, err = calc.Ask(p, a)
 		return t, a.at, err
 	}

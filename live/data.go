@@ -213,6 +213,7 @@ func (e *Engine) CountWhere(ctx context.Context, ds *dataset.Dataset, c filter.C
 type Listed struct {
 	Key   string `json:"key"`
 	Label string `json:"label"`
+	Count string `json:"count"`
 }
 
 // ListValues lists values of a field, most frequent first.
@@ -228,7 +229,8 @@ func (e *Engine) ListValues(ctx context.Context, ds *dataset.Dataset, name, find
 	out := []Listed{}
 	for _, r := range rows {
 		if !r[0].IsEmpty() {
-			out = append(out, Listed{r[0].Exact(), r[1].Exact()})
+			n, _ := r[2].Decimal().Int64()
+			out = append(out, Listed{r[0].Exact(), r[1].Exact(), format.Count(n)})
 		}
 	}
 	return out, nil

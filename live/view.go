@@ -324,6 +324,9 @@ func Notes(t *calc.Table, version int) []Note {
 func notes(t *calc.Table, version, beside int) []Note {
 	var out []Note
 	ds := t.Plan.Dataset
+	if f := t.Plan.Definition.Overlaps(ds); f != nil {
+		out = append(out, Note{Words: "One " + ds.Record[0] + " may count more than once: “" + f.Label + "” can hold several values. Totals count each once."})
+	}
 	for _, u := range t.Unplaced {
 		records, are := ds.Record[1], "are"
 		if u.Count == 1 {

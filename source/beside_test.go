@@ -130,13 +130,18 @@ func TestDatasetsBesideEachOther(t *testing.T) {
 		}
 		// Without a cut no value of either dataset is missing from the axis.
 		for _, r := range records {
-			v := r.value(d.By[0].Field)
+			values := []field.Value{r.value(d.By[0].Field)}
+			if tags := r.each(); d.By[0].Field == "tags" && len(tags) > 0 {
+				values = tags
+			}
 			if (d.Where == nil || r.meets(*d.Where, now, cal)) || r.meets(reach, now, cal) && (beside.Where == nil || r.meets(*beside.Where, now, cal)) {
-				k := calc.Key{Kind: calc.One, Value: v}
-				if v.IsEmpty() {
-					k = calc.Key{Kind: calc.None}
+				for _, v := range values {
+					k := calc.Key{Kind: calc.One, Value: v}
+					if v.IsEmpty() {
+						k = calc.Key{Kind: calc.None}
+					}
+					require.True(t, seen[k.Name()], "%v is on the axis", v)
 				}
-				require.True(t, seen[k.Name()], "%v is on the axis", v)
 			}
 		}
 		require.NotEqual(t, field.Value{}, table.Figure(0, 0, 0))

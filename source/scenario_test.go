@@ -84,7 +84,7 @@ func (k keyKind) schema() string {
 		sql += fmt.Sprintf("insert into bank.%s values (%s, '%s');\n", k.bed(), constants(k.rows[i]), name)
 	}
 	table := `"поле".` + pgx.Identifier{k.sowing()}.Sanitize()
-	sql += fmt.Sprintf(`create table %s (id uuid not null default gen_random_uuid(), "когда" timestamptz, due date, kind bank.citext, %s, "цена" bank.money, nights smallint, rough float4, twice numeric generated always as ("цена" * 2) stored, part int not null,
+	sql += fmt.Sprintf(`create table %s (id uuid not null default gen_random_uuid(), "когда" timestamptz, due date, kind bank.citext, %s, "цена" bank.money, nights smallint, rough float4, twice numeric generated always as ("цена" * 2) stored, part int not null, "метки" jsonb,
 		primary key (part, id), foreign key (%s) references bank.%s) partition by list (part);
 	create table %s partition of %s for values in (0); create table %s partition of %s for values in (1) partition by range (id); create table %s partition of %s default;
 `, table, strings.Join(sown, ", "), strings.Join(k.columns("bed"), ", "), k.bed(), `"поле".p0_`+k.name, table, `"поле".p1_`+k.name, table, `"поле".p2_`+k.name, table)
@@ -102,7 +102,7 @@ func constants(values []string) string {
 func (k keyKind) document() string {
 	return fmt.Sprintf(`{"version":1,"name":"items","title":"Items","record":["item","items"],"source":"test","from":{"table":"поле.%s"},"key":["part","id"],
 "fields":[{"name":"at","column":"когда","time":"happened"},{"name":"due","column":"due","time":"planned"},{"name":"kind","column":"kind"},
-{"name":"place","link":["%s"],"show":"имя"},{"name":"place_name","link":["%[2]s"],"column":"имя"},{"name":"amount","column":"цена"},{"name":"nights","column":"nights"},{"name":"rough","column":"rough"}],
+{"name":"place","link":["%s"],"show":"имя"},{"name":"place_name","link":["%[2]s"],"column":"имя"},{"name":"amount","column":"цена"},{"name":"nights","column":"nights"},{"name":"rough","column":"rough"},{"name":"tags","column":"метки","inside":["все"],"several":true}],
 "row_rules":[{"roles":["all"],"where":"every row"},{"roles":["some"],"where":{"field":"place","is":{"viewer":"place"}}}]}`, k.sowing(), strings.Join(k.columns("bed"), ","))
 }
 
@@ -114,7 +114,11 @@ func (k keyKind) put(t require.TestingT, conn *pgx.Conn, records []record) {
 	require.NoError(t, err)
 	batch := &pgx.Batch{}
 	for i, r := range records {
-		args := []any{r.at, r.due, r.kind, r.amount, r.nights, r.rough, i % 4}
+		tags := map[string]any{"все": r.tags}
+		if len(r.tags) == 1 { // a single value is a list of one
+			tags["все"] = r.tags[0]
+		}
+		args := []any{r.at, r.due, r.kind, r.amount, r.nights, r.rough, i % 4, tags}
 		key := make([]string, len(k.types))
 		for j, sql := range k.types {
 			key[j] = "null"
@@ -127,7 +131,7 @@ func (k keyKind) put(t require.TestingT, conn *pgx.Conn, records []record) {
 				key[j] = fmt.Sprintf("$%d::text::%s", len(args), sql)
 			}
 		}
-		batch.Queue(fmt.Sprintf(`insert into %s ("когда", due, kind, "цена", nights, rough, part, %s) values ($1, $2, $3::text::bank.citext, $4::text::numeric, $5, $6, $7, %s)`, table, strings.Join(k.columns("bed"), ", "), strings.Join(key, ", ")), args...)
+		batch.Queue(fmt.Sprintf(`insert into %s ("когда", due, kind, "цена", nights, rough, part, "метки", %s) values ($1, $2, $3::text::bank.citext, $4::text::numeric, $5, $6, $7, $8, %s)`, table, strings.Join(k.columns("bed"), ", "), strings.Join(key, ", ")), args...)
 	}
 	require.NoError(t, conn.SendBatch(ctx, batch).Close())
 }

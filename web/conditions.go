@@ -19,6 +19,9 @@ func number(s string) int64 {
 	return n
 }
 
+// several stands for the type of a field that holds several values.
+const several = "several"
+
 // A conditionField is what the condition editor knows of a field.
 type conditionField struct {
 	Name  string   `json:"name"`
@@ -47,6 +50,11 @@ func conditionFields(fields []conditionField) conditionChoices {
 			}
 		}
 	}
+	for _, op := range filter.Ops() {
+		if words, ok := op.Several(); ok {
+			out.Ops[several] = append(out.Ops[several], []string{string(op), words})
+		}
+	}
 	for _, n := range period.Names() {
 		r := period.Relative{Named: n}
 		b, _ := r.MarshalJSON()
@@ -66,7 +74,11 @@ func conditionFields(fields []conditionField) conditionChoices {
 func datasetFields(ds *dataset.Dataset) conditionChoices {
 	var fields []conditionField
 	for _, f := range ds.Order() {
-		fields = append(fields, conditionField{f.Name, f.Label, f.KeyType().String(), f.IsLink(), f.List})
+		kind := f.KeyType().String()
+		if f.Several {
+			kind = several
+		}
+		fields = append(fields, conditionField{f.Name, f.Label, kind, f.IsLink(), f.List})
 	}
 	out := conditionFields(fields)
 	for _, n := range ds.Conditions {

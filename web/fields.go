@@ -60,6 +60,12 @@ func (s *Server) fieldForm(c *gin.Context, status int, p *problem.Problem, form 
 	} else if err != nil {
 		data["ProfileProblem"] = problem.Of(err)
 	}
+	if f.Several && !f.Hidden {
+		var err error
+		if data["Values"], err = s.engine.ListValues(c.Request.Context(), ds, f.Name, "", caller(c).Viewer); err != nil {
+			data["ProfileProblem"] = problem.Of(err)
+		}
+	}
 	if f.IsLink() && len(f.List) == 0 {
 		// The names of the linked table, those that no record has among them.
 		data["Linked"], _ = s.engine.Names(c.Request.Context(), ds, f, caller(c).Viewer)
@@ -140,6 +146,9 @@ func changeField(c *gin.Context, f *dataset.FieldDocument) error {
 	}
 	if show := post("show"); show != "" {
 		f.Show = show
+	}
+	if post("lists") != "" {
+		f.Several = post("several") != ""
 	}
 	like, sent := c.GetPostForm("read_as")
 	if !sent {

@@ -53,6 +53,14 @@ func Ask(p *query.Plan, ask Asker) (*Table, error) {
 // computed asks for a plan's records and those that they are compared with, and cuts
 // them. kept, where given, says what a cut keeps.
 func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, error) {
+	if p.Several() >= 0 {
+		return overlapping(p, ask, kept)
+	}
+	return plainly(p, ask, kept)
+}
+
+// plainly is computed where each record stands in one group.
+func plainly(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, error) {
 	if kept != nil {
 		p.Keep(kept) // also where the question must be asked again, the other way
 	}

@@ -24,7 +24,6 @@ type computing struct {
 	extra    map[int][]*Key // values that a dimension has besides those of its records
 	groups   [][]Key        // the groups, where they are given; nil where they follow from the records
 	found    bool           // a dataset beside has records, so that what has none is filled
-	undated  int64          // records that are in no inner group of a measure of two levels
 	whole    parts          // of all cells, see share
 	valued   []int          // how many values each dimension has that is cut; nil where that is not known
 	bound    *bound         // nil where it does not matter
@@ -106,10 +105,13 @@ func (c *computing) read(rows [][]field.Value) {
 			}
 			value, label := row[0], ""
 			row = row[1:]
-			if d.F.IsLink() {
+			if d.Labelled() {
 				label = row[0].Exact()
-				if value.IsEmpty() && !row[0].IsEmpty() {
+				if value.IsEmpty() && !row[0].IsEmpty() { // it stands aside
 					state = query.StateNotShown
+					if d.F.Several {
+						state = query.StateOthers
+					}
 				}
 				row = row[1:]
 			}
@@ -147,10 +149,7 @@ func (c *computing) read(rows [][]field.Value) {
 		}
 		group := ""
 		if l := c.p.Level; l != nil {
-			var dated bool
-			if group, dated = l.Name(row[0]); !dated && placed {
-				c.undated += records
-			}
+			group = l.Name(row[0])
 			row = row[1:]
 		}
 		f.parts = allParts[:len(c.p.Columns):len(c.p.Columns)].read(row[:len(row)-1], c.p.Columns, &c.p.Measuring, group)

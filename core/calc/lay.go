@@ -21,10 +21,10 @@ func (c *computing) table(e *earlier) *Table {
 		t.Groups = c.combinations(0, by, e)
 	}
 	t.Splits = c.combinations(by, c.count, e)
-	t.now = c.fill(t, func(p place) (parts, bool) { return c.marg[p], true })
+	t.now = c.fill(t, c.begun, func(p place) (parts, bool) { return c.marg[p], true })
 	if e != nil {
 		t.Compared = e.plan
-		t.was = c.fill(t, e.at)
+		t.was = c.fill(t, func([]Key) bool { return true }, e.at) // what lies before has begun
 	}
 	t.drop()
 	t.shown, t.before = t.make(t.now), nil
@@ -34,20 +34,21 @@ func (c *computing) table(e *earlier) *Table {
 	if all := c.marg[place{}]; all != nil {
 		for _, u := range c.p.Unread {
 			if n := whole(all[u.Column].is); n > 0 {
-				t.Unplaced = append(t.Unplaced, Unplaced{Why: "unreadable", Field: u.Field, Count: n})
+				why := "unreadable"
+				if u.Undated {
+					why = "undated"
+				}
+				t.Unplaced = append(t.Unplaced, Unplaced{Why: why, Field: u.Field, Count: n})
 			}
 		}
-	}
-	if c.undated > 0 {
-		t.Unplaced = append(t.Unplaced, Unplaced{Why: "undated", Field: c.p.Level.Field, Count: c.undated})
 	}
 	t.lines()
 	return t
 }
 
 // fill computes the measures everywhere. at gives the components; it is not ok where
-// there is no value to have.
-func (c *computing) fill(t *Table, at func(place) (parts, bool)) *sheet {
+// there is no value to have. What has not begun has none where nothing is found.
+func (c *computing) fill(t *Table, begun func([]Key) bool, at func(place) (parts, bool)) *sheet {
 	by, m := len(c.p.Definition.By), &c.p.Measuring
 	out := newSheet(len(t.Groups), len(t.Splits), len(c.p.Definition.Measures))
 	empty := blank(c.p)
@@ -78,14 +79,13 @@ func (c *computing) fill(t *Table, at func(place) (parts, bool)) *sheet {
 				p.values(m, values)
 				*out.at(g, s) = values
 			case !open:
-				// A step that has not begun has no value.
-				if copy(all[by:], split); c.begun(all) {
+				if copy(all[by:], split); begun(all) {
 					empty.values(m, values)
 					*out.at(g, s) = c.zeroed(values)
 				}
 			}
 		}
-		if c.begun(all[:by]) {
+		if begun(all[:by]) {
 			total(out.groups[g], row)
 		}
 	}

@@ -263,7 +263,7 @@ func Single(p *query.RecordsPlan, rows [][]field.Value) (field.Value, int64) {
 	for _, row := range rows {
 		group := ""
 		if p.Level != nil {
-			group, _ = p.Level.Name(row[0])
+			group = p.Level.Name(row[0])
 			row = row[1:]
 		}
 		last := len(row) - 1

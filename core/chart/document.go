@@ -177,6 +177,9 @@ func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 	drawn := d.drawn()
 	dims, name := d.Dimensions(), strings.ToUpper(f.Words()[:1])+f.Words()[1:]
 	additive := func() error {
+		if x := d.Overlaps(ds); x != nil {
+			return no("%s show parts of a whole, and parts by %s overlap: it can hold several values.", name, x.Label)
+		}
 		for _, m := range d.Measures {
 			if !m.Additive() && !m.Aside {
 				return no("%s show parts of a whole, and parts of a %s do not add up.", name, strings.ToLower(m.Aggregate.Words()))
@@ -245,6 +248,8 @@ func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 			return no("A funnel follows stages in order: divide by a field that has a pick list.")
 		}
 		return additive()
+	case f == Combined && d.Split != nil && d.Overlaps(ds) != nil:
+		return no("Columns stand on each other here, and parts by %s overlap: it can hold several values. A line does not stack.", d.Overlaps(ds).Label)
 	case f == Combined && drawn < 2 && d.Split == nil:
 		return no("Columns and lines draw two measures or more: add another.")
 	case f == Radar && d.Split == nil && drawn > 1 && len(d.By) == 0:
@@ -252,6 +257,9 @@ func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 	case f.stacks() && d.Split == nil && drawn == 1:
 		return no("There is nothing to stack: split by another field first.")
 	case f.stacks():
+		if x := d.Overlaps(ds); x != nil {
+			return no("Stacked parts must add up, and parts by %s overlap: it can hold several values.", x.Label)
+		}
 		for _, m := range d.Measures {
 			if m.Aside {
 				continue

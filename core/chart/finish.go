@@ -148,6 +148,9 @@ func (f *Finish) check(d *Document, ds *dataset.Dataset) error {
 		oneOf("ramp", f.Ramp, Ramps()...),
 		number("low", f.Low), number("high", f.High),
 	}
+	if x := d.Overlaps(ds); x != nil && (slices.Contains(f.Labels, "share") || slices.Contains(f.Tips, "share")) {
+		checks = append(checks, wrong("labels", "A record may count more than once, since %s can hold several values: there are no shares.", x.Label))
+	}
 	for i, l := range f.Labels {
 		checks = append(checks, written(fmt.Sprintf("labels[%d]", i), l, "name", "value", "share", "change", "none"))
 	}

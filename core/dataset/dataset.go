@@ -67,10 +67,15 @@ func (f *Field) IsLink() bool { return f.target != nil }
 // IsBin tells whether the field's values are spans of numbers.
 func (f *Field) IsBin() bool { return f.Bins != nil }
 
+// Lists tells whether the field is a column whose value may be a list.
+func (f *Field) Lists() bool {
+	return f.target == nil && f.column != nil && f.linked == nil && f.ReadAs == nil && (f.column.JSON || f.column.Array && len(f.Inside) == 0)
+}
+
 // Repairable tells whether the field is a text of a table, or within JSON, that may be
 // read as something else.
 func (f *Field) Repairable() bool {
-	return f.target == nil && f.column != nil && f.linked == nil && (f.ReadAs != nil || f.Type == field.Text)
+	return f.target == nil && f.column != nil && f.linked == nil && !f.Several && (f.ReadAs != nil || f.Type == field.Text)
 }
 
 // Repaired tells whether what cannot be read of the field is left out of its values: a
@@ -81,7 +86,7 @@ func (f *Field) Repaired() bool {
 
 // plain tells whether the field is a column as it is.
 func (f *Field) plain() bool {
-	return f.target == nil && f.column != nil && f.formula == nil && f.linked == nil && f.ReadAs == nil && len(f.Inside) == 0
+	return f.target == nil && f.column != nil && f.formula == nil && f.linked == nil && f.ReadAs == nil && len(f.Inside) == 0 && !f.Several
 }
 
 // fallible tells whether a value of the field may be one that cannot be read: a repaired

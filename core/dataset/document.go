@@ -112,7 +112,8 @@ type FieldDocument struct {
 	Column      string            `json:"column,omitempty"`
 	Link        []string          `json:"link,omitempty"`
 	Show        string            `json:"show,omitempty"`
-	Inside      []string          `json:"inside,omitempty"` // keys and positions within a JSON column
+	Inside      []string          `json:"inside,omitempty"`  // keys and positions within a JSON column
+	Several     bool              `json:"several,omitempty"` // a list, each of whose values stands for itself
 	ReadAs      *reading.Format   `json:"read_as,omitempty"`
 	Formula     string            `json:"formula,omitempty"`
 	Linked      *Linked           `json:"linked,omitempty"`
@@ -141,7 +142,7 @@ type Linked struct {
 	Table  string   `json:"table"`
 	By     string   `json:"by"`           // their column that points
 	Of     []string `json:"of,omitempty"` // the links to the record they point to, when it is not this one
-	Take   string   `json:"take"`         // count, sum, smallest, largest, latest, earliest or any
+	Take   string   `json:"take"`         // count, sum, smallest, largest, latest, earliest, any or each
 	Column string   `json:"column,omitempty"`
 	// Formula is what is taken instead of a column, over their columns and, by names such as
 	// "yard_id.name", those one link away.
@@ -153,7 +154,7 @@ type Linked struct {
 
 // Takes lists what Linked can take.
 func Takes() []string {
-	return []string{"count", "sum", "smallest", "largest", "latest", "earliest", "any"}
+	return []string{"count", "sum", "smallest", "largest", "latest", "earliest", "any", "each"}
 }
 
 // Groups puts values of another field together under names.

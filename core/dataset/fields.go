@@ -140,6 +140,12 @@ func (d *Dataset) resolveColumn(f *Field) (err error) {
 		}
 		f.Type, f.NotNull, f.Distinct = field.Text, false, 0
 	}
+	if f.Several {
+		if f.target != nil || !f.column.JSON && !f.column.Array || f.column.Array && len(f.Inside) > 0 || f.ReadAs != nil {
+			return problem.New(problem.Invalid, "several", "Several values are those of a list: a column of lists, or a list in JSON.")
+		}
+		f.NotNull, f.Distinct = false, 0
+	}
 	if f.ReadAs != nil {
 		if f.Type != field.Text || f.target != nil {
 			return problem.New(problem.Invalid, "read_as", "%s holds a %s; only text is read as something else.", f.Column, f.Type)
@@ -227,6 +233,11 @@ func (d *Dataset) resolveLinked(f *Field) error {
 		f.Type = field.Integer
 	case "any":
 		f.Type = field.Boolean
+	case "each":
+		if taken.Type == field.Timestamp || taken.Type == field.Position || taken.JSON || taken.Array {
+			return problem.New(problem.Invalid, "column", "%s holds a %s; of each linked record one takes a text, a number, a date or yes or no.", what, kind(&taken))
+		}
+		f.Type, f.Several = field.Text, true
 	case "sum":
 		if !taken.Type.Numeric() {
 			return problem.New(problem.Invalid, "column", "%s holds a %s and cannot be added up.", what, taken.Type)
@@ -333,6 +344,9 @@ func (d *Dataset) resolveFormula(f *Field) (err error) {
 func (d *Dataset) resolveGroups(f *Field) error {
 	if f.of = d.fields[f.Groups.Of]; f.of == nil {
 		return problem.New(problem.NotFound, "of", "There is no field “%s”.", f.Groups.Of)
+	}
+	if f.of.Several {
+		return problem.New(problem.Invalid, "of", "%s can hold several values, which groups do not put together.", f.of.Label)
 	}
 	if f.of.Type != field.Text || len(f.Groups.Groups) == 0 {
 		return problem.New(problem.Invalid, "of", "Groups are made of the values of a text; %s holds a %s.", f.of.Label, f.of.Type)

@@ -62,7 +62,7 @@ func (n names) Name(name string) (formula.Known, bool) {
 		return formula.Known{Type: s.Type, Digits: 400, Scale: 400, Constant: true}, true
 	}
 	f := n.d.fields[name]
-	if f == nil || f.Type == field.Position {
+	if f == nil || f.Type == field.Position || f.Several {
 		return formula.Known{}, false
 	}
 	k := formula.Known{Type: f.Type}
@@ -83,7 +83,9 @@ func (n names) Name(name string) (formula.Known, bool) {
 func (n names) All() []string {
 	var out []string
 	for _, f := range n.d.order {
-		out = append(out, f.Name)
+		if !f.Several {
+			out = append(out, f.Name)
+		}
 	}
 	for _, s := range n.d.Settings {
 		out = append(out, s.Name)

@@ -48,7 +48,7 @@ func (f *Field) identifies() *Column {
 	switch {
 	case f.target != nil && len(f.columns) == 1:
 		return f.keyed()[0]
-	case f.target != nil || f.column == nil || f.formula != nil || f.linked != nil || f.ReadAs != nil || len(f.Inside) > 0:
+	case f.target != nil || f.column == nil || f.Several || f.formula != nil || f.linked != nil || f.ReadAs != nil || len(f.Inside) > 0:
 		return nil
 	}
 	return f.column
@@ -109,18 +109,41 @@ func (s *Scope) makeKey(f *Field) string {
 	case f.target != nil:
 		return s.raw(f)
 	}
+	if f.Several {
+		return s.several(f)
+	}
 	sql := f.column.sql(s.alias(f.path))
 	if len(f.Inside) > 0 {
-		var keys []string
-		for _, k := range f.Inside {
-			keys = append(keys, s.env.Bind.Bind(k)+"::text")
-		}
-		sql = "(" + s.alias(f.path) + "." + statement.Name(f.column.Name) + "::jsonb #>> array[" + strings.Join(keys, ", ") + "])"
+		sql = "(" + s.inside(f, "#>>") + ")"
 	}
 	if f.ReadAs != nil {
 		sql = f.ReadAs.SQL(sql)
 	}
 	return sql
+}
+
+// inside is the SQL of a place within a JSON column.
+func (s *Scope) inside(f *Field, operator string) string {
+	var keys []string
+	for _, k := range f.Inside {
+		keys = append(keys, s.env.Bind.Bind(k)+"::text")
+	}
+	return s.alias(f.path) + "." + statement.Name(f.column.Name) + "::jsonb " + operator + " array[" + strings.Join(keys, ", ") + "]"
+}
+
+// several is the SQL of the values of a list, as an array of texts; null where it has none.
+// In JSON a single value is a list of one.
+func (s *Scope) several(f *Field) string {
+	list := s.alias(f.path) + "." + statement.Name(f.column.Name)
+	if f.column.Array {
+		return "nullif(array_remove(" + list + "::text[], null), '{}')"
+	}
+	list = "(" + list + "::jsonb)"
+	if len(f.Inside) > 0 {
+		list = "(" + s.inside(f, "#>") + ")"
+	}
+	list = "case jsonb_typeof(" + list + ") when 'array' then " + list + " when 'object' then '[]' else jsonb_build_array(" + list + ") end"
+	return "(select array_agg(e.v) from jsonb_array_elements_text(" + list + ") e(v) where e.v is not null)"
 }
 
 // Finite gives the SQL that is true where a field has a value that can be computed with,
@@ -240,7 +263,7 @@ func (s *Scope) linked(f *Field) string {
 			}
 			sql = "select distinct on (" + by + ") " + selected + ", " + value + " as v from " + over.From() + " where " + statement.And(where, order+" is not null") + " order by " + by + ", " + order + direction + tie
 		default:
-			call := map[string]string{"count": "count(*)", "any": "true", "sum": "sum(" + value + ")", "smallest": "min(" + value + ")", "largest": "max(" + value + ")"}[l.Take]
+			call := map[string]string{"each": "array_agg(distinct (" + value + ")::text) filter (where " + value + " is not null)", "count": "count(*)", "any": "true", "sum": "sum(" + value + ")", "smallest": "min(" + value + ")", "largest": "max(" + value + ")"}[l.Take]
 			sql = "select " + selected + ", " + call + " as v from " + over.From() + " where " + where + " group by " + by
 		}
 		alias = fmt.Sprintf("l%d", len(s.joins)+1)

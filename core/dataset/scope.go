@@ -180,7 +180,9 @@ func (s *Scope) Column(name string) (filter.Column, error) {
 		return filter.Column{}, err
 	}
 	col := filter.Column{Label: f.Label, Type: f.Type, KeyType: f.KeyType(), Zoned: f.Zoned, NotNull: f.NotNull, Key: s.key(f), Unreadable: func() string { return s.Unreadable(f) }}
-	col.Text = col.Key
+	if col.Text = col.Key; f.Several {
+		col.Several, col.Text = true, "array_to_string("+col.Key+", ', ')"
+	}
 	col.Finite = s.Finite(f)
 	if c := f.identifies(); c != nil {
 		col.Canon, col.Folds = c.canon, f.IsLink() && c.folds()

@@ -85,7 +85,7 @@ func Suggest(source string, t *Table, c Catalogue) *Document {
 		return out
 	}
 	for _, col := range t.Columns {
-		f := FieldDocument{Column: col.Name, Label: Tidy(col.Name), Description: col.Comment}
+		f := FieldDocument{Column: col.Name, Label: Tidy(col.Name), Description: col.Comment, Several: col.Array}
 		l := t.link(col.Name)
 		if l != nil && (c.Table(l.Table) == nil || leads(t, l, c.Table(l.Table)) != nil) {
 			l = nil

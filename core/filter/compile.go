@@ -2,6 +2,7 @@ package filter
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -25,8 +26,9 @@ type Column struct {
 	Text    string     // SQL of what readers see
 	Finite  string     // SQL that is true where a filled value can be computed with; "" where each can
 	// Canon writes a literal as values of the column's own type are written; nil for as it is.
-	Canon func(literal string) string
-	Folds bool // values that differ in case only are the same
+	Canon   func(literal string) string
+	Folds   bool // values that differ in case only are the same
+	Several bool // Key is an array of texts, each of which is a value; null for none
 	// Unreadable gives SQL that is true where the field is filled and cannot be read; "" where
 	// that cannot be. It may be nil.
 	Unreadable func() string
@@ -171,7 +173,32 @@ func PartSQL(col Column, p period.Part, e Env) string {
 	return sql
 }
 
+// several compiles a comparison with a field that holds several values, which is met where
+// one of them meets it, or where none does.
+func (c Condition) several(col Column, e Env) (string, error) {
+	one := Column{Label: col.Label, Type: field.Text, KeyType: field.Text, NotNull: true, Key: "e.v", Text: "e.v"}
+	positive, turned := map[Op]Op{IsNot: Is, NoneOf: OneOf, NotContains: Contains, ReadsNot: Reads}[c.Op]
+	switch {
+	case turned:
+		c.Op = positive
+	case c.Op == OtherThan:
+		c.Op = NoneOf
+	}
+	if !c.Op.Suits(field.Text) {
+		return "", problem.New(problem.Invalid, "", "%s can hold several values; “%s” is for one.", col.Label, opWords[c.Op])
+	}
+	sql, err := c.leaf(one, e)
+	sql = "exists (select from unnest(" + col.Key + ") e(v) where " + sql + ")"
+	if turned {
+		sql = "not " + sql
+	}
+	return sql, err
+}
+
 func (c Condition) leaf(col Column, e Env) (string, error) {
+	if col.Several && !slices.Contains([]Op{Empty, Filled, NotShown, Unreadable}, c.Op) {
+		return c.several(col, e)
+	}
 	switch c.Op {
 	case Empty:
 		return col.raw() + " is null", nil
@@ -196,6 +223,8 @@ func (c Condition) leaf(col Column, e Env) (string, error) {
 			s = "(" + s + ") is not true"
 		}
 		return s, err
+	case OtherThan:
+		return "", problem.New(problem.Invalid, "", "%s holds one value; “%s” is for several.", col.Label, opWords[c.Op])
 	case Contains, NotContains, StartsWith, EndsWith, Reads, ReadsNot:
 		if col.Type != field.Text {
 			return "", problem.New(problem.Invalid, "", "%s holds a %s; “%s” is for text.", col.Label, col.Type, opWords[c.Op])

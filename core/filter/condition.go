@@ -22,10 +22,12 @@ import (
 type Op string
 
 const (
-	Is          Op = "is"
-	IsNot       Op = "is_not"
-	OneOf       Op = "one_of"
-	NoneOf      Op = "none_of"
+	Is     Op = "is"
+	IsNot  Op = "is_not"
+	OneOf  Op = "one_of"
+	NoneOf Op = "none_of"
+	// OtherThan is met by a field that holds several values where one is none of those named.
+	OtherThan   Op = "other_than"
 	Empty       Op = "empty"
 	Filled      Op = "filled"
 	Contains    Op = "contains"
@@ -49,7 +51,7 @@ const (
 )
 
 var opWords = map[Op]string{
-	Is: "is", IsNot: "is not", OneOf: "is one of", NoneOf: "is none of", Empty: "is empty", Filled: "is filled",
+	Is: "is", IsNot: "is not", OneOf: "is one of", NoneOf: "is none of", OtherThan: "has others than", Empty: "is empty", Filled: "is filled",
 	Contains: "contains", NotContains: "does not contain", StartsWith: "starts with", EndsWith: "ends with",
 	Reads: "reads", ReadsNot: "does not read",
 	Above: "is above", AtLeast: "is at least", Below: "is below", AtMost: "is at most", Between: "is between", Within: "", NotShown: "is not shown", Unreadable: "cannot be read",
@@ -57,7 +59,7 @@ var opWords = map[Op]string{
 
 // Ops lists all operators.
 func Ops() []Op {
-	return []Op{Is, IsNot, OneOf, NoneOf, Empty, Filled, Contains, NotContains, StartsWith, EndsWith, Reads, ReadsNot, Above, AtLeast, Below, AtMost, Between, Within, NotShown, Unreadable}
+	return []Op{Is, IsNot, OneOf, NoneOf, OtherThan, Empty, Filled, Contains, NotContains, StartsWith, EndsWith, Reads, ReadsNot, Above, AtLeast, Below, AtMost, Between, Within, NotShown, Unreadable}
 }
 
 // An Operand is a literal, the name of an attribute of the viewer, or the name of a
@@ -277,7 +279,7 @@ func (c Condition) MarshalJSON() ([]byte, error) {
 		value = c.Range
 	case Empty, Filled, NotShown, Unreadable:
 		value = true
-	case OneOf, NoneOf, Between:
+	case OneOf, NoneOf, OtherThan, Between:
 	default:
 		value = c.Values[0]
 	}
@@ -358,7 +360,7 @@ func (c *Condition) compare(op Op, raw json.RawMessage) error {
 			return problem.New(problem.Invalid, "", "Write \"%s\": true.", op)
 		}
 		return nil
-	case OneOf, NoneOf, Between:
+	case OneOf, NoneOf, OtherThan, Between:
 		if len(raw) > 0 && raw[0] != '[' && op != Between { // such as an attribute that holds a list
 			c.Values = make([]Operand, 1)
 			return problem.Decode(raw, &c.Values[0])
@@ -472,6 +474,17 @@ func (o Op) Words() string {
 	return opWords[o]
 }
 
+// Several is the operator in words for a field that holds several values; ok is false where it
+// compares one.
+func (o Op) Several() (words string, ok bool) {
+	words, ok = map[Op]string{
+		Is: "has", IsNot: "does not have", OneOf: "has one of", NoneOf: "has none of", OtherThan: opWords[OtherThan], Empty: "has none at all", Filled: "has any",
+		Contains: "has one that contains", NotContains: "has none that contains", StartsWith: "has one that starts with", EndsWith: "has one that ends with",
+		Reads: "has one that reads, in any case,", ReadsNot: "has none that reads, in any case,",
+	}[o]
+	return words, ok
+}
+
 // Suits tells whether an operator compares values of type t.
 func (o Op) Suits(t field.Type) bool {
 	switch o {
@@ -483,7 +496,7 @@ func (o Op) Suits(t field.Type) bool {
 		return t == field.Text
 	case Within:
 		return t.Temporal()
-	case NotShown, Unreadable:
+	case NotShown, Unreadable, OtherThan:
 		return false // for fields that are known to have such
 	}
 	return t.Numeric() || t.Temporal()

@@ -160,7 +160,7 @@ func (c Condition) resolve(ctx Context) (out Condition, ok bool) {
 		out.Op = OneOf
 	case len(out.Values) > 1 && out.Op == IsNot:
 		out.Op = NoneOf
-	case len(out.Values) > 1 && out.Op != OneOf && out.Op != NoneOf && out.Op != Between:
+	case len(out.Values) > 1 && out.Op != OneOf && out.Op != NoneOf && out.Op != OtherThan && out.Op != Between:
 		return out.each(), true
 	}
 	return out, true

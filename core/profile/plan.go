@@ -45,7 +45,7 @@ func (p *Plan) Even() *Plan {
 func New(ds *dataset.Dataset, s query.Setting, only string) *Plan {
 	p := &Plan{dataset: ds, setting: s}
 	for _, f := range ds.Order() {
-		if f.Type != field.Position && (only == "" || f.Name == only) {
+		if f.Type != field.Position && !f.Several && (only == "" || f.Name == only) {
 			p.fields = append(p.fields, f)
 		}
 	}

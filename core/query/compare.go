@@ -163,25 +163,17 @@ func stamped(f *dataset.Field, r period.Range) filter.Condition {
 
 // over is the plan without its time axis, over the records that a span admits.
 func (p *Plan) over(span, rest filter.Condition) *Plan {
-	out := *p
+	out, by := *p, 0
 	out.Dims = nil
-	var by []Dimension
-	out.Definition.Across, out.Definition.Split = nil, nil
 	for i, d := range p.Dims {
 		if d.Axis != nil {
 			continue
 		}
-		out.Dims = append(out.Dims, d)
-		if i < len(p.Definition.By) {
-			by = append(by, d.Dimension)
-		} else if out.Definition.Split == nil {
-			split := d.Dimension
-			out.Definition.Split = &split
-		} else {
-			out.Definition.Across = append(out.Definition.Across, d.Dimension)
+		if out.Dims = append(out.Dims, d); i < len(p.Definition.By) {
+			by++
 		}
 	}
-	out.Definition.By = by
+	out.Definition = p.Definition.of(out.Dims, by)
 	out.where, out.span = filter.And(rest, span), filter.Condition{}
 	out.Rolled = p.Rolled && len(out.Dims) > 0
 	return &out
@@ -189,7 +181,13 @@ func (p *Plan) over(span, rest filter.Condition) *Plan {
 
 // Keep makes a plan keep the given values of each dimension that is cut, rather than
 // choose them anew: what was kept now is compared with the same before.
-func (p *Plan) Keep(kept [][]string) { p.kept = kept }
+func (p *Plan) Keep(kept [][]string) {
+	p.kept = kept
+	if i := p.Several(); i >= 0 {
+		p.Dims = slices.Clone(p.Dims)
+		p.Dims[i].Only = kept[i]
+	}
+}
 
 // WithoutAxis is the plan without its time axis, for what lies on none.
 func (p *Plan) WithoutAxis() *Plan {

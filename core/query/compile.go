@@ -17,7 +17,9 @@ type builder struct {
 	bind  *statement.Binder
 	scope *dataset.Scope
 	guard *dataset.Guard
-	err   error
+	// lateral joins the values of a dimension that holds several.
+	lateral string
+	err     error
 }
 
 func newBuilder(p *Plan, g *dataset.Guard) *builder {
@@ -67,6 +69,8 @@ func (b *builder) inner() (string, error) {
 			}
 		}
 		switch {
+		case d.F.Several:
+			key = b.each(i, d, key)
 		case d.Axis != nil:
 			axis = key
 			key = b.bucket(d, key)
@@ -74,8 +78,8 @@ func (b *builder) inner() (string, error) {
 			key = b.part(d, key)
 		}
 		columns = append(columns, fmt.Sprintf("%s as k%d", key, i))
-		if hidden := b.hidden(d); hidden != "" {
-			columns = append(columns, fmt.Sprintf("%s as h%d", hidden, i))
+		if aside, _ := b.aside(i, d); aside != "" {
+			columns = append(columns, fmt.Sprintf("%s as h%d", aside, i))
 		}
 	}
 	for i, a := range p.Atoms {
@@ -128,7 +132,7 @@ func (b *builder) inner() (string, error) {
 		where = statement.And(where, s)
 	}
 	where = statement.And(where, near)
-	sql := "select " + strings.Join(columns, ", ") + " from " + b.scope.From() + " where " + where
+	sql := "select " + strings.Join(columns, ", ") + " from " + b.scope.From() + b.lateral + " where " + where
 	if axis != "" || p.Sifted != nil {
 		sql += " offset '0'"
 	}
@@ -156,13 +160,17 @@ func (b *builder) late(i int, d Dim) (join, value string) {
 	return fmt.Sprintf(" left join (select %s as id, %s as k from %s) x%d on x%d.id = g.k%d", h.Key("r"), key, scope.From(), i, i, i), fmt.Sprintf("x%d.k", i)
 }
 
-// hidden is the SQL that is true where a dimension links to a record that is not shown;
-// "" where that cannot be.
-func (b *builder) hidden(d Dim) string {
-	if d.Axis != nil {
-		return ""
+// aside is the SQL that is true where a record stands aside from the values of dimension i,
+// and what that means: it links to a record that is not shown, or it is one of the others
+// of a dimension that holds several values; "" where that cannot be.
+func (b *builder) aside(i int, d Dim) (sql string, state int) {
+	switch {
+	case d.Axis != nil:
+		return "", 0
+	case d.F.Several:
+		return fmt.Sprintf("s%d.other", i), StateOthers
 	}
-	return b.scope.Hidden(d.F)
+	return b.scope.Hidden(d.F), StateNotShown
 }
 
 func (b *builder) nullable() bool {
@@ -245,7 +253,7 @@ func (b *builder) fine(inner string) string {
 		group = append(group, fmt.Sprint(len(columns)))
 	}
 	for i, d := range p.Dims {
-		if b.hidden(d) != "" {
+		if aside, _ := b.aside(i, d); aside != "" {
 			columns = append(columns, fmt.Sprintf("d.h%d", i))
 			group = append(group, fmt.Sprint(len(columns)))
 		}
@@ -289,14 +297,18 @@ func (b *builder) labelled(grouped, states string) string {
 			continue
 		}
 		columns = append(columns, key)
-		if d.F.IsLink() {
-			join, label := d.F.LabelJoin(fmt.Sprintf("n%d", i), key)
-			joins += join
-			// A link without a key but with a label is to a record that is not shown.
-			switch {
-			case b.hidden(d) == "":
+		if d.Labelled() {
+			label := "null"
+			if d.F.IsLink() {
+				var join string
+				join, label = d.F.LabelJoin(fmt.Sprintf("n%d", i), key)
+				joins += join
+			}
+			// What has a label but no key stands aside.
+			switch aside, state := b.aside(i, d); {
+			case aside == "":
 			case states != "":
-				label = fmt.Sprintf("case when g.s%d = %d then '' else %s end", i, StateNotShown, label)
+				label = fmt.Sprintf("case when g.s%d = %d then '' else %s end", i, state, label)
 			default:
 				label = fmt.Sprintf("case when g.h%d then '' else %s end", i, label)
 			}

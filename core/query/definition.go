@@ -165,6 +165,9 @@ func (d Definition) Check(ds *dataset.Dataset) error {
 	if err := d.checkBeside(); err != nil {
 		return err
 	}
+	if err := d.checkSeveral(ds); err != nil {
+		return err
+	}
 	if err := d.checkDimensions(ds); err != nil {
 		return err
 	}

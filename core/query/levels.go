@@ -122,21 +122,33 @@ func (l *Level) sql(s *dataset.Scope, cal period.Calendar) (string, error) {
 	return "(" + key + ")::date", nil
 }
 
-// Name names the inner group of a value that sql gives; ok is false for records of none.
-func (l *Level) Name(v field.Value) (name string, ok bool) {
+// Name names the inner group of a value that sql gives; "" for records of none.
+func (l *Level) Name(v field.Value) string {
 	if v.IsEmpty() {
-		return "", false
+		return ""
 	}
 	if !l.F.Type.Temporal() {
-		return "=" + v.Exact(), true
+		return "=" + v.Exact()
 	}
 	civil := l.Calendar.Civil()
-	return civil.Floor(v.Time(), l.Grain).Format("2006-01-02"), true
+	return civil.Floor(v.Time(), l.Grain).Format("2006-01-02")
 }
 
-// undated is met by the records that are in no inner group.
-func (p Per) undated() filter.Condition {
-	return filter.Condition{Any: []filter.Condition{filter.Compare(p.Field, filter.Empty), filter.Compare(p.Field, filter.Unreadable), filter.Compare(p.Field, filter.NotShown)}}
+// undated is met by the records that are in no inner group of a definition's measures, and
+// would be measured in one.
+func (d Definition) undated() filter.Condition {
+	name, among := d.per().Field, filter.Condition{}
+	for _, m := range d.Measures {
+		if m.Per == nil {
+			continue
+		}
+		if m.Where == nil {
+			among = filter.Condition{}
+			break
+		}
+		among.Any = append(among.Any, *m.Where)
+	}
+	return filter.And(filter.Condition{Any: []filter.Condition{filter.Compare(name, filter.Empty), filter.Compare(name, filter.Unreadable), filter.Compare(name, filter.NotShown)}}, among)
 }
 
 func (p *Per) UnmarshalJSON(b []byte) error {

@@ -47,10 +47,12 @@ type Measuring struct {
 	now      time.Time
 }
 
-// Unread counts records whose value of a field that measures take cannot be read.
+// Unread counts records whose value of a field that measures take cannot be read, or that
+// measures of two levels leave out for want of it.
 type Unread struct {
-	Field  string
-	Column int // of Measuring.Columns
+	Field   string
+	Undated bool // they are those left out
+	Column  int  // of Measuring.Columns
 }
 
 // careful tells whether a measure leaves out what cannot be computed with of a field that is

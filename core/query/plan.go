@@ -108,6 +108,9 @@ type Dim struct {
 	Dimension
 	F    *dataset.Field
 	Axis *Axis
+	// Only are the values that are kept of a dimension that holds several; where it is cut,
+	// each record stands once under all others that it has. See Plan.Several.
+	Only []string
 	// Early is set where records are grouped by the key of the link that the field lies
 	// behind: the field itself is looked up for each key, not for each record, and core/calc
 	// merges the groups that have one value.
@@ -156,6 +159,7 @@ type Plan struct {
 	// Sifted is set where the plan is one of the two questions of a median or percentile.
 	Sifted    *Sift
 	estimated float64 // how many groups there may be
+	overlaps  bool    // several questions give the groups, the same components each; see Several
 }
 
 // fineLimit is the estimated number of groups up to which the finest groups are fetched.
@@ -192,15 +196,15 @@ func (p *Plan) build(extent *Extent) (err error) {
 			groups *= 100
 		}
 	}
-	p.estimated = groups
+	p.estimated, p.overlaps = groups, p.Several() >= 0
 	p.early()
-	if !p.mergeable() {
+	if !p.mergeable() && !p.overlaps {
 		p.tally(groups)
 	}
 	// Without dimensions there is one group and nothing to merge.
 	rolled := !p.mergeable() && len(p.Dims) > 0
 	for _, dim := range p.Dims {
-		rolled = rolled || dim.cut() > 0 && groups > fineLimit && !dim.Within && !dim.Sort.Compared()
+		rolled = rolled || dim.cut() > 0 && !dim.F.Several && groups > fineLimit && !dim.Within && !dim.Sort.Compared()
 	}
 	for _, dim := range p.Dims { // a share is known once all groups are
 		rolled = rolled && dim.Least == 0
@@ -299,7 +303,12 @@ func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
 	for _, name := range fields {
 		c := s.put(ds, unreadable[name])
 		p.add(Atom{Aggregate: Count, Field: Records, Where: &c})
-		p.Unread = append(p.Unread, Unread{name, len(p.Columns) - 1})
+		p.Unread = append(p.Unread, Unread{Field: name, Column: len(p.Columns) - 1})
+	}
+	if p.Level != nil {
+		c := s.put(ds, d.undated())
+		p.add(Atom{Aggregate: Count, Field: Records, Where: &c})
+		p.Unread = append(p.Unread, Unread{p.Level.Field, true, len(p.Columns) - 1})
 	}
 	return p, nil
 }

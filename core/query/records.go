@@ -258,7 +258,8 @@ func (v *ValuesPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
 	bind := &statement.Binder{}
 	scope := v.setting.scope(v.dataset, g, bind)
 	c := Conditions(Definition{}, v.dataset, v.setting)
-	if v.Search != "" && v.Field.Type == field.Text {
+	found := v.Search != "" && v.Field.Type == field.Text
+	if found && !v.Field.Several {
 		c = filter.And(c, filter.Compare(v.Field.Name, filter.Contains, v.Search))
 	}
 	key, err := scope.KeyOnly(v.Field)
@@ -276,7 +277,19 @@ func (v *ValuesPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
 	if v.Field.Unplaceable() {
 		where = statement.And(where, scope.Unreadable(v.Field)+" is not true")
 	}
-	inner := fmt.Sprintf("select %s as k, %s as h, count(*) as n from %s where %s group by 1, 2", key, hidden, scope.From(), where)
+	from := scope.From()
+	if v.Field.Several {
+		from += lateral(key, "s", "e.v", "false")
+		key = "s.v"
+		if found {
+			one, err := filter.Compare(v.Field.Name, filter.Contains, v.Search).SQL(filter.Env{Fields: each{v.Field}, Bind: bind})
+			if err != nil {
+				return statement.Statement{}, err
+			}
+			where = statement.And(where, one)
+		}
+	}
+	inner := fmt.Sprintf("select %s as k, %s as h, count(*) as n from %s where %s group by 1, 2", key, hidden, from, where)
 	label, join := "g.k", ""
 	if v.Field.IsLink() {
 		join, label = v.Field.LabelJoin("n", "g.k")

@@ -132,6 +132,8 @@ func (r Reference) keyed(k KeyRef, i int, dim Dimension, ds *dataset.Dataset) (f
 		return compare(filter.NotShown), nil
 	case k.None:
 		return compare(filter.Empty), nil
+	case k.Others && f.Several:
+		return compare(filter.OtherThan, r.Kept[i]...), nil
 	case k.Others:
 		parts := []filter.Condition{compare(filter.Filled)}
 		if f.IsLink() {
@@ -235,7 +237,7 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 		_, where := unread(d, ds, true)
 		c, known := where[r.Unreadable]
 		if per := d.per(); per != nil && per.Field == r.Unreadable {
-			c, known = per.undated(), true
+			c, known = d.undated(), true
 		}
 		if !known {
 			return keyed, problem.New(problem.Conflict, "reference", "The chart has changed since this was drawn; load it again.")

@@ -39,7 +39,7 @@ func (b *builder) rolled(inner string) string {
 	// Kept once where it is read more than once: for ranking, or for what cannot be placed.
 	from, several := "("+inner+") d", placed != "true"
 	for _, d := range p.Dims {
-		several = several || d.cut() > 0
+		several = several || d.cut() > 0 && !d.F.Several
 	}
 	if several {
 		with, from = append(with, "d as materialized ("+inner+")"), "d"
@@ -48,17 +48,18 @@ func (b *builder) rolled(inner string) string {
 	// A key that is neither cut nor hidden tells by itself what it stands for.
 	told := make([]bool, len(p.Dims))
 	for i, d := range p.Dims {
-		if told[i] = d.cut() == 0 && b.hidden(d) == ""; told[i] {
+		aside, stands := b.aside(i, d)
+		if told[i] = d.cut() == 0 && aside == ""; told[i] {
 			columns = append(columns, fmt.Sprintf("d.k%d", i))
 			continue
 		}
 		none := ""
-		if b.hidden(d) != "" {
-			none = fmt.Sprintf("when d.h%d then %d ", i, StateNotShown)
+		if aside != "" {
+			none = fmt.Sprintf("when d.h%d then %d ", i, stands)
 		}
 		none += fmt.Sprintf("when d.k%d is null then %d", i, StateNone)
 		key, state := fmt.Sprintf("d.k%d", i), fmt.Sprintf("case %s else %d end", none, StateValue)
-		if d.cut() > 0 {
+		if d.cut() > 0 && !d.F.Several {
 			with = append(with, b.kept(i, d, placed))
 			from += fmt.Sprintf(" left join t%d on t%d.k = d.k%d", i, i, i)
 			state = fmt.Sprintf("case %s when t%d.k is null then %d else %d end", none, i, StateOthers, StateValue)

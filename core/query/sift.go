@@ -39,7 +39,7 @@ func (p *Plan) Siftable() bool { return p.sifts() >= 0 }
 // totals cannot be had from their parts. What is cut is ranked first, so it is not sifted.
 func (p *Plan) sifts() int {
 	t := p.Dataset.Table
-	if t.Rows < manyRows || !t.Sampled() || p.Definition.Compare != nil || p.estimated > fineLimit/fewestSpans {
+	if t.Rows < manyRows || !t.Sampled() || p.Definition.Compare != nil || p.overlaps || p.estimated > fineLimit/fewestSpans {
 		return -1
 	}
 	for _, d := range p.Dims {

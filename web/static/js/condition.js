@@ -9,7 +9,7 @@ import { post, Trouble } from "./api.js";
  * @typedef {{fields: Field[], ops: Record<string, string[][]>, ranges: string[][], parts?: string[][], named?: string[][], settings?: string[][]}} Choices
  */
 
-const several = ["one_of", "none_of"];
+const several = ["one_of", "none_of", "other_than"];
 let count = 0;
 
 /** @param {string} tag @param {Record<string, string>} attributes @param {(Node | string)[]} [inside] @returns {HTMLElement} */
