@@ -374,6 +374,12 @@ func (d *Demo) load(ctx context.Context) error {
 		return err
 	}
 	for _, kind := range []string{"datasets", "dashboards"} {
+		// The builder keeps the datasets, the author the dashboards.
+		if kind == "dashboards" {
+			if c, err = SignIn(ctx, d.Eskadel, AuthorEmail, Password); err != nil {
+				return err
+			}
+		}
 		files, err := fs.ReadDir(documents, path.Join("documents", kind))
 		if err != nil {
 			return err

@@ -59,7 +59,7 @@ test("an author makes a chart from nothing, by keyboard, and it is seen in Yard 
   await page.keyboard.press("Enter");
   await expect(page.locator("#preview h2")).toHaveText("Cost week by week");
   await page.locator("#to").focus();
-  await page.keyboard.type("yard-today");
+  await page.keyboard.type("Yard today");
   await page.locator("#place").focus();
   await page.keyboard.press("Enter");
   await page.waitForURL(/dashboards\/yard-today\/edit/);

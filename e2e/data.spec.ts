@@ -50,9 +50,9 @@ test("a newcomer connects a database, sees what is odd in a table and makes a da
   // Who may see it is said on the table's page; until then nothing of it can be published.
   await page.getByRole("link", { name: "say who may see legacy_invoice" }).click();
   const rules = page.locator("form", { hasText: "Viewers of the roles" });
-  await rules.locator("#roles").fill("office, director");
+  for (const role of ["office", "director"]) await rules.getByLabel(role, { exact: true }).check();
   await rules.getByRole("button", { name: "Add the rule" }).click();
-  await expect(page.locator(".plain-list").first()).toContainText("office, director see every record");
+  await expect(page.locator(".plain-list").first()).toContainText("director, office see every record");
 
   // Renamed, put first, one hidden.
   await page.goto("/data/datasets/legacy-invoice");
@@ -131,15 +131,18 @@ test("calculations, groups and conditions are typed, tried and kept", async ({ p
 test("a builder sees a dataset as a viewer would", async ({ page }) => {
   await signIn(page, builder);
   await page.goto("/data/datasets/hazards?part=rules");
-  await page.fill("#w-roles", "office");
+  const role = (name: string) => page.locator("[data-view-as]").getByLabel(name, { exact: true });
+  await role("office").check();
   await page.getByRole("button", { name: "Look" }).click();
   await expect(page.locator("#view-as")).toContainText("They would not know of: Owner.");
-  await page.fill("#w-roles", "foreman");
-  await page.fill("#w-attr", "yard = 3");
+  await role("office").uncheck();
+  await role("foreman").check();
+  await page.getByLabel("Attribute", { exact: true }).fill("yard");
+  await page.getByLabel("Its value").fill("3");
   await page.getByRole("button", { name: "Look" }).click();
   await expect(page.locator("#view-as")).toContainText("those at your yard");
   await expect(page.locator("#view-as table")).not.toContainText("Ostrey");
-  await page.fill("#w-attr", "");
+  await page.getByLabel("Its value").fill("");
   await page.getByRole("button", { name: "Look" }).click();
   await expect(page.locator("#view-as")).toContainText("They would see 0 of");
   await noSeriousProblem(page, "row rules");

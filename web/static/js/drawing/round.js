@@ -10,6 +10,15 @@ const turn = Math.PI * 2;
 const point = (x, y, r, a) => [x + r * Math.sin(a), y - r * Math.cos(a)];
 const path = (/** @type {number[]} */ p) => p.map((n) => n.toFixed(2)).join(" ");
 
+/** What is written at a slice, and the name within it. @typedef {{g: number, mid: number, label: string, name: string}} Label */
+
+/** A label shortened to a width: its name gives way, its figure stays. @param {Label} l @param {number} space @param {number} [size] */
+function keeping(l, space, size) {
+  const figure = l.label.startsWith(l.name) ? l.label.slice(l.name.length) : "";
+  const name = figure ? shorten(l.name, space - wide(figure, size), size) : "";
+  return name ? name + figure : shorten(l.label, space, size);
+}
+
 /** @param {Drawing} m @param {Stage} st */
 export function pies(m, st) {
   const shown = m.series.length, alone = shown === 1;
@@ -19,12 +28,13 @@ export function pies(m, st) {
     const x0 = (i % across) * w, y0 = Math.floor(i / across) * h, named = alone ? 0 : 18;
     const beside = alone && w > 300;
     const most = Math.max(0, ...s.marks.map((mark) => wide(mark?.text ?? "")));
-    const r = Math.max(12, Math.min((h - named) / 2 - (alone && !beside ? 22 : 8), beside ? Math.max(w * 0.15, w / 2 - most - 34) : w / 2 - 10));
+    const r = Math.max(12, Math.min((h - named) / 2 - (alone && !beside ? 22 : 8), beside ? Math.max(w * 0.25, w / 2 - most - 34) : w / 2 - 10));
     const cx = x0 + w / 2, cy = y0 + named + (h - named) / 2, inner = m.kind === "donut" ? r * 0.58 : 0;
     if (!alone) st.root.append(text(cx, y0 + 13, shorten(s.name, w - 8, 12, 600), { anchor: "middle", weight: 600, fill: "var(--ink)", full: s.name }));
     let a = 0;
-    /** @type {{g: number, mid: number, label: string}[]} */
+    /** @type {Label[]} */
     const labels = [];
+    const room = new Room(st.width, st.height);
     const whole = s.marks.reduce((sum, mark, g) => sum + (mark && !st.hidden.has(g) ? mark.size : 0), 0);
     s.marks.forEach((mark, g) => {
       if (!mark || st.hidden.has(g) || whole === 0) return;
@@ -36,20 +46,20 @@ export function pies(m, st) {
       st.root.append(slice);
       const mid = (a + b) / 2, [px, py] = point(cx, cy, (r + inner) / 2, mid);
       st.put(i, g, px, py, slice);
-      if (mark.text) labels.push({ g, mid, label: mark.text });
+      if (mark.text) labels.push({ g, mid, label: mark.text, name: m.groups[g].label });
       a = b;
     });
     if (inner && alone && m.total) {
       const size = Math.max(11, Math.min(22, (inner * 1.7 * 16) / Math.max(1, wide(m.total, 16, 650))));
-      if (wide(m.total, size, 650) < inner * 1.9) st.root.append(text(cx, cy + size * 0.35, m.total, { anchor: "middle", size, weight: 650, fill: "var(--ink)" }));
+      const tw = wide(m.total, size, 650);
+      if (tw < inner * 1.9 && room.take(cx - tw / 2, cy - size / 2, tw, size)) st.root.append(text(cx, cy + size * 0.35, m.total, { anchor: "middle", size, weight: 650, fill: "var(--ink)" }));
     } else if (!alone && inner && s.total && wide(s.total, 12, 600) < inner * 1.8) {
       st.root.append(text(cx, cy + 4, s.total, { anchor: "middle", weight: 600, fill: "var(--ink)" }));
     }
     if (beside) sideTexts(st, labels, cx, cy, r, x0, w, y0, h);
     else if (alone) {
-      const room = new Room(st.width, st.height);
       for (const l of labels) {
-        const [px, py] = point(cx, cy, r + 10, l.mid), label = shorten(l.label, w * 0.45, 11), tw = wide(label, 11);
+        const [px, py] = point(cx, cy, r + 10, l.mid), label = keeping(l, w * 0.45, 11), tw = wide(label, 11);
         const x = Math.min(Math.max(px - tw / 2, 2), st.width - tw - 2);
         if (room.take(x, py - 8, tw, 14)) st.root.append(text(x, py + 4, label, { size: 11, fill: "var(--ink)", halo: true, full: l.label }));
       }
@@ -57,7 +67,7 @@ export function pies(m, st) {
   });
 }
 
-/** Labels beside a pie, pushed apart, each with a thin line to its slice. @param {Stage} st @param {{g: number, mid: number, label: string}[]} labels @param {number} cx @param {number} cy @param {number} r @param {number} x0 @param {number} w @param {number} y0 @param {number} h */
+/** Labels beside a pie, pushed apart, each with a thin line to its slice. @param {Stage} st @param {Label[]} labels @param {number} cx @param {number} cy @param {number} r @param {number} x0 @param {number} w @param {number} y0 @param {number} h */
 function sideTexts(st, labels, cx, cy, r, x0, w, y0, h) {
   for (const right of [true, false]) {
     const side = labels.filter((l) => l.mid < Math.PI === right).map((l) => ({ ...l, y: point(cx, cy, r + 12, l.mid)[1] })).sort((a, b) => a.y - b.y);
@@ -75,7 +85,7 @@ function sideTexts(st, labels, cx, cy, r, x0, w, y0, h) {
     }
     for (const l of side) {
       const [px, py] = point(cx, cy, r + 2, l.mid), x = right ? cx + r + 18 : cx - r - 18;
-      const label = shorten(l.label, right ? x0 + w - x - 6 : x - x0 - 6);
+      const label = keeping(l, right ? x0 + w - x - 6 : x - x0 - 6);
       st.root.append(el("path", { d: `M${path([px, py])}L${path([x - (right ? 4 : -4), l.y - 4])}`, class: "leader" }), text(x, l.y, label, { anchor: right ? "start" : "end", fill: "var(--ink)", full: l.label }));
     }
   }
