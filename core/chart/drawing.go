@@ -177,40 +177,42 @@ func (d *drawer) legend() {
 	}
 }
 
-// summary says in words what a drawing shows: how much of it, the largest, the smallest,
-// and along time where it leads.
+// summary says in words what a drawing shows: how many figures, the largest and smallest
+// of each measure, and along time where it leads.
 func (d *drawer) summary() string {
-	var largest, smallest *Mark
-	var most, least [2]int // where they are: series and group
-	marks := 0
-	for i, s := range d.Series {
-		for g, m := range s.Marks {
-			if m == nil || s.Role != "" {
-				continue
-			}
-			marks++
-			if largest == nil || m.Size > largest.Size {
-				largest, most = m, [2]int{i, g}
-			}
-			if smallest == nil || m.Size < smallest.Size {
-				smallest, least = m, [2]int{i, g}
-			}
+	said := func(at place) string {
+		s, g := d.Series[at.series], d.Groups[at.group]
+		words := g.Words
+		if s.Words != "" {
+			words = s.Words + ", " + words
 		}
+		return strings.TrimSuffix(d.formats[s.Measure].Value(at.value)+", "+words, ", ")
 	}
-	said := func(m *Mark, at [2]int) string {
-		words := d.Groups[at[1]].Words
-		if of := d.Series[at[0]].Words; of != "" {
-			words = of + ", " + words
+	marks, parts := 0, []string{}
+	for _, m := range d.drawn {
+		n, smallest, largest := d.extremes(m)
+		marks += n
+		name := ""
+		if len(d.drawn) > 1 && n > 0 {
+			name = d.name(m) + ": "
 		}
-		return strings.TrimSuffix(m.Label+", "+words, ", ")
+		switch {
+		case n == 1:
+			parts = append(parts, name+said(largest)+".")
+		case n > 1 && field.Compare(smallest.value, largest.value) == 0:
+			parts = append(parts, name+"All are "+d.formats[m].Value(largest.value)+".")
+		case n > 1:
+			parts = append(parts, fmt.Sprintf("%sLargest: %s. Smallest: %s.", name, said(largest), said(smallest)))
+		}
 	}
 	if marks == 0 {
 		return "Nothing to show."
 	}
+	out := strings.Join(parts, " ")
 	if marks == 1 {
-		return said(largest, most) + "."
+		return out
 	}
-	out := fmt.Sprintf("%d marks. Largest: %s. Smallest: %s.", marks, said(largest, most), said(smallest, least))
+	out = fmt.Sprintf("%d marks. %s", marks, out)
 	if m := d.doc.Measures[0]; m.Additive() && m.Then == nil {
 		out += fmt.Sprintf(" %s %s.", inAll(d.t, 0, len(d.t.Plan.Dims)), Formats(d.t)[0].Value(d.t.Total()[0]))
 	}
@@ -221,4 +223,34 @@ func (d *drawer) summary() string {
 		}
 	}
 	return out
+}
+
+// A place is where a value stands in a drawing.
+type place struct {
+	series, group int
+	value         field.Value
+}
+
+// extremes finds how many figures of a measure are drawn, and the first of the smallest
+// and of the largest: by what they are, not by where their marks end.
+func (d *drawer) extremes(m int) (n int, smallest, largest place) {
+	for i, s := range d.Series {
+		if s.Role != "" || s.Measure != m {
+			continue
+		}
+		for g, mark := range s.Marks {
+			if mark == nil || mark.value.IsEmpty() {
+				continue
+			}
+			at := place{i, g, mark.value}
+			if n == 0 || field.Compare(at.value, largest.value) > 0 {
+				largest = at
+			}
+			if n == 0 || field.Compare(at.value, smallest.value) < 0 {
+				smallest = at
+			}
+			n++
+		}
+	}
+	return n, smallest, largest
 }

@@ -21,7 +21,7 @@ func (d *drawer) markIn(mark *Mark, f calc.Figure, m int, at figures) *Mark {
 	if f.Shown.IsEmpty() {
 		return nil
 	}
-	*mark = Mark{Size: f.Shown.Float(), Label: d.formats[m].Value(f.Shown)}
+	*mark = Mark{value: f.Shown, Size: f.Shown.Float(), Label: d.formats[m].Value(f.Shown)}
 	mark.Exact, mark.Base = exact(f)
 	mark.More = d.tips(f, m, at)
 	return mark

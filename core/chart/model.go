@@ -1,6 +1,7 @@
 package chart
 
 import (
+	"eskadel/core/field"
 	"eskadel/core/query"
 )
 
@@ -95,6 +96,8 @@ type Mark struct {
 	Base  string       `json:"base,omitempty"`  // what its records give, where that is not what is shown
 	Run   *Run         `json:"run,omitempty"`   // of a running figure: the records of all that it goes over
 	Then  *query.Spell `json:"then,omitempty"`  // of a comparison: the span it lies in
+
+	value field.Value // the figure that is drawn
 }
 
 // A Run is what a running figure goes over.

@@ -112,7 +112,7 @@ func (d *drawer) funnel() error {
 		if g, ok := in[stage]; ok {
 			group.Label, group.Full = groups[g].Label, groups[g].Full
 		}
-		mark := &Mark{Size: v.Float(), Label: d.formats[0].Value(v), Exact: v.Exact()}
+		mark := &Mark{value: v, Size: v.Float(), Label: d.formats[0].Value(v), Exact: v.Exact()}
 		if i == 0 {
 			first = v
 		} else if !d.finish.InStage {

@@ -47,7 +47,7 @@ func (d *drawer) scatter() error {
 				continue
 			}
 			at := x.Shown.Float()
-			mark := &Mark{Size: y.Shown.Float(), X: &at, Label: d.formats[1].Value(y.Shown)}
+			mark := &Mark{value: y.Shown, Size: y.Shown.Float(), X: &at}
 			mark.Exact, mark.Base = exact(y)
 			mark.Label = d.Groups[g].Label
 			mark.More = []string{ShownLabel(d.doc.Measures[0], d.ds) + " " + d.formats[0].Value(x.Shown), ShownLabel(d.doc.Measures[1], d.ds) + " " + d.formats[1].Value(y.Shown)}
