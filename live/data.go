@@ -169,7 +169,7 @@ type HelpLine struct {
 
 // ViewAs is what a viewer would see of a dataset.
 type ViewAs struct {
-	Some, All string // numbers of records
+	Some, All string // how many records: "12" of "40 jobs"
 	Rules     string
 	Hidden    []string // the labels of fields they may not see
 	Page      *Page
@@ -191,7 +191,7 @@ func (e *Engine) ViewAs(ctx context.Context, ds *dataset.Dataset, as rule.Viewer
 	if err != nil {
 		return nil, err
 	}
-	out := &ViewAs{Some: format.Count(some), All: format.Count(all), Rules: rule.Words(ds, as), Page: NewPage(l)}
+	out := &ViewAs{Some: format.Count(some), All: format.Records(ds, all), Rules: rule.Words(ds, as), Page: NewPage(l)}
 	for _, f := range ds.Order() {
 		if seen.Find(f.Name) == nil {
 			out.Hidden = append(out.Hidden, f.Label)
@@ -200,13 +200,13 @@ func (e *Engine) ViewAs(ctx context.Context, ds *dataset.Dataset, as rule.Viewer
 	return out, nil
 }
 
-// CountWhere says how many records of a dataset meet a condition, for builders.
+// CountWhere says how many records of a dataset meet a condition: "2 of 40 jobs".
 func (e *Engine) CountWhere(ctx context.Context, ds *dataset.Dataset, c filter.Condition, v rule.Viewer) (string, error) {
 	if err := query.CheckCondition(c, ds); err != nil {
 		return "", err
 	}
 	some, all, err := e.Count(ctx, ds, v, c.ForFilter(v.Attributes))
-	return format.Count(some) + " of " + format.Count(all), err
+	return format.Count(some) + " of " + format.Records(ds, all), err
 }
 
 // A Listed value is one that a field has, as the condition editor offers it.

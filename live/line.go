@@ -1,6 +1,7 @@
 package live
 
 import (
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -17,12 +18,10 @@ import (
 
 // A Line is the reading line.
 type Line struct {
-	Record  string // what is counted: "jobs"
+	Counted []Counted // the dataset of most widgets first
 	Filters []LineFilter
 	Rules   string // the row rule in words, "" when all records may be seen
 	Narrow  []string
-	Some    string
-	All     string
 	Changed bool // the state differs from the standard view
 }
 
@@ -32,44 +31,64 @@ type LineFilter struct {
 	Text string
 }
 
-// main is the dataset that the reading line counts: that of most widgets, the first of equals.
-func (v *View) main() (*dashboard.Widget, *dataset.Dataset, error) {
-	count := map[string]int{}
-	var widgets []*dashboard.Widget
-	var sets []*dataset.Dataset
-	for p := range v.Doc.Pages {
-		for w := range v.Doc.Pages[p].Widgets {
-			widget := &v.Doc.Pages[p].Widgets[w]
-			_, ds, err := v.Document(widget)
-			if err != nil {
-				return nil, nil, err
-			}
-			if ds != nil {
-				count[ds.Name]++
-				widgets, sets = append(widgets, widget), append(sets, ds)
-			}
-		}
-	}
-	if len(sets) == 0 {
-		return nil, nil, nil
-	}
-	best := 0
-	for i := range sets {
-		if count[sets[i].Name] > count[sets[best].Name] {
-			best = i
-		}
-	}
-	return widgets[best], sets[best], nil
+// A Counted tells how many records of a dataset a page's filters and clicks leave.
+type Counted struct {
+	Record    string // what is counted: "jobs"
+	Some, All string
 }
 
-// Line makes the reading line: what is shown, and of how many records.
-func (v *View) Line() (*Line, error) {
+// shown is a dataset on a page with the widgets that show it.
+type shown struct {
+	ds      *dataset.Dataset
+	widgets []*dashboard.Widget
+}
+
+// datasets lists those on a page, that of most widgets first.
+func (v *View) datasets(page *dashboard.Page) (out []shown, err error) {
+	for i := range page.Widgets {
+		w := &page.Widgets[i]
+		_, ds, err := v.Document(w)
+		if err != nil {
+			return nil, err
+		}
+		if ds == nil {
+			continue
+		}
+		at := slices.IndexFunc(out, func(s shown) bool { return s.ds.Name == ds.Name })
+		if at < 0 {
+			at, out = len(out), append(out, shown{ds: ds})
+		}
+		out[at].widgets = append(out[at].widgets, w)
+	}
+	slices.SortStableFunc(out, func(a, b shown) int { return len(b.widgets) - len(a.widgets) })
+	return out, nil
+}
+
+// narrowed returns what filters and clicks leave of a dataset: as much as the first of its
+// widgets that anything reaches. A click narrows the other widgets, so it counts for all.
+func (v *View) narrowed(s shown) (filter.Condition, error) {
+	for _, w := range s.widgets {
+		reach, err := v.Doc.Reach(&dashboard.Widget{AnswersTo: w.AnswersTo}, s.ds, v.State, v.Viewer.Attributes, v, "")
+		if err != nil || !reach.Condition.IsZero() {
+			return reach.Condition, err
+		}
+	}
+	return filter.Condition{}, nil
+}
+
+// Line makes the reading line of a page: what is shown, and of how many records, for the
+// dataset of most widgets and for every other that is narrowed.
+func (v *View) Line(page string) (*Line, error) {
 	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks) > 0}
-	w, ds, err := v.main()
-	if err != nil || ds == nil {
+	p, err := v.Doc.Page(page)
+	if err != nil {
+		return nil, err
+	}
+	sets, err := v.datasets(p)
+	if err != nil || len(sets) == 0 {
 		return l, err
 	}
-	l.Record, l.Rules = ds.Record[1], rule.Words(ds, v.Viewer)
+	l.Rules = rule.Words(sets[0].ds, v.Viewer)
 	for i := range v.Doc.Filters {
 		text, err := v.phrase(&v.Doc.Filters[i])
 		if err != nil {
@@ -87,16 +106,20 @@ func (v *View) Line() (*Line, error) {
 	for _, n := range v.State.Narrow {
 		l.Narrow = append(l.Narrow, n.Words)
 	}
-	// The click on a widget narrows the others: the count follows the others.
-	reach, err := v.Doc.Reach(&dashboard.Widget{ID: "", AnswersTo: w.AnswersTo}, ds, v.State, v.Viewer.Attributes, v, "")
-	if err != nil {
-		return nil, err
+	for i, s := range sets {
+		c, err := v.narrowed(s)
+		if err != nil {
+			return nil, err
+		}
+		if i > 0 && c.IsZero() {
+			continue
+		}
+		some, all, err := v.Engine.Count(v.ctx, s.ds, v.Viewer, c)
+		if err != nil {
+			return nil, err
+		}
+		l.Counted = append(l.Counted, Counted{format.Called(s.ds, all), format.Count(some), format.Count(all)})
 	}
-	some, all, err := v.Engine.Count(v.ctx, ds, v.Viewer, reach.Condition)
-	if err != nil {
-		return nil, err
-	}
-	l.Some, l.All = format.Count(some), format.Count(all)
 	return l, nil
 }
 

@@ -8,6 +8,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/format"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -75,7 +76,7 @@ func (e *Engine) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 	if err != nil {
 		return err
 	}
-	a.Fresh = e.fresh(ds, l.At)
+	a.Fresh, a.Live = e.fresh(ds, l.At)
 	a.Whole = query.Reference{Version: version, Now: s.Now}
 	if doc.Form == chart.Records {
 		a.Records = NewPage(l)
@@ -95,7 +96,7 @@ func (e *Engine) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 		return nil
 	}
 	if err == nil && a.Listed.More > 0 {
-		a.Notes = append(a.Notes, Note{Words: "The first " + count(len(l.Rows)) + " of " + count(int(l.Count)) + " " + ds.Record[1] + " are shown."})
+		a.Notes = append(a.Notes, Note{Words: "The first " + count(len(l.Rows)) + " of " + format.Records(ds, l.Count) + " are shown."})
 	}
 	if err == nil {
 		where := "the plan"
@@ -106,12 +107,12 @@ func (e *Engine) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 			n         int
 			one, many string
 		}{{a.Listed.Missing, "cannot be placed and is not shown", "cannot be placed and are not shown"}, {a.Listed.Outside, "lies outside " + where + " and is not shown", "lie outside " + where + " and are not shown"}} {
-			switch out.n {
-			case 0:
-			case 1:
-				a.Notes = append(a.Notes, Note{Words: "1 " + ds.Record[0] + " " + out.one + "."})
-			default:
-				a.Notes = append(a.Notes, Note{Words: count(out.n) + " " + ds.Record[1] + " " + out.many + "."})
+			does := out.many
+			if out.n == 1 {
+				does = out.one
+			}
+			if out.n > 0 {
+				a.Notes = append(a.Notes, Note{Words: format.Records(ds, int64(out.n)) + " " + does + "."})
 			}
 		}
 	}

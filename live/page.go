@@ -72,11 +72,7 @@ func NewPage(l *List) *Page {
 	if p.Measure.Field != query.Records {
 		page.Total = chart.MeasureLabel(p.Measure, ds) + " " + format.Of(p.Measure, ds).Value(l.Value)
 	}
-	record := ds.Record[1]
-	if l.Count == 1 {
-		record = ds.Record[0]
-	}
-	page.Heading = format.Count(l.Count) + " " + record
+	page.Heading = format.Records(ds, l.Count)
 	return page
 }
 

@@ -95,6 +95,7 @@ type Answer struct {
 	Sentence string          `json:"sentence"`
 	Notes    []Note          `json:"notes,omitempty"` // what is left out, and what does not reach it
 	Fresh    string          `json:"fresh"`           // when its records were read
+	Live     bool            `json:"live"`            // whether their changes are heard
 	Drawing  *chart.Drawing  `json:"drawing,omitempty"`
 	Grid     *chart.Grid     `json:"grid,omitempty"`
 	Figures  []chart.Figure  `json:"figures,omitempty"`
@@ -211,7 +212,7 @@ func (e *Engine) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 			a.Cut, a.Title, a.Sentence = doc, sentence.Title(doc, ds), sentence.Text(doc, ds)
 		}
 	}
-	a.Fresh = e.fresh(ds, at)
+	a.Fresh, a.Live = e.fresh(ds, at)
 	a.Whole = t.Reference(version, 0, nil)
 	if parts&Figures != 0 {
 		a.How = t.Explain()
@@ -300,15 +301,16 @@ func (e *Engine) figures(ctx context.Context, t *calc.Table, doc *chart.Document
 	return chart.Figures(t, along, doc), nil
 }
 
-func (e *Engine) fresh(ds *dataset.Dataset, at time.Time) string {
+// fresh says when a dataset's records were read, and whether their changes are heard.
+func (e *Engine) fresh(ds *dataset.Dataset, at time.Time) (words string, live bool) {
 	if e.Hub.Pinned() {
 		at = e.Hub.Clock()
 	}
-	words := "as of " + at.In(e.Calendar().Zone).Format("15:04:05")
+	words = "as of " + at.In(e.Calendar().Zone).Format("15:04:05")
 	if !e.Hub.Heard(ds.Source) || !ds.Live() {
-		return words + ", not live"
+		return words + ", not live", false
 	}
-	return words + ", live"
+	return words + ", live", true
 }
 
 // Notes says what a chart leaves out, those of the datasets beside it too.
@@ -328,26 +330,26 @@ func notes(t *calc.Table, version, beside int) []Note {
 		out = append(out, Note{Words: "One " + ds.Record[0] + " may count more than once: “" + f.Label + "” can hold several values. Totals count each once."})
 	}
 	for _, u := range t.Unplaced {
-		records, are := ds.Record[1], "are"
+		are := "are"
 		if u.Count == 1 {
-			records, are = ds.Record[0], "is"
+			are = "is"
 		}
 		label := strings.ToLower(ds.Label(u.Field))
 		if f := ds.Find(u.Field); u.Why == "outside" && f != nil && f.IsBin() {
 			u.Why = "bins"
 		}
 		why := map[string]string{
-			"none":        "%s %s without a date in “%s” %s not shown.",
-			"outside":     "%s %s whose “%s” lies far outside the others %s not shown.",
-			"later":       "%s %s whose “%s” lies in the future %s not shown.",
-			"bins":        "%s %s in none of the bins of “%s” %s not shown.",
-			"unplaceable": "%s %s whose “%s” cannot be read %s not shown.",
-			"undated":     "%s %s without “%s” %s left out of what is measured per each.",
-			"unreadable":  "%s %s whose “%s” cannot be read %s left out of its figures.",
+			"none":        "%s without a date in “%s” %s not shown.",
+			"outside":     "%s whose “%s” lies far outside the others %s not shown.",
+			"later":       "%s whose “%s” lies in the future %s not shown.",
+			"bins":        "%s in none of the bins of “%s” %s not shown.",
+			"unplaceable": "%s whose “%s” cannot be read %s not shown.",
+			"undated":     "%s without “%s” %s left out of what is measured per each.",
+			"unreadable":  "%s whose “%s” cannot be read %s left out of its figures.",
 		}[u.Why]
 		mark := u.Reference(t, version)
 		mark.Beside = beside
-		out = append(out, Note{Words: fmt.Sprintf(why, format.Count(u.Count), records, label, are), Mark: &mark})
+		out = append(out, Note{Words: fmt.Sprintf(why, format.Records(ds, u.Count), label, are), Mark: &mark})
 	}
 	if t.Dropped > 0 {
 		groups, are := "groups", "are"

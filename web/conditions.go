@@ -128,7 +128,7 @@ func (s *Server) conditionWords(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.part(c, 200, "condition-words", gin.H{"Words": ds.Words(cond), "Count": count, "Records": ds.Record[1]})
+	s.part(c, 200, "condition-words", gin.H{"Words": ds.Words(cond), "Count": count})
 }
 
 // conditionValues offers values of a field for the condition editor.

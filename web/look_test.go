@@ -167,3 +167,28 @@ func TestFiltersOfNumbersAndOfYesOrNo(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, body, "numbers from and to")
 }
+
+// The reading line counts each dataset on the page that is narrowed, and each widget says
+// whether its own changes are heard.
+func TestTheReadingLineCountsWhatItNarrows(t *testing.T) {
+	c := author(t, demo.AuthorEmail)
+	status, b := send(t, c, http.MethodPut, "/api/v1/dashboards/both", `{"version":1,"name":"both","title":"Both","filters":[{"name":"yard","field":"yard","kind":"values"}],"pages":[
+		{"title":"One","widgets":[{"id":"a","at":[0,0,4,4],"chart":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}},
+			{"id":"b","at":[4,0,4,4],"chart":{"version":1,"dataset":"hazards","measures":[{"count":"records"}],"form":"key figures"}},
+			{"id":"c","at":[8,0,4,4],"answers_to":{"yard":""},"chart":{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"form":"key figures"}}]},
+		{"title":"Two","widgets":[{"id":"d","at":[0,0,4,4],"chart":{"version":1,"dataset":"hazards","measures":[{"count":"records"}],"form":"key figures"}}]}]}`)
+	require.Equal(t, http.StatusOK, status, b)
+	line := func(page, state string) string {
+		status, b := form(t, c, "/view/both/line", map[string]string{"page": page, "state": state, "draft": "1"})
+		require.Equal(t, http.StatusOK, status, b)
+		return plain([]byte(b))
+	}
+	conn := records(t)
+	count := func(sql string) string { return thousands(scalar(t, conn, sql)) }
+	jobs, hazards := count("select count(*) from yard_job where status <> 'withdrawn'"), count("select count(*) from hazard")
+	assert.Contains(t, line("One", `{}`), ": "+jobs+" of the "+jobs+" you may see.", "of what nothing narrows only the first is counted")
+	assert.Contains(t, line("Two", `{}`), ": "+hazards+" of the "+hazards+" you may see.")
+	narrowed := `{"filters":{"yard":[{"is":"3"}]}}`
+	assert.Contains(t, line("One", narrowed), ": "+count("select count(*) from yard_job where status <> 'withdrawn' and yard_id = 3")+" of the "+jobs+" you may see, "+
+		count("select count(*) from hazard where yard_id = 3")+" of the "+hazards+" hazards.")
+}

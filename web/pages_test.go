@@ -179,28 +179,33 @@ func TestDraftsAndVersions(t *testing.T) {
 func TestWhoMayChangeWhat(t *testing.T) {
 	mara, edda := author(t, demo.BuilderEmail), author(t, demo.AuthorEmail)
 	_, was := send(t, edda, http.MethodGet, "/api/v1/dashboards/yard-today", nil)
+	was = strings.Replace(was, `"yard-today"`, `"maras"`, 1)
+	status, b := send(t, mara, http.MethodPut, "/api/v1/dashboards/maras", was)
+	require.Equal(t, http.StatusOK, status, b)
+	status, b = send(t, mara, http.MethodPost, "/api/v1/dashboards/maras/publish", nil)
+	require.Equal(t, http.StatusOK, status, b)
 	chart := `{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}`
-	status, _ := form(t, mara, "/charts/place", map[string]string{"document": strings.Replace(chart, "records\"}", "records\",\"label\":\"Kept jobs\"}", 1), "to": "library"})
+	status, _ = form(t, mara, "/charts/place", map[string]string{"document": strings.Replace(chart, "records\"}", "records\",\"label\":\"Kept jobs\"}", 1), "to": "library"})
 	require.Equal(t, http.StatusSeeOther, status)
 	for path, fields := range map[string]map[string]string{
-		"/dashboards/yard-today/draft":   {"document": was, "revision": "1"},
-		"/dashboards/yard-today/add":     {"what": "chart", "page": "Today"},
-		"/dashboards/yard-today/publish": {},
-		"/charts/place":                  {"document": chart, "to": "yard-today"},
-		"/charts/change":                 {"document": chart, "at": "yard-today/parts"},
+		"/dashboards/maras/draft":   {"document": was, "revision": "1"},
+		"/dashboards/maras/add":     {"what": "chart", "page": "Today"},
+		"/dashboards/maras/publish": {},
+		"/charts/place":                  {"document": chart, "to": "maras"},
+		"/charts/change":                 {"document": chart, "at": "maras/parts"},
 		"/charts/change?library":         {"document": chart, "at": "library/kept-jobs"},
 	} {
 		status, b := form(t, edda, path, fields)
 		assert.Equal(t, http.StatusForbidden, status, "%s: %s", path, b)
 		assert.Contains(t, plain([]byte(b)), "kept by", path)
 	}
-	status, _ = send(t, edda, http.MethodPut, "/api/v1/dashboards/yard-today", was)
+	status, _ = send(t, edda, http.MethodPut, "/api/v1/dashboards/maras", was)
 	assert.Equal(t, http.StatusForbidden, status)
-	status, _ = send(t, edda, http.MethodPost, "/api/v1/dashboards/yard-today/publish", nil)
+	status, _ = send(t, edda, http.MethodPost, "/api/v1/dashboards/maras/publish", nil)
 	assert.Equal(t, http.StatusForbidden, status)
-	status, _ = send(t, edda, http.MethodGet, "/dashboards/yard-today/edit", nil)
+	status, _ = send(t, edda, http.MethodGet, "/dashboards/maras/edit", nil)
 	assert.Equal(t, http.StatusForbidden, status)
-	_, b := send(t, edda, http.MethodGet, "/dashboards/yard-today", nil)
+	_, b = send(t, edda, http.MethodGet, "/dashboards/maras", nil)
 	assert.NotContains(t, b, "change it")
 
 	own := `{"version":1,"name":"eddas","title":"Edda's","pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,4,4],"chart":` + chart + `}]}]}`
@@ -211,7 +216,7 @@ func TestWhoMayChangeWhat(t *testing.T) {
 	_, b = send(t, edda, http.MethodGet, "/", nil)
 	assert.Contains(t, b, "/dashboards/eddas/edit")
 	_, b = send(t, edda, http.MethodGet, "/charts/edit", nil)
-	assert.NotContains(t, b, `value="yard-today"`, "only what is hers is offered to place it on")
+	assert.NotContains(t, b, `value="maras"`, "only what is hers is offered to place it on")
 }
 
 func TestPublishingNeedsARuleAndACompleteChart(t *testing.T) {

@@ -36,7 +36,7 @@ type topView struct{ Label, Count string }
 
 func newProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location) *profileView {
 	v := &profileView{Fields: map[string]*fieldView{}, Odd: p.Odd}
-	all := format.Count(p.Records) + " " + ds.Record[1]
+	all := format.Records(ds, p.Records)
 	switch {
 	case p.Whole && int64(p.Looked) >= p.Records:
 		v.Words = "From all " + all + "."

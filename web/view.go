@@ -110,7 +110,7 @@ func (s *Server) line(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	l, err := v.Line()
+	l, err := v.Line(c.PostForm("page"))
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -153,7 +153,7 @@ func (s *Server) answerWith(c *gin.Context, a *live.Answer, cut *chart.Document)
 		s.fail(c, err)
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html, "grain": a.Grain, "grains": a.Grains, "closer": a.Closer, "cut": cut})
+	c.JSON(http.StatusOK, gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "live": a.Live, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html, "grain": a.Grain, "grains": a.Grains, "closer": a.Closer, "cut": cut})
 }
 
 // words says how a widget is worked out, what is left out and how fresh it is.

@@ -364,6 +364,17 @@ func grouped(text string) (digits []byte, below bool) {
 // Count writes a number of records: "1,204".
 func Count(n int64) string { return Group(fmt.Sprint(n)) }
 
+// Records writes so many records of a dataset: "1 job", "1,204 jobs".
+func Records(ds *dataset.Dataset, n int64) string { return Count(n) + " " + Called(ds, n) }
+
+// Called is what so many records of a dataset are called: "job" or "jobs".
+func Called(ds *dataset.Dataset, n int64) string {
+	if n == 1 {
+		return ds.Record[0]
+	}
+	return ds.Record[1]
+}
+
 // Date writes a civil date: "3 Mar 2026".
 func Date(t time.Time) string { return t.Format("2 Jan 2006") }
 

@@ -56,12 +56,7 @@ func (p *Plan) change(name string, f func(*dataset.Document, *dataset.FieldDocum
 	return d
 }
 
-func (p *Plan) records(n int64) string {
-	if n == 1 {
-		return "1 " + p.dataset.Record[0]
-	}
-	return format.Count(n) + " " + p.dataset.Record[1]
-}
+func (p *Plan) records(n int64) string { return format.Records(p.dataset, n) }
 
 func (p *Plan) nothing(all *Profile, f *Field) *Oddity {
 	if f.Filled+f.Unreadable > 0 || all.Records == 0 || f.Of.Hidden {

@@ -49,6 +49,7 @@ export class Sheet {
     fill(this.root, await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "" }));
     this.widgets.clear();
     this.line = this.root.querySelector("#line");
+    this.said = "";
     this.popover = /** @type {HTMLElement} */ (this.root.querySelector("#popover"));
     this.drawer = new Drawer(/** @type {HTMLDialogElement} */ (this.root.querySelector("#drawer")), () => this.fields());
     for (const place of /** @type {NodeListOf<HTMLElement>} */ (this.root.querySelectorAll(".widget"))) {
@@ -84,8 +85,7 @@ export class Sheet {
     try {
       const answer = await post(this.path(`widgets/${encodeURIComponent(id)}`), this.fields(), { json: true, signal: mine.signal });
       widget.show(answer);
-      const fresh = this.root.querySelector("#fresh");
-      if (fresh && answer.fresh) fresh.textContent = answer.fresh;
+      this.fresh();
     } catch (error) {
       if (mine.signal.aborted) return;
       widget.fail(/** @type {Error} */ (error).message, () => void this.ask(id));
@@ -93,12 +93,23 @@ export class Sheet {
     }
   }
 
+  /** Says of the whole page how fresh it is: live only if every widget is. */
+  fresh() {
+    const place = this.root.querySelector("#fresh"), told = [...this.widgets.values()].flatMap((w) => (w.answer?.fresh ? [w.answer] : []));
+    if (!place || told.length === 0) return;
+    place.textContent = told.every((a) => a.live) ? "live" : told.some((a) => a.live) ? "live in part" : "not live";
+  }
+
+  /** The reading line; one that says the same is left alone, so that nobody hears it again. */
   async readLine() {
     if (!this.line) return;
     try {
-      fill(this.line, await post(this.path("line"), this.fields()));
+      const line = await post(this.path("line"), { ...this.fields(), page: this.how.page });
+      if (line !== this.said) fill(this.line, line);
+      this.said = line;
     } catch (error) {
       this.line.textContent = /** @type {Error} */ (error).message;
+      this.said = "";
       if (error instanceof Trouble && error.status === 503) setTimeout(() => void this.readLine(), 2000);
     }
   }
@@ -151,6 +162,7 @@ export class Sheet {
     else if (d.lift) this.lift(Number(d.lift));
     else if (d.file) void this.file(d.file, d.totals ?? "");
     else if ("standard" in d) this.standard();
+    else if ("refresh" in d) void this.refresh();
     else if (d.page) {
       this.how.page = d.page;
       void this.open();
@@ -303,6 +315,11 @@ export class Sheet {
 
   /** @param {{widgets: string[], lost: boolean}} e */
   changed(e) {
-    void this.refresh(e.widgets.filter((id) => this.widgets.has(id)));
+    const changed = e.widgets.filter((id) => this.widgets.has(id));
+    void this.refresh(changed);
+    // Told seldom: once in half a minute at most.
+    if (changed.length === 0 || Date.now() - (this.toldAt ?? 0) < 30_000) return;
+    this.toldAt = Date.now();
+    say(changed.length === 1 ? "A chart has changed with its records." : `${changed.length} charts have changed with their records.`);
   }
 }

@@ -4,7 +4,7 @@ import { fill, say } from "./api.js";
 import { colour } from "./drawing/svg.js";
 
 /**
- * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean}} Answer
+ * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, live: boolean, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean}} Answer
  */
 
 export class Widget {
@@ -113,6 +113,7 @@ export class Widget {
       }
       this.place.append(notes);
     }
+    this.fresh(a);
     this.looks(a);
     if (a.drawing) {
       this.draw(a.drawing, a.title);
@@ -125,6 +126,15 @@ export class Widget {
     const scroll = this.body.querySelector(".scroll");
     if (scroll) scroll.scrollTop = scrolled;
     lay(this.body);
+  }
+
+  /** How fresh the widget is: in sight where its changes are not heard, else at hand. @param {Answer} a */
+  fresh(a) {
+    const place = /** @type {HTMLElement | null} */ (this.place.querySelector(".widget-fresh"));
+    if (!place) return;
+    place.textContent = a.fresh;
+    place.hidden = !a.fresh;
+    place.classList.toggle("quiet", a.live);
   }
 
   /** The words by which a viewer looks at a chart along time: its grain, closer, the whole range. @param {Answer} a */
