@@ -85,6 +85,13 @@ func (p *Page) merge() {
 	chart.Merge(rows, len(p.Head))
 }
 
+// Unlink takes the addresses of the records away, where nothing would open them.
+func (p *Page) Unlink() {
+	for i := range p.Rows {
+		p.Rows[i].Address = ""
+	}
+}
+
 func count(n int) string { return format.Count(int64(n)) }
 
 // pageOf writes a computed table as a page.

@@ -113,6 +113,16 @@ type Answer struct {
 	Cut      *chart.Document `json:"-"`                // the chart as its form can carry it, where that is less
 }
 
+// Unlink takes the addresses of records away, where nothing would open them.
+func (a *Answer) Unlink() {
+	if a.Records != nil {
+		a.Records.Unlink()
+	}
+	if a.Listed != nil {
+		a.Listed.Each(func(c *chart.ListCard) { c.Address = "" })
+	}
+}
+
 // about is what a question about a widget needs: its chart, its dataset, under
 // what they are asked, and in words what does not reach them.
 type about struct {

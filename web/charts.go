@@ -203,6 +203,15 @@ func (s *Server) posted(c *gin.Context) (*chart.Document, *dataset.Dataset, erro
 	return d, ds, err
 }
 
+// postedWith is posted for what only a chart of a dataset has.
+func (s *Server) postedWith(c *gin.Context) (*chart.Document, *dataset.Dataset, error) {
+	d, ds, err := s.posted(c)
+	if err == nil && ds == nil {
+		err = problem.New(problem.Missing, "dataset", "%s", sentence.Missing(d, nil))
+	}
+	return d, ds, err
+}
+
 // sets finds the datasets that the person may use in charts.
 type sets struct {
 	server  *Server
@@ -319,16 +328,26 @@ func (s *Server) chartChange(c *gin.Context) {
 			d.Title = ""
 		}
 	}
-	if at := parsePlace(c.PostForm("at")); at.Widget != "" && d.Dataset != "" {
-		err = s.keepOnWidget(c, at, d)
-	} else if at.Library != "" && d.Dataset != "" {
-		err = s.keepInLibrary(c, at.Library, d)
-	}
+	data, err := s.sentenceOf(c, d)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	data, err := s.sentenceOf(c, d)
+	// What cannot be drawn as it says is said, and what is kept stays as it was.
+	at, fits := parsePlace(c.PostForm("at")), error(nil)
+	if ds != nil && data["Missing"] == "" {
+		if fits = d.Check(ds); fits == nil {
+			fits = d.Fits(d.Form, ds)
+		}
+	}
+	switch {
+	case fits != nil:
+		data["Missing"] = problem.Of(fits).Words
+	case at.Widget != "" && ds != nil:
+		err = s.keepOnWidget(c, at, d)
+	case at.Library != "" && ds != nil:
+		err = s.keepInLibrary(c, at.Library, d)
+	}
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -338,8 +357,8 @@ func (s *Server) chartChange(c *gin.Context) {
 
 // chartFinish unfolds how the chart is finished: words, numbers, axes, colours, cells.
 func (s *Server) chartFinish(c *gin.Context) {
-	d, ds, err := s.posted(c)
-	if err != nil || ds == nil {
+	d, ds, err := s.postedWith(c)
+	if err != nil {
 		s.fail(c, err)
 		return
 	}
@@ -402,13 +421,13 @@ func (s *Server) chartAnswer(c *gin.Context) {
 
 // chartRecords lists the records behind a mark in the editor.
 func (s *Server) chartRecords(c *gin.Context) {
-	d, ds, err := s.posted(c)
+	d, ds, err := s.postedWith(c)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
 	ref, words, sort, page, down, err := mark(c)
-	if err != nil || ds == nil {
+	if err != nil {
 		s.fail(c, err)
 		return
 	}

@@ -191,9 +191,9 @@ func TestWhoMayChangeWhat(t *testing.T) {
 		"/dashboards/maras/draft":   {"document": was, "revision": "1"},
 		"/dashboards/maras/add":     {"what": "chart", "page": "Today"},
 		"/dashboards/maras/publish": {},
-		"/charts/place":                  {"document": chart, "to": "maras"},
-		"/charts/change":                 {"document": chart, "at": "maras/parts"},
-		"/charts/change?library":         {"document": chart, "at": "library/kept-jobs"},
+		"/charts/place":             {"document": chart, "to": "maras"},
+		"/charts/change":            {"document": chart, "at": "maras/parts"},
+		"/charts/change?library":    {"document": chart, "at": "library/kept-jobs"},
 	} {
 		status, b := form(t, edda, path, fields)
 		assert.Equal(t, http.StatusForbidden, status, "%s: %s", path, b)

@@ -141,7 +141,9 @@ func (s *Server) answer(c *gin.Context, a *live.Answer) { s.answerWith(c, a, nil
 
 // answerWith tells the chart editor, besides, the document as its form can carry it.
 func (s *Server) answerWith(c *gin.Context, a *live.Answer, cut *chart.Document) {
-	a.Open = s.hostAddress(c)
+	if a.Open = s.hostAddress(c); a.Open == "" && caller(c).Author {
+		a.Unlink() // no host app is registered that could open them
+	}
 	if a.Listed != nil {
 		a.Listed.Host = s.pictureAddress(c)
 		a.Listed.Open(a.Open)
@@ -236,7 +238,11 @@ func (s *Server) records(c *gin.Context) {
 }
 
 func (s *Server) drawer(c *gin.Context, p *live.Page, address string) {
-	s.part(c, http.StatusOK, "records", gin.H{"Page": p, "Address": address, "Mark": c.PostForm("mark"), "Words": c.PostForm("words"), "State": c.PostForm("state"), "Host": s.hostAddress(c), "Draft": c.PostForm("draft"), "Document": c.PostForm("document")})
+	host := s.hostAddress(c)
+	if host == "" && caller(c).Author {
+		p.Unlink()
+	}
+	s.part(c, http.StatusOK, "records", gin.H{"Page": p, "Address": address, "Mark": c.PostForm("mark"), "Words": c.PostForm("words"), "State": c.PostForm("state"), "Host": host, "Draft": c.PostForm("draft"), "Document": c.PostForm("document")})
 }
 
 // hostAddress is what comes before a record's path: nothing for a viewer in a frame,

@@ -91,9 +91,10 @@ func (d *drawer) axes() error {
 			d.Series[i].Colour = "c1"
 		}
 	}
-	if d.finish.Palette == "by group" && t.Plan.Definition.Split == nil && len(d.Series) == 1 {
+	if t.Plan.Definition.Split == nil && len(d.Series) == 1 && (d.finish.Palette == "by group" || len(d.finish.Colours) > 0) && t.Plan.Dims[0].Axis == nil {
 		for g, c := range d.groupColours() {
-			if mark := d.Series[0].Marks[g]; mark != nil {
+			name, _ := format.Key(t.Groups[g][0], t.Plan.Dims[0])
+			if mark := d.Series[0].Marks[g]; mark != nil && (d.finish.Palette == "by group" || d.finish.Colours[name] != "") {
 				mark.Tone = c
 			}
 		}

@@ -1,19 +1,20 @@
 package chart
 
 import (
+	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"eskadel/core/field"
 )
 
 // A Look is how a number's cell looks besides its digits.
 type Look struct {
-	Tone  string `json:"tone,omitempty"`  // of the ground
-	Inked string `json:"inked,omitempty"` // what the digits are written in: near or far from paper
-	Sign  string `json:"sign,omitempty"`  // a word or sign that goes with the colour
-	Bar   *BarAt `json:"bar,omitempty"`
-	Hide  bool   `json:"hide,omitempty"` // the digits show on hover and focus only
+	Tone string `json:"tone,omitempty"` // of the ground
+	Sign string `json:"sign,omitempty"` // a word or sign that goes with the colour
+	Bar  *BarAt `json:"bar,omitempty"`
+	Hide bool   `json:"hide,omitempty"` // the digits show on hover and focus only
 }
 
 // A BarAt is a bar in a cell, in percent of its width: from From to To, with zero at Zero.
@@ -64,6 +65,22 @@ func (w *gridder) look(levels int, values func(c column, level int) []field.Valu
 	}
 }
 
+// coloured says what gradients in the cells mean.
+func (w *gridder) coloured() string {
+	var named []string
+	for _, r := range w.finish.Cells {
+		if r.Gradient == nil || r.Measure >= len(w.of) {
+			continue
+		}
+		from, to := "lightest", "darkest"
+		if r.Gradient.Reversed {
+			from, to = to, from
+		}
+		named = append(named, fmt.Sprintf("%s is coloured by size in each column, its smallest %s and its largest %s.", w.finish.named(w.of, r.Measure), from, to))
+	}
+	return strings.Join(named, " ")
+}
+
 // at is the look of a value; nil where no rule has anything to say.
 func (l *looking) at(v field.Value, level int) *Look {
 	if v.Decimal() == nil {
@@ -90,11 +107,11 @@ func (l *looking) at(v field.Value, level int) *Look {
 				at = (x - l.low) / (l.high - l.low)
 			}
 			at = math.Min(float64(steps-1), math.Floor(at*float64(steps))) / float64(steps-1)
-			out.Tone, out.Inked = rampTone(r.Gradient.Ramp, at, r.Gradient.Reversed)
+			out.Tone = rampTone(r.Gradient.Ramp, at, r.Gradient.Reversed)
 			said = true
 		case len(r.Ranges) > 0 && r.Bar == nil && out.Tone == "":
 			if span := l.span(x, r); span != nil {
-				out.Tone, out.Sign, out.Inked = span.Tone, span.Sign, "near"
+				out.Tone, out.Sign = span.Tone, span.Sign
 				said = true
 			}
 		}

@@ -125,7 +125,7 @@ func Colour(value string, list []string) int {
 const rampSteps = 9
 
 // rampTone is the colour of a place on a ramp, 0 to 1.
-func rampTone(ramp string, at float64, reversed bool) (tone, inked string) {
+func rampTone(ramp string, at float64, reversed bool) string {
 	if ramp == "" {
 		ramp = "sea"
 	}
@@ -136,14 +136,5 @@ func rampTone(ramp string, at float64, reversed bool) (tone, inked string) {
 	if reversed {
 		at = 1 - at
 	}
-	n := int(math.Round(at*(rampSteps-1))) + 1
-	return fmt.Sprintf("%s-%d", ramp, n), inkOn(ramp, n)
-}
-
-// inkOn is what text on a ramp's colour is written in.
-func inkOn(ramp string, n int) string {
-	if ramp == "tide" && (n <= 2 || n >= 8) || ramp != "tide" && n >= 6 {
-		return "far"
-	}
-	return "near"
+	return fmt.Sprintf("%s-%d", ramp, int(math.Round(at*(rampSteps-1)))+1)
 }

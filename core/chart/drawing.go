@@ -2,6 +2,8 @@ package chart
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"eskadel/core/calc"
@@ -90,6 +92,16 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 	}
 	d.legend()
 	d.Summary = d.summary()
+	d.Hints = d.hints()
+	if slices.Contains(d.finish.Tips, "none") {
+		for _, s := range d.Series {
+			for _, m := range s.Marks {
+				if m != nil {
+					m.More = nil
+				}
+			}
+		}
+	}
 	return d.Drawing, nil
 }
 
@@ -220,6 +232,28 @@ func (d *drawer) summary() string {
 		if n := len(trend.Values); n > 1 && len(d.t.Splits) == 1 {
 			direction := map[bool]string{true: "rising", false: "falling"}[field.Compare(trend.Values[n-1], trend.Values[0]) > 0]
 			out += fmt.Sprintf(" The trend is %s, from %s to %s.", direction, d.formats[0].Value(trend.Values[0]), d.formats[0].Value(trend.Values[n-1]))
+		}
+	}
+	return out
+}
+
+// hints tells the author what of the finish has no effect, since nothing is called so.
+func (d *drawer) hints() (out []string) {
+	called := map[string]bool{}
+	by := len(d.t.Plan.Definition.By)
+	for i, dim := range d.t.Plan.Dims {
+		keys, at := d.t.Groups, i
+		if i >= by {
+			keys, at = d.t.Splits, i-by
+		}
+		for _, k := range keys {
+			name, _ := format.Key(k[at], dim)
+			called[name] = true
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(d.finish.Colours)) {
+		if !called[name] {
+			out = append(out, "A colour is set for “"+name+"”, and nothing in this chart is called so.")
 		}
 	}
 	return out

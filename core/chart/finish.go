@@ -40,7 +40,7 @@ type Finish struct {
 	InStage  bool              `json:"in_stage,omitempty"` // count those now in a stage, not those that reached it
 	Columns  int               `json:"columns,omitempty"`  // of several pies or figures
 	Spark    bool              `json:"spark,omitempty"`    // a small line under each key figure
-	Open     int               `json:"open,omitempty"`     // levels of a pivot or grouped table that are open at first
+	Open     *int              `json:"open,omitempty"`     // levels of a pivot or grouped table that are open at first; one of a pivot and none of the other when left out
 	Merge    bool              `json:"merge,omitempty"`    // repeated cells
 	NoTotals bool              `json:"no_totals,omitempty"`
 	Cells    []CellRule        `json:"cells,omitempty"`

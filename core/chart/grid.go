@@ -22,6 +22,7 @@ type Grid struct {
 	Nested    bool            `json:"nested,omitempty"` // rows have levels that open and close
 	By        int             `json:"by"`               // how many keys a row of the finest level has
 	Levels    []string        `json:"levels,omitempty"` // of a nested grid: what each level is divided by
+	Words     string          `json:"words,omitempty"`  // what the colours of its cells say
 }
 
 // A HeadRow is a row of headings that each span several columns.
@@ -113,6 +114,7 @@ func MakeGrid(t *calc.Table, doc *Document, version int) *Grid {
 	for _, c := range w.columns {
 		g.Head = append(g.Head, c.heading)
 	}
+	g.Words = w.coloured()
 	w.look(1, func(c column, _ int) (values []field.Value) {
 		for i := range t.Groups {
 			values = append(values, w.value(c, t.Figure(i, c.split, c.measure)))
@@ -365,6 +367,7 @@ func MakePivot(t *calc.Table, doc *Document, version int) *Grid {
 	for _, c := range w.columns {
 		g.Head = append(g.Head, c.heading)
 	}
+	g.Words = w.coloured()
 	w.look(by, func(c column, level int) (values []field.Value) {
 		for i, group := range t.Groups {
 			if i == 0 || !samePrefix(t.Groups[i-1], group, by-level) {
@@ -373,9 +376,12 @@ func MakePivot(t *calc.Table, doc *Document, version int) *Grid {
 		}
 		return values
 	})
-	open := w.finish.Open
-	if doc.Form == Pivot && open == 0 {
+	open := 0
+	if doc.Form == Pivot {
 		open = 1
+	}
+	if w.finish.Open != nil {
+		open = *w.finish.Open
 	}
 	for i, group := range t.Groups {
 		for level := 0; level < by; level++ {

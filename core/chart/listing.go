@@ -41,13 +41,21 @@ type Listing struct {
 	Pictures bool `json:"pictures,omitempty"`
 }
 
-// Open puts what comes before the addresses of records before them.
+// Open puts what comes before the addresses of records before them. Where nothing does,
+// whoever shows the list opens the records itself.
 func (l *Listing) Open(before string) {
+	l.Each(func(c *ListCard) {
+		if c.Address != "" {
+			c.Href = before + c.Address
+		}
+	})
+}
+
+// Each does something with every card.
+func (l *Listing) Each(do func(*ListCard)) {
 	each := func(cards []ListCard) {
 		for i := range cards {
-			if cards[i].Address != "" {
-				cards[i].Href = before + cards[i].Address
-			}
+			do(&cards[i])
 		}
 	}
 	for i := range l.Columns {

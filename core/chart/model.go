@@ -33,7 +33,8 @@ type Drawing struct {
 	Total     string          `json:"total,omitempty"`  // in the middle of a donut
 	Columns   int             `json:"columns,omitempty"`
 	Notes     []string        `json:"-"`
-	Summary   string          `json:"summary"` // for those who do not see it
+	Summary   string          `json:"summary"`         // for those who do not see it
+	Hints     []string        `json:"hints,omitempty"` // for the author: what of the finish has no effect
 	Reference query.Reference `json:"reference"`
 }
 
@@ -82,20 +83,19 @@ type Series struct {
 // A Mark is one drawn thing. The words of its series and group say what it stands for.
 type Mark struct {
 	Size  float64      `json:"size"`
-	From  float64      `json:"from"`            // where it begins, in units of the axis
-	X     *float64     `json:"x,omitempty"`     // across, of a scatter
-	R     *float64     `json:"r,omitempty"`     // how much of the largest area, of a bubble
-	Low   *float64     `json:"low,omitempty"`   // of a forecast's interval
-	High  *float64     `json:"high,omitempty"`  //
-	Label string       `json:"label"`           // the value
-	Text  string       `json:"text,omitempty"`  // what stands on the mark
-	More  []string     `json:"more,omitempty"`  // further lines of its tip
-	Tone  string       `json:"tone,omitempty"`  // a colour of its own
-	Inked string       `json:"inked,omitempty"` // what text on that colour is written in: ink or paper
-	Exact string       `json:"exact"`           // what is shown
-	Base  string       `json:"base,omitempty"`  // what its records give, where that is not what is shown
-	Run   *Run         `json:"run,omitempty"`   // of a running figure: the records of all that it goes over
-	Then  *query.Spell `json:"then,omitempty"`  // of a comparison: the span it lies in
+	From  float64      `json:"from"`           // where it begins, in units of the axis
+	X     *float64     `json:"x,omitempty"`    // across, of a scatter
+	R     *float64     `json:"r,omitempty"`    // how much of the largest area, of a bubble
+	Low   *float64     `json:"low,omitempty"`  // of a forecast's interval
+	High  *float64     `json:"high,omitempty"` //
+	Label string       `json:"label"`          // the value
+	Text  string       `json:"text,omitempty"` // what stands on the mark
+	More  []string     `json:"more,omitempty"` // further lines of its tip
+	Tone  string       `json:"tone,omitempty"` // a colour of its own
+	Exact string       `json:"exact"`          // what is shown
+	Base  string       `json:"base,omitempty"` // what its records give, where that is not what is shown
+	Run   *Run         `json:"run,omitempty"`  // of a running figure: the records of all that it goes over
+	Then  *query.Spell `json:"then,omitempty"` // of a comparison: the span it lies in
 
 	value field.Value // the figure that is drawn
 }

@@ -147,10 +147,10 @@ func (d *drawer) heat() error {
 				}
 				mark = &Mark{Exact: "0", Label: format.Nothing}
 			}
-			mark.Tone, mark.Inked = rampTone(ramp, place(mark.Size), d.finish.Reversed)
+			mark.Tone = rampTone(ramp, place(mark.Size), d.finish.Reversed)
 			zero := f.Shown.IsEmpty() || f.Shown.Decimal().IsZero()
 			if risk {
-				mark.Tone, mark.Inked = "plain", "near"
+				mark.Tone = "plain"
 				if band != nil {
 					mark.Tone = band.Tone
 					mark.More = append([]string{band.Name}, mark.More...)
@@ -172,7 +172,7 @@ func (d *drawer) heat() error {
 		}
 	} else if any {
 		for _, at := range []float64{low, high} {
-			tone, _ := rampTone(ramp, place(at), d.finish.Reversed)
+			tone := rampTone(ramp, place(at), d.finish.Reversed)
 			n := d.formats[0]
 			n.Compact, n.Decimals = true, -1
 			d.Key = append(d.Key, Step{tone, n.Value(roundValue(1, at))})

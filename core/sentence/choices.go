@@ -111,6 +111,7 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 			c.Form = f
 			choice := Choice{Label: f.Words(), Kind: f.Purpose(), Document: c, Chosen: d.Form == f, Drawn: !f.Lists() && !f.Tells()}
 			if f.Lists() && !d.Form.Lists() {
+				choice.Lost = left(d, ds)
 				c.Across, c.Compare, c.Target, c.Lines, c.Results, c.Trend, c.Forecast = nil, nil, nil, nil, nil, false, 0
 				c.By, c.Split, c.Measures = nil, nil, c.Measures[:min(1, len(c.Measures))]
 				for i := range c.Measures {
@@ -135,6 +136,29 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		return nil, problem.New(problem.NotFound, "part", "The sentence has no part “%s”.", part)
 	}
 	return m, nil
+}
+
+// left names what a list of records has no room for.
+func left(d *chart.Document, ds *dataset.Dataset) string {
+	var lost []string
+	for _, dim := range d.Dimensions() {
+		lost = append(lost, "the groups by “"+ds.Label(dim.Field)+"”")
+	}
+	if len(d.Measures) > 1 {
+		lost = append(lost, "all measures but the first")
+	}
+	for _, p := range []struct {
+		has   bool
+		words string
+	}{{d.Compare != nil, "the comparison"}, {d.Target != nil, "the target"}, {len(d.Lines) > 0, "the lines"}, {len(d.Results) > 0, "the conditions on results"}, {d.Trend || d.Forecast > 0, "the trend"}} {
+		if p.has {
+			lost = append(lost, p.words)
+		}
+	}
+	if len(lost) == 0 {
+		return ""
+	}
+	return "Single records leave out " + strings.Join(lost, ", ") + "."
 }
 
 func (m *Menu) add(label string, d *chart.Document, change func(*chart.Document)) *Choice {

@@ -153,7 +153,7 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 	}
 	add("Stages", when(kind == "funnel", Control{Path: "finish.lost", Kind: "list", Label: "Outside the sequence", Value: strings.Join(f.Lost, ", "), Hint: "of " + strings.Join(stages, ", ")}),
 		when(kind == "funnel", one("finish.furthest", "Furthest stage of those", f.Furthest, fields...)), when(kind == "funnel", tick("finish.in_stage", "Count those now in a stage", f.InStage)))
-	add("Tables", when(kind == "pivot" || kind == "grouped table", number("finish.open", "Levels open at first", whole(f.Open), "")),
+	add("Tables", when(kind == "pivot" || kind == "grouped table", opened(d)),
 		when(kind == "table" || kind == "records", tick("finish.merge", "Join repeated cells", f.Merge)), when(d.Form.Tells() && kind != "key figures", tick("finish.no_totals", "No totals", f.NoTotals)))
 	if d.Form.Tells() && kind != "key figures" {
 		add("Cell rules", cellRows(d, ds)...)
@@ -170,6 +170,18 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 			when(kind == "plan", text("finish.picture", "Plan's picture", f.Picture, "an address within this site")), when(kind == "plan", Control{Path: "finish.outline", Kind: "json", Label: "Outline of a map", Value: string(f.Outline), Hint: "GeoJSON"}))
 	}
 	return out
+}
+
+// opened offers how many levels of a nested table are open at first.
+func opened(d *chart.Document) Control {
+	c := Control{Path: "finish.open", Kind: "number", Label: "Levels open at first", Options: []Option{{"", "as usual"}, {"0", "none"}}}
+	for n := 1; n < len(d.By); n++ {
+		c.Options = append(c.Options, Option{fmt.Sprint(n), fmt.Sprint(n)})
+	}
+	if open := d.Finishing().Open; open != nil {
+		c.Value = fmt.Sprint(*open)
+	}
+	return c
 }
 
 func orderField(d *chart.Document) string {

@@ -171,9 +171,22 @@ async function answer() {
     widget.show({ ...a, html: a.html || `<p class="nothing"></p>` });
     if (!a.html) /** @type {HTMLElement} */ (widget.body.firstElementChild).textContent = a.nothing;
     fill(figures, a.drawing ? a.html : "");
+    hint(a.drawing?.hints ?? []);
   } catch (error) {
+    if (mine !== asked) return;
+    // Nothing of the chart before stays beside the words.
+    widget.heading.textContent = /** @type {HTMLInputElement} */ (document.getElementById("chart-title")).value;
     widget.fail(/** @type {Error} */ (error).message, () => void answer());
+    figures.replaceChildren();
+    hint([]);
   }
+}
+
+/** Tells the author what of the finish has no effect here. @param {string[]} words */
+function hint(words) {
+  const place = /** @type {HTMLElement} */ (document.getElementById("hints")), none = widget.chart?.unlabelled() ?? 0;
+  const all = none ? [...words, `${none === 1 ? "One label has" : `${none} labels have`} no room at this size and ${none === 1 ? "is" : "are"} left out.`] : words;
+  place.replaceChildren(...all.map((w) => Object.assign(document.createElement("p"), { className: "hint", textContent: w })));
 }
 
 sentence.addEventListener("click", (e) => {

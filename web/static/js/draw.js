@@ -9,14 +9,14 @@ import { pies, radar } from "./drawing/round.js";
 import { Batch, colour, el, sign } from "./drawing/svg.js";
 
 /**
- * @typedef {{size: number, from: number, x?: number, r?: number, low?: number, high?: number, label: string, text?: string, more?: string[], tone?: string, inked?: string, exact: string, base?: string, run?: {key: object, was: string}, then?: object}} Mark
+ * @typedef {{size: number, from: number, x?: number, r?: number, low?: number, high?: number, label: string, text?: string, more?: string[], tone?: string, exact: string, base?: string, run?: {key: object, was: string}, then?: object}} Mark
  * @typedef {{name: string, colour: string, as: string, role?: string, second?: boolean, stack?: boolean, measure: number, of: number, key?: object, words?: string, total?: string, marks: (Mark | null)[]}} Series
  * @typedef {{label: string, full: string, partial?: boolean, ahead?: boolean, key: object, words: string, colour?: string, rate?: string}} Group
  * @typedef {{low: number, high: number, log?: boolean, hidden?: boolean, no_grid?: boolean, title?: string, ticks: {at: number, label: string}[]}} Axis
- * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], bar_width?: number, bridge?: boolean, total?: string, columns?: number, summary: string, reference: Record<string, any>}} Drawing
+ * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], bar_width?: number, bridge?: boolean, total?: string, columns?: number, summary: string, hints?: string[], reference: Record<string, any>}} Drawing
  * @typedef {{series: number, group: number}} Place
  * @typedef {{x: number, y: number, width: number, height: number, fill: string, round?: boolean}} Box where a mark lies that is drawn together with others
- * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, id: string, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
+ * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
  */
 
 /** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, keep?: (cut: object | undefined) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void}} Listener */
@@ -89,6 +89,12 @@ export class Chart {
     void document.fonts?.load("12px Figtree").then(() => document.fonts.ready).then(() => this.model && this.layout());
   }
 
+  /** How many labels that marks should bear have no room. */
+  unlabelled() {
+    const m = this.model, wanted = m && m.kind !== "gauge" ? m.series.reduce((n, s, i) => n + (this.hidden.has(i) ? 0 : s.marks.filter((mark) => mark?.text).length), 0) : 0;
+    return Math.max(0, wanted - this.svg.querySelectorAll("[data-label]").length);
+  }
+
   dispose() {
     this.observer.disconnect();
   }
@@ -127,7 +133,7 @@ export class Chart {
     this.batch = m.groups.length * m.series.length > many ? new Batch() : null;
     /** @type {Stage} */
     const stage = {
-      root, width, height, hidden: this.hidden, id: this.id, batch: this.batch,
+      root, width, height, hidden: this.hidden, batch: this.batch,
       put: (series, group, x, y, node) => {
         if (node instanceof SVGElement) {
           this.nodes.set(node, { series, group });
@@ -140,8 +146,7 @@ export class Chart {
     };
     (forms[m.kind] ?? axes)(m, stage);
     if (this.batch) root.append(...this.batch.paths("mark together"), (this.over = el("g")));
-    const hatch = el("pattern", { id: `${this.id}-hatch`, width: 6, height: 6, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" }, [el("rect", { width: 2.2, height: 6, fill: "var(--paper)" })]);
-    this.svg.replaceChildren(el("defs", {}, [hatch]), root);
+    this.svg.replaceChildren(root);
     this.colourChosen();
     if (this.at && this.place.matches(":focus-visible")) this.mark(this.at);
   }
@@ -414,10 +419,15 @@ export class Chart {
     if (m.kind === "heat map" || m.kind === "risk grid" || m.kind === "funnel" || m.kind === "gauge") return list;
     m.series.forEach((s, i) => {
       if (s.role === "target" || s.as === "tick") add(el("path", { d: "M-6-1.500h12v3h-12z", fill: colour(s.colour) }), s.name, null);
-      else if (s.role === "before" && s.as === "ghost") add(el("path", { d: "M-5 5v-10h10v10z", class: "ghost", stroke: colour(s.colour), fill: "none" }), s.name, null);
+      else if (s.role === "before" && s.as === "ghost") add(el("path", { d: "M-4 6v-10h6v10z", class: "ghost", fill: colour(s.colour) }), s.name, null);
       else if (s.role) add(el("path", { d: "M-6 0h12", class: `curve ${s.role}`, stroke: colour(s.colour) }), s.name, null);
+      else if (s.as === "point" && (this.batch || s.marks.some((mark) => mark?.r !== undefined))) add(el("circle", { r: 5, fill: colour(s.colour) }), s.name, i); // as they are drawn
       else add(s.as === "line" || s.as === "point" || s.as === "polygon" ? sign(i, colour(s.colour)) : block(s.colour), s.name, i);
     });
+    if (m.series.some((s) => s.as === "column" && s.marks.some((mark, g) => mark && m.groups[g].partial))) {
+      const c = colour(m.series.find((s) => s.as === "column")?.colour ?? "c1");
+      add(el("g", {}, [el("rect", { x: -5, y: -5, width: 10, height: 11, class: "partial", fill: c }), el("path", { d: "M-5-5V6H5V-5", class: "open", stroke: c })]), "not ended yet", null);
+    }
     return list;
   }
 }

@@ -1,7 +1,7 @@
 /** One widget on a sheet or in the chart editor: shows answers, keeps its drawing. */
 import { Chart } from "./draw.js";
 import { fill, say } from "./api.js";
-import { colour } from "./drawing/svg.js";
+import { colour, legible } from "./drawing/svg.js";
 
 /**
  * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, live: boolean, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean}} Answer
@@ -130,11 +130,10 @@ export class Widget {
 
   /** How fresh the widget is: in sight where its changes are not heard, else at hand. @param {Answer} a */
   fresh(a) {
-    const place = /** @type {HTMLElement | null} */ (this.place.querySelector(".widget-fresh"));
-    if (!place) return;
-    place.textContent = a.fresh;
-    place.hidden = !a.fresh;
-    place.classList.toggle("quiet", a.live);
+    for (const place of /** @type {NodeListOf<HTMLElement>} */ (this.place.querySelectorAll(".widget-fresh"))) {
+      place.textContent = a.fresh;
+      place.hidden = !a.fresh || a.live !== !!place.closest(".widget-tools");
+    }
   }
 
   /** The words by which a viewer looks at a chart along time: its grain, closer, the whole range. @param {Answer} a */
@@ -208,6 +207,7 @@ export class Widget {
   fail(words, again) {
     this.idle();
     this.undraw();
+    for (const line of this.place.querySelectorAll(".widget-subtitle, .widget-caption, .widget-notes")) line.remove();
     const p = document.createElement("p");
     p.className = "wrong";
     p.setAttribute("role", "alert");
@@ -274,8 +274,14 @@ function lay(body) {
   if (plan?.dataset.high) plan.style.setProperty("--ratio", String(100 / Number(plan.dataset.high)));
   else if (picture) picture.addEventListener("load", () => picture.naturalHeight && plan?.style.setProperty("--ratio", String(picture.naturalWidth / picture.naturalHeight)));
   for (const node of /** @type {NodeListOf<HTMLElement>} */ (body.querySelectorAll("[data-ground], [data-edge], [data-fill]"))) {
-    if (node.dataset.ground) node.style.background = colour(node.dataset.ground);
+    if (node.dataset.ground) {
+      node.style.background = colour(node.dataset.ground);
+      node.style.color = legible(colour(node.dataset.ground));
+    }
     if (node.dataset.edge) node.style.borderLeftColor = colour(node.dataset.edge);
-    if (node.dataset.fill) node.style.fill = colour(node.dataset.fill);
+    if (!node.dataset.fill) continue;
+    node.style.fill = colour(node.dataset.fill);
+    const cell = node.closest("td");
+    if (cell && !node.matches(".bar-fill")) cell.style.color = legible(colour(node.dataset.fill));
   }
 }

@@ -1,5 +1,5 @@
 /** Columns, bars, lines, areas and their combinations. */
-import { Room, colour, el, lines, shorten, sign, text, wide } from "./svg.js";
+import { Room, colour, el, legible, lines, shorten, sign, text, wide } from "./svg.js";
 
 /** @typedef {import("../draw.js").Drawing} Drawing */
 /** @typedef {import("../draw.js").Series} Series */
@@ -91,7 +91,7 @@ export function axes(m, st) {
   const shown = m.series.map((s, i) => ({ s, i, at: /** @type {{from: number, size: number}[]} */ (heaps.get(i)), on: s.second ? other : along })).filter((x) => !st.hidden.has(x.s.of >= 0 ? x.s.of : x.i));
   const columns = shown.filter((x) => x.s.as === "column" && !x.s.stack), stacked = shown.some((x) => x.s.as === "column" && x.s.stack);
   const area = slot * (m.bar_width ? m.bar_width / 100 : n > 30 ? 0.84 : 0.7);
-  const places = columns.length + (stacked ? 1 : 0), each = Math.min(area / Math.max(1, places), flat ? 30 : 56);
+  const places = columns.length + (stacked ? 1 : 0), each = Math.min(area / Math.max(1, places), m.bar_width ? Infinity : flat ? 30 : 56);
   /** The middle of a series' column within its slot. @param {number} place */
   const off = (place) => (place - (places - 1) / 2) * each;
   const placeOf = new Map(columns.map((x, k) => [x.i, k]));
@@ -109,14 +109,15 @@ export function axes(m, st) {
       if (s.as === "column" || s.as === "ghost") {
         const ghost = s.as === "ghost", ghosts = shown.some((y) => y.s.as === "ghost");
         const place = s.stack ? columns.length : placeOf.get(ghost ? s.of : i) ?? 0;
-        const thick = Math.max(1, each - (each > 6 ? 1.5 : 0.4)) * (ghosts && !ghost ? 0.72 : 1);
-        const start = middle + off(place) - thick / 2 + (ghosts ? (ghost ? -each * 0.06 : each * 0.1) : 0);
+        // An earlier period stands behind, narrower and to the left.
+        const whole = Math.max(1, each - (each > 6 ? 1.5 : 0.4)), thick = whole * (ghosts ? (ghost ? 0.5 : 0.74) : 1);
+        const start = middle + off(place) - whole / 2 + (ghosts && !ghost ? whole * 0.26 : 0);
         const length = Math.max(Math.abs(to - from), mark.size === mark.from ? 0 : 0.75);
         const r = flat ? { x: Math.min(from, to), y: start, width: length, height: thick } : { x: start, y: Math.min(from, to), width: thick, height: length };
         const fill = colour(mark.tone ?? s.colour), together = st.batch && !ghost;
-        const rect = together ? { ...r, fill } : el("rect", { ...r, class: ghost ? "mark ghost" : `mark${m.groups[g].partial ? " partial" : ""}`, fill: ghost ? "none" : fill, stroke: ghost ? fill : undefined });
+        const rect = together ? { ...r, fill } : el("rect", { ...r, class: ghost ? "mark ghost" : `mark${m.groups[g].partial ? " partial" : ""}`, fill });
         if (rect instanceof SVGElement) (ghost ? layer.back : layer.marks).append(rect);
-        if (m.groups[g].partial && !ghost) layer.marks.append(el("rect", { ...r, class: "hatch", fill: `url(#${st.id}-hatch)` }));
+        if (m.groups[g].partial && !ghost) layer.marks.append(open(r, fill, flat ? (to < from ? "left" : "right") : to > from ? "bottom" : "top"));
         st.put(i, g, flat ? to : middle + off(place), flat ? middle + off(place) : to, rect);
         if (mark.text && !ghost && (roomy || s.stack)) barText(mark.text, r, { flat, up: to > from === flat || to === from, inside: !!s.stack, size, mark, s, room, into: layer.over });
       } else if (s.as === "tick") {
@@ -128,7 +129,7 @@ export function axes(m, st) {
         layer.over.append(tick);
         st.put(i, g, flat ? to : middle, flat ? middle : to, tick);
       } else if (mark.text && room.take(middle - wide(mark.text, size) / 2, to - 18, wide(mark.text, size), 14)) {
-        layer.over.append(text(middle, to - 7, mark.text, { anchor: "middle", size, fill: "var(--ink)", halo: true }));
+        layer.over.append(text(middle, to - 7, mark.text, { anchor: "middle", size, fill: "var(--ink)", halo: true, label: true }));
       }
     });
   }
@@ -201,21 +202,28 @@ function sideLabels(m, box, slot, size, at) {
   return m.groups.filter((_, g) => g % step === 0).map((group) => text(box.left - 7, at(m.groups.indexOf(group)) + 4, shorten(group.label, box.left - 9, size), { anchor: "end", size, full: group.full, fill: "var(--ink)" }));
 }
 
+/** The edges of a bar of a step that is still running: open where it grows. @param {{x: number, y: number, width: number, height: number}} r @param {string} stroke @param {string} side */
+function open({ x, y, width, height }, stroke, side) {
+  const [left, right, top, bottom] = [x + 0.6, x + width - 0.6, y, y + height];
+  const d = { top: `M${left} ${top}V${bottom}H${right}V${top}`, bottom: `M${left} ${bottom}V${top}H${right}V${bottom}`, right: `M${right} ${top}H${left}V${bottom}H${right}`, left: `M${left} ${top}H${right}V${bottom}H${left}` }[side];
+  return el("path", { d, class: "open", stroke });
+}
+
 /** @param {string} s @param {{x: number, y: number, width: number, height: number}} r @param {any} o */
 function barText(s, r, o) {
   const w = wide(s, o.size);
   if (o.inside) {
     if (w > r.width - 4 || r.height < 15) return;
-    o.into.append(text(r.x + r.width / 2, r.y + r.height / 2 + 4, s, { anchor: "middle", size: o.size, fill: "var(--paper)" }));
+    o.into.append(text(r.x + r.width / 2, r.y + r.height / 2 + 4, s, { anchor: "middle", size: o.size, fill: legible(colour(o.mark.tone ?? o.s.colour)), label: true }));
     return;
   }
   if (o.flat) {
     const x = o.up ? r.x + r.width + 4 : r.x - 4 - w;
-    if (o.room.take(x, r.y + r.height / 2 - 7, w, 14)) o.into.append(text(x, r.y + r.height / 2 + 4, s, { size: o.size, fill: "var(--ink)" }));
+    if (o.room.take(x, r.y + r.height / 2 - 7, w, 14)) o.into.append(text(x, r.y + r.height / 2 + 4, s, { size: o.size, fill: "var(--ink)", label: true }));
     return;
   }
   const y = o.up ? r.y - 5 : r.y + r.height + 13;
-  if (o.room.take(r.x + r.width / 2 - w / 2 - 2, y - 11, w + 4, 13)) o.into.append(text(r.x + r.width / 2, y, s, { anchor: "middle", size: o.size, fill: "var(--ink)" }));
+  if (o.room.take(r.x + r.width / 2 - w / 2 - 2, y - 11, w + 4, 13)) o.into.append(text(r.x + r.width / 2, y, s, { anchor: "middle", size: o.size, fill: "var(--ink)", label: true }));
 }
 
 /** The runs of groups that have a mark; with bridges there is one. @param {Drawing} m @param {Series} s */

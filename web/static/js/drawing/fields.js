@@ -1,5 +1,5 @@
 /** Heat maps, risk grids, scatters, funnels and gauges. */
-import { Room, colour, el, lines, shorten, sign, text, wide } from "./svg.js";
+import { Room, colour, el, legible, lines, shorten, sign, text, wide } from "./svg.js";
 import { scale, slope, thin } from "./axes.js";
 
 /** @typedef {import("../draw.js").Drawing} Drawing */
@@ -29,7 +29,7 @@ export function heat(m, st) {
       const cell = st.batch && !mark.text ? r : el("rect", { ...r, class: "mark square" });
       if (cell instanceof SVGElement) st.root.append(cell);
       st.put(i, g, x + w / 2, y + h / 2, cell);
-      if (mark.text && wide(mark.text) < w - 4 && h > 14) st.root.append(text(x + w / 2, y + h / 2 + 4, mark.text, { anchor: "middle", fill: mark.inked === "far" ? "var(--paper)" : "var(--on-tone)", weight: risk ? 650 : undefined }));
+      if (mark.text && wide(mark.text) < w - 4 && h > 14) st.root.append(text(x + w / 2, y + h / 2 + 4, mark.text, { anchor: "middle", fill: legible(r.fill), weight: risk ? 650 : undefined, label: true }));
     });
   });
   if (!m.category.hidden) {
@@ -83,7 +83,7 @@ export function scatter(m, st) {
     if (mark.text) {
       for (const [tx, ty] of [[px + (r || 5) + 3, py + 4], [px - (r || 5) - 3 - w, py + 4], [px - w / 2, py - (r || 5) - 4]]) {
         if (!named.take(tx, ty - 10, w, 13)) continue;
-        texts.append(text(tx, ty, mark.text, { size: 11, fill: "var(--ink)", halo: true }));
+        texts.append(text(tx, ty, mark.text, { size: 11, fill: "var(--ink)", halo: true, label: true }));
         break;
       }
     }
@@ -106,7 +106,7 @@ export function funnel(m, st) {
     if (next && gap >= 4) st.root.append(el("path", { d: `M${left} ${y + h}H${left + w}L${left + to} ${y + each}H${left}Z`, fill: colour(s.colour), class: "between" }));
     st.root.append(bar, text(left - 8, y + h / 2 + 4, shorten(m.groups[g].label, left - 10, 13), { anchor: "end", size: 13, fill: "var(--ink)", full: m.groups[g].full }));
     const words = (mark.text ?? "").includes(mark.label) || !mark.text ? mark.label : mark.text.split(", ").pop() ?? mark.label;
-    st.root.append(text(left + w + 6, y + h / 2 + 4, words, { size: 13, weight: 600, fill: "var(--ink)" }));
+    st.root.append(text(left + w + 6, y + h / 2 + 4, words, { size: 13, weight: 600, fill: "var(--ink)", label: true }));
     const rate = m.groups[g].rate;
     if (rate && gap >= 15) st.root.append(text(left + 6, y - 4, `${rate} go on`, { size: 11, halo: true, fill: "var(--ink)" }));
     else if (rate) st.root.append(text(st.width - 2, y + h / 2 + 4, rate, { anchor: "end", size: 12 }));

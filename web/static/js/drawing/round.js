@@ -61,7 +61,7 @@ export function pies(m, st) {
       for (const l of labels) {
         const [px, py] = point(cx, cy, r + 10, l.mid), label = keeping(l, w * 0.45, 11), tw = wide(label, 11);
         const x = Math.min(Math.max(px - tw / 2, 2), st.width - tw - 2);
-        if (room.take(x, py - 8, tw, 14)) st.root.append(text(x, py + 4, label, { size: 11, fill: "var(--ink)", halo: true, full: l.label }));
+        if (room.take(x, py - 8, tw, 14)) st.root.append(text(x, py + 4, label, { size: 11, fill: "var(--ink)", halo: true, full: l.label, label: true }));
       }
     }
   });
@@ -86,7 +86,7 @@ function sideTexts(st, labels, cx, cy, r, x0, w, y0, h) {
     for (const l of side) {
       const [px, py] = point(cx, cy, r + 2, l.mid), x = right ? cx + r + 18 : cx - r - 18;
       const label = keeping(l, right ? x0 + w - x - 6 : x - x0 - 6);
-      st.root.append(el("path", { d: `M${path([px, py])}L${path([x - (right ? 4 : -4), l.y - 4])}`, class: "leader" }), text(x, l.y, label, { anchor: right ? "start" : "end", fill: "var(--ink)", full: l.label }));
+      st.root.append(el("path", { d: `M${path([px, py])}L${path([x - (right ? 4 : -4), l.y - 4])}`, class: "leader" }), text(x, l.y, label, { anchor: right ? "start" : "end", fill: "var(--ink)", full: l.label, label: true }));
     }
   }
 }

@@ -24,6 +24,24 @@ export function colour(name) {
   return tones.includes(name) ? `var(--t-${name})` : `var(--${name})`;
 }
 
+/** Relative luminance, by WCAG 2.2. @param {number[]} rgb */
+const luminance = (rgb) => rgb.map((v) => v / 255).map((v) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4)).reduce((sum, v, i) => sum + v * [0.2126, 0.7152, 0.0722][i], 0);
+
+/** What a colour of a style sheet is in numbers. @param {string} c */
+function numbers(c) {
+  const name = /^var\((.*)\)$/.exec(c)?.[1], hex = (name ? getComputedStyle(document.documentElement).getPropertyValue(name) : c).trim();
+  return [1, 3, 5].map((i) => parseInt(hex.slice(i, i + 2), 16));
+}
+
+/** What text on a colour is written in, so that its contrast is 4.5 at least: ink or paper, else black or white, of which one always does. @param {string} fill as colour() gives it */
+export function legible(fill) {
+  const ground = luminance(numbers(fill));
+  return ["var(--ink)", "var(--paper)", "#000000", "#ffffff"].find((c) => {
+    const l = luminance(numbers(c));
+    return (Math.max(l, ground) + 0.05) / (Math.min(l, ground) + 0.05) >= 4.5;
+  }) ?? "var(--ink)";
+}
+
 const pen = /** @type {CanvasRenderingContext2D} */ (document.createElement("canvas").getContext("2d"));
 /** @type {Map<string, number>} */
 const widths = new Map();
@@ -69,10 +87,11 @@ export function lines(s, room, size = 12) {
 
 /**
  * A text. @param {number} x @param {number} y @param {string} s
- * @param {{anchor?: string, size?: number, weight?: number, fill?: string, full?: string, turn?: number, halo?: boolean}} [o]
+ * @param {{anchor?: string, size?: number, weight?: number, fill?: string, full?: string, turn?: number, halo?: boolean, label?: boolean}} [o] label: it is what its author put on a mark
  */
 export function text(x, y, s, o = {}) {
   const t = el("text", { x, y, "text-anchor": o.anchor, "font-size": o.size ?? 12, "font-weight": o.weight, fill: o.fill ?? "var(--soft)", transform: o.turn ? `rotate(${o.turn} ${Math.round(x * 100) / 100} ${Math.round(y * 100) / 100})` : undefined, class: o.halo ? "halo" : undefined }, [s]);
+  if (o.label) t.dataset.label = "";
   if (o.full && o.full !== s) t.append(el("title", {}, [o.full]));
   return t;
 }
