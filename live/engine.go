@@ -9,7 +9,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
-	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -101,7 +101,7 @@ func (e *Engine) Settle(ctx context.Context) error {
 		return err
 	}
 	e.setCalendar(cal)
-	format.SetLocale(w.Numbers)
+	locale.Set(w.Numbers)
 	if w.Periods == nil {
 		return nil
 	}

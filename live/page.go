@@ -3,12 +3,12 @@ package live
 import (
 	"context"
 	"fmt"
-	"strings"
 
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -144,7 +144,7 @@ func (e *Engine) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	}
 	out := NewPage(l)
 	if out.Total != "" {
-		out.Heading += ", " + strings.ToLower(out.Total[:1]) + out.Total[1:]
+		out.Heading += ", " + locale.Lower(out.Total)
 	}
 	if words != "" {
 		out.Heading += ", " + words

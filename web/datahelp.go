@@ -8,12 +8,13 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
+	"eskadel/core/locale"
 )
 
 // dataFunctions are what the templates of the Data part ask.
 var dataFunctions = map[string]any{
 	"bare":        func(table string) string { return strings.TrimPrefix(table, "public.") },
-	"tidy":        func(name string) string { return dataset.Lower(dataset.Tidy(name)) },
+	"tidy":        func(name string) string { return locale.Lower(dataset.Tidy(name)) },
 	"links":       linkChoices,
 	"jsonColumns": jsonColumns,
 	"names":       formulaNames,

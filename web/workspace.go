@@ -7,7 +7,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 )
@@ -47,8 +47,8 @@ func (s *Server) workspacePage(c *gin.Context, status int, p *problem.Problem, w
 type numberStyle struct{ Name, Example string }
 
 func numberStyles() (out []numberStyle) {
-	for _, name := range period.NumberStyles() {
-		out = append(out, numberStyle{name, format.Example(name)})
+	for _, name := range locale.Names() {
+		out = append(out, numberStyle{name, locale.Example(name)})
 	}
 	return out
 }

@@ -9,6 +9,7 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
@@ -426,7 +427,7 @@ func lineLabel(l calc.LineAt) string {
 	case l.At == "percentile":
 		return ordinal(l.P.String()) + " percentile"
 	case l.At != "":
-		return strings.ToUpper(l.At[:1]) + l.At[1:]
+		return locale.Upper(l.At)
 	}
 	return "Line at"
 }

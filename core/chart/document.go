@@ -10,6 +10,7 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/field"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
@@ -175,7 +176,7 @@ func (d *Document) Check(ds *dataset.Dataset) error {
 func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 	no := func(words string, args ...any) error { return problem.New(problem.Invalid, "", words, args...) }
 	drawn := d.drawn()
-	dims, name := d.Dimensions(), strings.ToUpper(f.Words()[:1])+f.Words()[1:]
+	dims, name := d.Dimensions(), locale.Upper(f.Words())
 	additive := func() error {
 		if x := d.Overlaps(ds); x != nil {
 			return no("%s show parts of a whole, and parts by %s overlap: it can hold several values.", name, x.Label)

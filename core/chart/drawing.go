@@ -10,6 +10,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
@@ -36,7 +37,7 @@ func (f *Finish) named(of []calc.Measured, m int) string {
 	label := ShownLabel(of[m].Measure, of[m].Data)
 	for i, other := range of {
 		if i != m && other.Data != of[m].Data && ShownLabel(other.Measure, other.Data) == label {
-			label += " of " + lower(of[m].Data.Title)
+			label += " of " + locale.Lower(of[m].Data.Title)
 			break
 		}
 	}
@@ -124,15 +125,24 @@ func (d *drawer) groups() {
 		if g[0].Partial {
 			full += ", in part"
 		}
-		d.Groups = append(d.Groups, Group{Label: short, Full: full, Partial: g[0].Partial, Key: g[0].Ref(), Words: words})
+		group := Group{Label: short, Full: full, Partial: g[0].Partial, Key: g[0].Ref(), Words: words}
+		if by.Axis != nil {
+			group.Rank = by.Axis.Calendar.Rank(g[0].From, by.Axis.Grain)
+		}
+		if by.Part != 0 && g[0].Kind == calc.One && short == by.Part.Label(whole(g[0].Value)) {
+			group.Short = by.Part.Short(whole(g[0].Value))
+		}
+		d.Groups = append(d.Groups, group)
 	}
 }
+
+func whole(v field.Value) int { return int(v.Float()) }
 
 // key is how a key is called in this chart, and which records it stands for, as the
 // reading line says it: "opened week of 3 March 2026".
 func (f *Finish) key(k calc.Key, dim query.Dim) (short, full, words string) {
 	short, full = format.Key(k, dim)
-	words = lower(dim.F.Label) + " " + full
+	words = locale.Lower(dim.F.Label) + " " + full
 	if own := f.Names[full]; own != "" {
 		return own, own, words
 	}
@@ -183,7 +193,7 @@ func (d *drawer) legend() {
 	}
 	if d.Legend == "" {
 		d.Legend = "top"
-		if named < 2 && len(d.Series) == named && len(d.Key) == 0 {
+		if named < 2 && len(d.Series) == named && len(d.Key) == 0 && d.Ramp == nil {
 			d.Legend = "none"
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/query"
 )
 
@@ -205,16 +206,16 @@ func (w *gridder) divide(split, levels int) {
 			h := h
 			h.Shows, h.Label = shows, words
 			if len(w.of) > 1 || levels > 0 {
-				h.Label = h.Label + ", " + lower(words)
+				h.Label = h.Label + ", " + locale.Lower(words)
 				if levels == 0 || len(w.of) > 1 {
-					h.Label = label + ", " + lower(words)
+					h.Label = label + ", " + locale.Lower(words)
 				}
 			}
 			w.columns = append(w.columns, column{h, split, levels, shows, m})
 		}
 		if w.t.Compared != nil {
 			words := compared(w.t)
-			more("before", strings.ToUpper(words[:1])+words[1:])
+			more("before", locale.Upper(words))
 			more("percent", "Change")
 		}
 		if a := w.t.Targets; a != nil && a.Withheld == "" && a.Measure == m {

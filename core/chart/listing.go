@@ -10,6 +10,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/query"
 )
@@ -342,7 +343,7 @@ func (w *lister) calendar(out *Listing) {
 			days[at.Format(time.DateOnly)] = append(days[at.Format(time.DateOnly)], w.card(row))
 		}
 	}
-	out.Month = month.Format("January 2006")
+	out.Month = locale.Date(month, "January 2006")
 	civil := w.l.Cal.Civil()
 	day := civil.Floor(month, period.Week)
 	for i := range 7 {

@@ -28,6 +28,7 @@ type Drawing struct {
 	Bands     []BandAt        `json:"bands,omitempty"`
 	Legend    string          `json:"legend"` // top, right, bottom or none
 	Key       []Step          `json:"key,omitempty"`
+	Ramp      *Ramp           `json:"ramp,omitempty"` // of cells that are coloured by size
 	BarWidth  int             `json:"bar_width,omitempty"`
 	Bridge    bool            `json:"bridge,omitempty"` // lines go on over steps without a value
 	Total     string          `json:"total,omitempty"`  // in the middle of a donut
@@ -42,6 +43,8 @@ type Drawing struct {
 type Group struct {
 	Label   string       `json:"label"`
 	Full    string       `json:"full"`
+	Short   string       `json:"short,omitempty"` // of a repeating part: where there is little room
+	Rank    int          `json:"rank,omitempty"`  // along time: how large a unit of the calendar begins with it
 	Partial bool         `json:"partial,omitempty"`
 	Ahead   bool         `json:"ahead,omitempty"` // a forecast step, which has no records
 	Key     query.KeyRef `json:"key"`
@@ -145,7 +148,14 @@ type BandAt struct {
 	Tone string  `json:"tone"`
 }
 
-// A Step is one colour of a key that explains a ramp or bands.
+// A Ramp is the colours from the smallest to the largest figure.
+type Ramp struct {
+	Tones []string `json:"tones"`
+	Low   string   `json:"low"`
+	High  string   `json:"high"`
+}
+
+// A Step is one colour of a key that explains bands.
 type Step struct {
 	Tone  string `json:"tone"`
 	Label string `json:"label"`

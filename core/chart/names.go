@@ -8,6 +8,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/query"
 )
 
@@ -33,7 +34,7 @@ func MeasureLabel(m query.Measure, ds *dataset.Dataset) string {
 		if m.Aggregate == query.Percentile {
 			outer = ordinal(m.P) + " percentile"
 		}
-		return outer + " of the " + lower(MeasureLabel(*m.Of, ds)) + " per " + per
+		return outer + " of the " + locale.Lower(MeasureLabel(*m.Of, ds)) + " per " + per
 	case m.Aggregate == query.Count && m.Field == query.Records:
 		return "Number of " + ds.Record[1]
 	case m.Aggregate == query.Count:
@@ -71,7 +72,7 @@ func ShownLabel(m query.Measure, ds *dataset.Dataset) string {
 	if m.Then == nil || m.Label != "" {
 		return label
 	}
-	return MadeWords(m.Then) + " of " + lower(label)
+	return MadeWords(m.Then) + " of " + locale.Lower(label)
 }
 
 // MadeWords says what is made of a measure: "share of everything".
@@ -95,17 +96,6 @@ func MadeWords(t *query.Then) string {
 		return "Change to the previous"
 	}
 	return "Difference to the previous"
-}
-
-func lower(s string) string {
-	if s == "" {
-		return s
-	}
-	r := []rune(s)
-	if len(r) > 1 && strings.ToUpper(string(r[1])) == string(r[1]) && strings.ToLower(string(r[1])) != string(r[1]) {
-		return s // an abbreviation
-	}
-	return strings.ToLower(string(r[:1])) + string(r[1:])
 }
 
 // Formats returns how each measure's numbers are written, as computed from records.

@@ -6,6 +6,7 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 )
 
@@ -91,7 +92,7 @@ func (d *drawer) funnel() error {
 	var first, previous field.Value
 	for i, stage := range stages {
 		v := value(stage)
-		group := Group{Label: stage, Full: stage, Words: lower(t.Plan.Dims[0].F.Label) + " " + stage}
+		group := Group{Label: stage, Full: stage, Words: locale.Lower(t.Plan.Dims[0].F.Label) + " " + stage}
 		is := stage
 		group.Key.Is = &is
 		if !d.finish.InStage {

@@ -4,11 +4,13 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 
 	"eskadel/core/calc"
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 )
 
@@ -32,7 +34,7 @@ func (d *drawer) scatter() error {
 				continue
 			}
 			if v.Decimal().Negative {
-				return problem.New(problem.Invalid, "measures[2]", "A point's area cannot be below zero, and %s of %s is %s. Take another measure for the size.", lower(ShownLabel(d.doc.Measures[2], d.ds)), d.Groups[g].Full, d.formats[2].Value(v))
+				return problem.New(problem.Invalid, "measures[2]", "A point's area cannot be below zero, and %s of %s is %s. Take another measure for the size.", locale.Lower(ShownLabel(d.doc.Measures[2], d.ds)), d.Groups[g].Full, d.formats[2].Value(v))
 			}
 			largest = math.Max(largest, v.Float())
 		}
@@ -171,13 +173,13 @@ func (d *drawer) heat() error {
 			d.Key = append(d.Key, Step{b.Tone, b.Name})
 		}
 	} else if any {
-		for _, at := range []float64{low, high} {
-			tone := rampTone(ramp, place(at), d.finish.Reversed)
-			n := d.formats[0]
-			n.Compact, n.Decimals = true, -1
-			d.Key = append(d.Key, Step{tone, n.Value(roundValue(1, at))})
-			if low == high {
-				break
+		n := d.formats[0]
+		n.Compact, n.Decimals = true, -1
+		d.Ramp = &Ramp{Low: n.Value(roundValue(1, low)), High: n.Value(roundValue(1, high))}
+		for i := range rampSteps {
+			tone := rampTone(ramp, place(low+(high-low)*float64(i)/(rampSteps-1)), d.finish.Reversed)
+			if !slices.Contains(d.Ramp.Tones, tone) {
+				d.Ramp.Tones = append(d.Ramp.Tones, tone)
 			}
 		}
 	}

@@ -52,7 +52,7 @@ func TestHeatMapsColourBySize(t *testing.T) {
 		}
 	}
 	assert.Equal(t, map[string]string{"care No": "sea-1", "care Yes": "sea-9", "rework No": "sea-5", "rework Yes": "sea-1"}, tones, "what has no records counts as 0")
-	assert.Equal(t, []chart.Step{{Tone: "sea-1", Label: "£0"}, {Tone: "sea-9", Label: "£10"}}, d.Key)
+	assert.Equal(t, &chart.Ramp{Tones: []string{"sea-1", "sea-2", "sea-3", "sea-4", "sea-5", "sea-6", "sea-7", "sea-8", "sea-9"}, Low: "£0", High: "£10"}, d.Ramp)
 	assert.Equal(t, []string{"Kind", "Late"}, []string{d.Category.Title, strings.ToUpper(d.Axis.Title[:1]) + d.Axis.Title[1:]})
 	d, err = draw(t, of, row("care", true, 10.0, 1), row("rework", false, -5.0, 1))
 	require.NoError(t, err)

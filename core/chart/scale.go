@@ -53,6 +53,12 @@ func ticked(low, high float64, zero bool, n format.Number, own *AxisFinish, titl
 		low, high = high, low
 	}
 	step := RoundStep((high - low) / 4)
+	if own.Format == "" && step < 0.01 && !n.Percent || step < 0.001 && n.Percent { // as many decimals as tell the ticks apart
+		n.Compact, n.Decimals = false, int(math.Ceil(-math.Log10(step)-1e-9))
+		if n.Percent {
+			n.Decimals -= 2
+		}
+	}
 	a.Low, a.High = low, high
 	if own.Low == "" {
 		a.Low = math.Floor(low/step+1e-12) * step

@@ -6,6 +6,7 @@ import (
 
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 )
@@ -70,12 +71,12 @@ func (w *lister) timeline(out *Listing) error {
 	place := func(t time.Time) float64 { return math.Round(1000*100*t.Sub(low).Hours()/whole) / 1000 }
 	borders, _ := cal.Steps(period.Range{From: low, To: high}, grain, 1000)
 	for _, b := range borders[:max(0, len(borders)-1)] {
-		label := b.Format("2 Jan")
+		label := locale.Date(b, "2 Jan")
 		switch {
 		case grain >= period.Year:
 			label = b.Format("2006")
 		case grain >= period.Month:
-			label = b.Format("Jan 06")
+			label = locale.Date(b, "Jan 06")
 		}
 		out.Ticks = append(out.Ticks, Tick{place(b), label})
 	}

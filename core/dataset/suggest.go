@@ -6,10 +6,10 @@ import (
 	"slices"
 	"strings"
 	"unicode"
-	"unicode/utf8"
 
 	"eskadel/core/field"
 	"eskadel/core/formula"
+	"eskadel/core/locale"
 )
 
 // ColumnLabel turns a column's name, or a path of links and a column, into words:
@@ -47,22 +47,7 @@ func Tidy(column string) string {
 	if words == "" {
 		return column
 	}
-	return Upper(words)
-}
-
-// Upper is a text that begins with a capital letter, and Lower one that does not, in
-// whatever script.
-func Upper(s string) string { return first(s, unicode.ToUpper) }
-
-// Lower is the text as it stands within a sentence.
-func Lower(s string) string { return first(s, unicode.ToLower) }
-
-func first(s string, change func(rune) rune) string {
-	r, n := utf8.DecodeRuneInString(s)
-	if n == 0 || r == utf8.RuneError {
-		return s
-	}
-	return string(change(r)) + s[n:]
+	return locale.Upper(words)
 }
 
 var plannedWords = regexp.MustCompile(`(?i)promis|due|expect|plan|review|deadline|schedul`)
@@ -72,7 +57,7 @@ var plannedWords = regexp.MustCompile(`(?i)promis|due|expect|plan|review|deadlin
 func Suggest(source string, t *Table, c Catalogue) *Document {
 	one, several := Records(Tidy(t.Name))
 	d := &Document{
-		Version: Version, Name: strings.ReplaceAll(NameOf(t.Name), "_", "-"), Title: Upper(several),
+		Version: Version, Name: strings.ReplaceAll(NameOf(t.Name), "_", "-"), Title: locale.Upper(several),
 		Record: [2]string{one, several}, Source: source, From: From{Table: t.ID()}, Key: append([]string{}, t.Key()...),
 	}
 	taken := map[string]bool{}
@@ -125,7 +110,7 @@ func Suggest(source string, t *Table, c Catalogue) *Document {
 // Records are the words for one record and for several of a table whose name is in words:
 // one that is in the plural already stays so.
 func Records(words string) (one, several string) {
-	words = Lower(words)
+	words = locale.Lower(words)
 	head, last := "", words
 	if i := strings.LastIndexByte(words, ' '); i >= 0 {
 		head, last = words[:i+1], words[i+1:]

@@ -12,6 +12,7 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/query"
 )
@@ -38,8 +39,6 @@ func (n Number) In(f *dataset.Field, zone *time.Location) Number {
 	}
 	return n
 }
-
-var currencies = map[string]string{"GBP": "£", "EUR": "€", "USD": "$"}
 
 // ParseNumber reads a number's format: "0", "0.00", "0.0%", "compact", "compact 0.0", "plain"
 // (without thousands signs), each followed by a unit of its own if wanted: "0.0 nights".
@@ -106,7 +105,9 @@ func Of(m query.Measure, ds *dataset.Dataset) Number {
 		}
 	}
 	switch {
-	case currencies[unit] != "", m.Aggregate == query.Average, m.Aggregate == query.Median, m.Aggregate == query.Percentile, m.Aggregate == query.Spread:
+	case locale.CurrencyOf(unit) != nil:
+		decimals = locale.CurrencyOf(unit).Decimals
+	case m.Aggregate == query.Average, m.Aggregate == query.Median, m.Aggregate == query.Percentile, m.Aggregate == query.Spread:
 		decimals = 2
 	}
 	return ParseNumber(spec, unit, decimals)
@@ -116,7 +117,7 @@ func Of(m query.Measure, ds *dataset.Dataset) Number {
 // which the axis's or the chart's title names.
 func (n Number) OnAxis() Number {
 	n.Compact, n.Decimals, n.Signed = !n.Percent, -1, false
-	if currencies[n.Unit] == "" {
+	if locale.CurrencyOf(n.Unit) == nil {
 		n.Unit = ""
 	}
 	return n
@@ -202,9 +203,11 @@ func (n Number) Value(v field.Value) string {
 
 func (n Number) number(v field.Value) string {
 	suffix := ""
-	m, symbol := manner(), ""
+	m, symbol := locale.Current(), ""
 	if n.Unit != "" {
-		symbol = currencies[n.Unit]
+		if c := locale.CurrencyOf(n.Unit); c != nil {
+			symbol = c.Sign
+		}
 	}
 	var room [48]byte
 	digits, below, above, ok := n.quick(v, &room)
@@ -219,10 +222,10 @@ func (n Number) number(v field.Value) string {
 	case n.Signed && above:
 		out = append(out, '+')
 	}
-	if symbol != "" && !m.after {
+	if symbol != "" && !m.After {
 		out = append(out, symbol...)
 	}
-	out = m.write(out, digits, !n.Plain)
+	out = m.Digits(out, digits, !n.Plain)
 	out = append(out, suffix...)
 	switch {
 	case n.points && string(digits) == "1":
@@ -230,11 +233,11 @@ func (n Number) number(v field.Value) string {
 	case n.points:
 		out = append(out, " points"...)
 	case n.Percent:
-		out = append(out, m.percent...)
+		out = append(out, m.Percent...)
 	}
 	switch {
-	case symbol != "" && m.after:
-		out = append(append(out, "\u00a0"...), symbol...)
+	case symbol != "" && m.After:
+		out = append(append(out, "\u00a0"...), strings.TrimSuffix(symbol, "\u00a0")...)
 	case symbol == "" && n.Unit != "":
 		out = append(append(out, ' '), n.Unit...)
 	}
@@ -319,18 +322,28 @@ func (n Number) rounded(d *apd.Decimal) (digits []byte, suffix string, below, ab
 	return digits, suffix, below, x.Sign() > 0
 }
 
+// superscript writes an exponent.
+func superscript(n int) string {
+	return strings.Map(func(digit rune) rune { return []rune("⁰¹²³⁴⁵⁶⁷⁸⁹")[digit-'0'] }, fmt.Sprint(n))
+}
+
+// compact makes a number short, and gives what then follows it.
 func compact(x *apd.Decimal) (*apd.Decimal, string) {
-	for _, s := range []struct {
-		exponent int32
-		suffix   string
-	}{{9, " bn"}, {6, " M"}, {3, " k"}} {
-		var size apd.Decimal
-		size.Abs(x)
-		if size.Cmp(apd.New(1, s.exponent)) >= 0 {
-			out := new(apd.Decimal).Set(x)
-			out.Exponent -= s.exponent
-			return out, s.suffix
+	var size apd.Decimal
+	size.Abs(x)
+	sizes := locale.Current().Sizes
+	for i := len(sizes) - 1; i >= 0; i-- {
+		exponent := int32(3 * (i + 1))
+		if size.Cmp(apd.New(1, exponent)) < 0 {
+			continue
 		}
+		suffix := sizes[i]
+		if power := int32(size.NumDigits()) + size.Exponent - 1; i == len(sizes)-1 && power >= exponent+3 {
+			exponent, suffix = power, "\u00a0× 10"+superscript(int(power)) // beyond what has a name
+		}
+		out := new(apd.Decimal).Set(x)
+		out.Exponent -= exponent
+		return out, suffix
 	}
 	return x, ""
 }
@@ -342,7 +355,7 @@ func Group(text string) string {
 	if below {
 		out = append(out, "−"...)
 	}
-	return string(manner().write(out, digits, true))
+	return string(locale.Current().Digits(out, digits, true))
 }
 
 // grouped puts thousands signs into digits in the British manner; below tells that they
@@ -376,10 +389,10 @@ func Called(ds *dataset.Dataset, n int64) string {
 }
 
 // Date writes a civil date: "3 Mar 2026".
-func Date(t time.Time) string { return t.Format("2 Jan 2006") }
+func Date(t time.Time) string { return locale.Date(t, "2 Jan 2006") }
 
 // Time writes a date and time of day: "3 Mar 2026, 14:05".
-func Time(t time.Time) string { return t.Format("2 Jan 2006, 15:04") }
+func Time(t time.Time) string { return locale.Date(t, "2 Jan 2006, 15:04") }
 
 // Step writes a step of a time axis: short for an axis, full for a sentence.
 func Step(k calc.Key, a *query.Axis) (short, full string) {
@@ -404,15 +417,15 @@ func Step(k calc.Key, a *query.Axis) (short, full string) {
 		s := fmt.Sprintf("Q%d %s", place/3+1, year)
 		return s, s
 	case period.Month:
-		return t.Format("Jan 2006"), t.Format("January 2006")
+		return locale.Date(t, "Jan 2006"), locale.Date(t, "January 2006")
 	case period.Week:
-		return t.Format("2 Jan 06"), "week of " + t.Format("2 January 2006")
+		return locale.Date(t, "2 Jan 06"), "week of " + locale.Date(t, "2 January 2006")
 	case period.Day:
-		return t.Format("2 Jan 06"), t.Format("Monday 2 January 2006")
+		return locale.Date(t, "2 Jan 06"), locale.Date(t, "Monday 2 January 2006")
 	case period.Hour:
-		return t.Format("2 Jan 15:04"), t.Format("2 January 2006, 15:04 MST")
+		return locale.Date(t, "2 Jan 15:04"), locale.Date(t, "2 January 2006, 15:04 MST")
 	}
-	return t.Format("15:04"), t.Format("2 January 2006, 15:04")
+	return t.Format("15:04"), locale.Date(t, "2 January 2006, 15:04")
 }
 
 // Key writes a key of a dimension: short for an axis, full for a sentence.
@@ -446,7 +459,7 @@ func Key(k calc.Key, d query.Dim) (short, full string) {
 }
 
 // Day writes the last day before an instant that ends a span: "23 Nov".
-func Day(end time.Time) string { return end.Add(-time.Nanosecond).Format("2 Jan") }
+func Day(end time.Time) string { return locale.Date(end.Add(-time.Nanosecond), "2 Jan") }
 
 // Years says which years lie in a span: "2023 to 2026"; "" where it is a year or less.
 func Years(r period.Range) string {

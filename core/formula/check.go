@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"eskadel/core/field"
+	"eskadel/core/locale"
 )
 
 // A checker finds the type and width of every node, and bounds the size of numbers so
@@ -98,7 +99,7 @@ func want(n *node, t field.Type, where string) error {
 	if n.op == "literal" && n.typ == field.Text {
 		v, err := Read(t, n.value.Exact())
 		if err != nil {
-			return wrong(n.pos, "%s: %s needs %s.", upper(err.Error()), where, typeWords(t))
+			return wrong(n.pos, "%s: %s needs %s.", locale.Upper(err.Error()), where, typeWords(t))
 		}
 		if v.IsEmpty() {
 			return wrong(n.pos, "“%s” is not %s, which %s needs.", n.value.Exact(), typeWords(t), where)
@@ -106,12 +107,7 @@ func want(n *node, t field.Type, where string) error {
 		n.literal(v)
 		return nil
 	}
-	return wrong(n.pos, "%s needs %s, and this is %s.", upper(where), typeWords(t), typeWords(n.typ))
-}
-
-func upper(s string) string {
-	r := []rune(s)
-	return strings.ToUpper(string(r[:1])) + string(r[1:])
+	return wrong(n.pos, "%s needs %s, and this is %s.", locale.Upper(where), typeWords(t), typeWords(n.typ))
 }
 
 func (n *node) literal(v field.Value) {
@@ -332,7 +328,7 @@ func (c *checker) castTo(n *node, t field.Type) error {
 		n.digits = max(n.digits, dateYears)
 	}
 	if !ok || from == Interval {
-		return wrong(n.pos, "%s cannot be cast to %s.", upper(typeWords(from)), typeWords(t))
+		return wrong(n.pos, "%s cannot be cast to %s.", locale.Upper(typeWords(from)), typeWords(t))
 	}
 	return nil
 }

@@ -154,6 +154,38 @@ func (c Calendar) Floor(t time.Time, g Grain) time.Time {
 	return c.instant(t.Year(), t.Month()-time.Month(since%span), 1, 0, 0)
 }
 
+// units are what begins with some steps of a grain, the smallest first.
+var units = map[Grain][]Grain{
+	Minute: {Hour, Day}, Hour: {Day, Week, Month}, Day: {Week, Month, Quarter, Year}, Week: {Month, Quarter, Year},
+	Month: {Quarter, Year}, Quarter: {Year}, HalfYear: {Year},
+}
+
+// Rank tells how large a unit of the calendar begins with the step of grain g that starts
+// at start, or since the step before: 0 for none, 1 for the smallest there is above g.
+// Of years, fifths and tenths are such units.
+func (c Calendar) Rank(start time.Time, g Grain) (rank int) {
+	if g == Year {
+		switch year := start.In(c.Zone).Year(); {
+		case year%10 == 0:
+			return 2
+		case year%5 == 0:
+			return 1
+		}
+		return 0
+	}
+	of := units[g]
+	if len(of) == 0 {
+		return 0
+	}
+	before := c.Add(start, g, -1)
+	for i, unit := range of {
+		if c.Floor(start, unit).After(before) {
+			rank = i + 1
+		}
+	}
+	return rank
+}
+
 // Add returns the start of the step n steps after the one that starts at start.
 func (c Calendar) Add(start time.Time, g Grain, n int) time.Time {
 	start = start.In(c.Zone)

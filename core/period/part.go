@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"sync"
 	"time"
+
+	"eskadel/core/locale"
 )
 
 // A Part is what repeats in dates: weekday, month of year and so on. Its values are
@@ -112,13 +114,13 @@ func (p Part) Label(v int) string {
 	switch p {
 	case MonthOfYear:
 		if v >= 1 && v <= 12 {
-			return time.Month(v).String()
+			return locale.Current().Month(time.Month(v), false)
 		}
 	case QuarterOfYear:
 		return fmt.Sprintf("Q%d", v)
 	case Weekday:
 		if v >= 1 && v <= 7 {
-			return time.Weekday(v % 7).String()
+			return locale.Current().Weekday(time.Weekday(v%7), false)
 		}
 	case HourOfDay:
 		return fmt.Sprintf("%02d:00", v)
@@ -126,6 +128,17 @@ func (p Part) Label(v int) string {
 		return fmt.Sprintf("W%02d", v)
 	}
 	return fmt.Sprint(v)
+}
+
+// Short is Label where there is little room: "Mar", "Mon".
+func (p Part) Short(v int) string {
+	switch {
+	case p == MonthOfYear && v >= 1 && v <= 12:
+		return locale.Current().Month(time.Month(v), true)
+	case p == Weekday && v >= 1 && v <= 7:
+		return locale.Current().Weekday(time.Weekday(v%7), true)
+	}
+	return p.Label(v)
 }
 
 // Offsets returns how far the clock of the zone is ahead of UTC, in seconds, and the

@@ -177,3 +177,27 @@ func TestFiscalQuarters(t *testing.T) {
 	assert.Equal(t, "2025-04-01", c.Floor(in(t, time.UTC, "2026-03-31T00:00"), Year).Format(time.DateOnly))
 	assert.Equal(t, "2025-10-01", c.Floor(in(t, time.UTC, "2026-03-31T00:00"), HalfYear).Format(time.DateOnly))
 }
+
+// The ticks of a calendar: which larger unit begins with a step, or since the one before.
+func TestRank(t *testing.T) {
+	c := ISO(zone(t, "Europe/London"))
+	at := func(s string) time.Time {
+		out, err := time.ParseInLocation("2006-01-02 15:04", s, c.Zone)
+		require.NoError(t, err)
+		return out
+	}
+	for _, x := range []struct {
+		start string
+		grain Grain
+		want  int
+	}{
+		{"2026-01-01 00:00", Month, 2}, {"2026-04-01 00:00", Month, 1}, {"2026-05-01 00:00", Month, 0},
+		{"2026-03-02 00:00", Week, 1}, {"2026-03-09 00:00", Week, 0}, {"2026-04-06 00:00", Week, 2}, {"2026-01-05 00:00", Week, 3},
+		{"2026-03-02 00:00", Day, 1}, {"2026-03-01 00:00", Day, 2}, {"2026-03-03 00:00", Day, 0}, {"2026-07-01 00:00", Day, 3}, {"2026-01-01 00:00", Day, 4},
+		{"2026-03-29 00:00", Hour, 1}, {"2026-03-29 02:00", Hour, 0}, {"2026-03-02 00:00", Hour, 2},
+		{"2025-01-01 00:00", Year, 1}, {"2030-01-01 00:00", Year, 2}, {"2026-01-01 00:00", Year, 0},
+		{"2026-01-01 00:00", Quarter, 1}, {"2026-07-01 00:00", HalfYear, 0}, {"2026-07-01 00:00", Accounting, 0},
+	} {
+		assert.Equal(t, x.want, c.Rank(at(x.start), x.grain), "%s by %s", x.start, x.grain)
+	}
+}

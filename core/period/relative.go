@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 )
 
@@ -175,7 +176,7 @@ func (r Relative) Words() string {
 		if err != nil {
 			return s
 		}
-		return t.Format("2 Jan 2006")
+		return locale.Date(t, "2 Jan 2006")
 	}
 	switch {
 	case r.Last == 1 && r.Complete:

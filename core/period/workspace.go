@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 )
 
@@ -19,9 +20,6 @@ type Workspace struct {
 	Numbers     string      `json:"numbers,omitempty"`      // the locale in whose manner they are written: en-GB when left out
 	Periods     *OwnPeriods `json:"periods,omitempty"`
 }
-
-// NumberStyles lists the locales in whose manner numbers can be written.
-func NumberStyles() []string { return []string{"en-GB", "de-DE", "fr-FR", "de-CH"} }
 
 // OwnPeriods names the dataset of the host app's accounting periods, and its fields: the
 // first day of a period and its name. The last record only ends the one before it.
@@ -51,8 +49,8 @@ func (w *Workspace) Calendar() (Calendar, error) {
 		return Calendar{}, problem.New(problem.Invalid, "zone", "“%s” is not an IANA time zone such as Europe/London.", w.Zone)
 	}
 	c := ISO(zone)
-	if w.Numbers != "" && !slices.Contains(NumberStyles(), w.Numbers) {
-		return Calendar{}, problem.New(problem.Invalid, "numbers", "Numbers are written as in %s, not as in “%s”.", strings.Join(NumberStyles(), ", "), w.Numbers)
+	if w.Numbers != "" && !slices.Contains(locale.Names(), w.Numbers) {
+		return Calendar{}, problem.New(problem.Invalid, "numbers", "Numbers and dates are written as in %s, not as in “%s”.", strings.Join(locale.Names(), ", "), w.Numbers)
 	}
 	if w.FirstDay != "" {
 		found := false

@@ -6,6 +6,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/query"
 )
@@ -92,7 +93,7 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	}
 	for i, measured := range d.Measures {
 		if measured.Then == nil && len(d.Dimensions()) > 0 {
-			unfold(lower(chart.MeasureLabel(measured, ds))+" as a running total, share …", fmt.Sprintf("then.%d", i))
+			unfold(locale.Lower(chart.MeasureLabel(measured, ds))+" as a running total, share …", fmt.Sprintf("then.%d", i))
 		}
 	}
 	for i, dim := range d.By {

@@ -7,6 +7,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
@@ -27,7 +28,7 @@ func beside(d *chart.Document) (out []Phrase) {
 			}
 			out = append(out, Phrase{Part: part(fmt.Sprintf(".measure.%d", n)), Text: measure(m, set, false), Missing: m.Field == "" && m.Name == "" && m.Formula == ""})
 			if m.Then != nil {
-				out = append(out, Phrase{Text: "as " + lower(chart.MadeWords(m.Then))})
+				out = append(out, Phrase{Text: "as " + locale.Lower(chart.MadeWords(m.Then))})
 			}
 		}
 		out = append(out, Phrase{Text: "of"}, Phrase{Part: part(""), Text: set.Title})

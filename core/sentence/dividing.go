@@ -8,6 +8,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -44,7 +45,7 @@ func (m *Menu) sorts(d *chart.Document, number string) {
 		set("your own: put in order under finish, Groups and gaps", own)
 	}
 	for i, measured := range d.Measures {
-		label := lower(chart.MeasureLabel(measured, m.ds))
+		label := locale.Lower(chart.MeasureLabel(measured, m.ds))
 		set(label+", largest first", &query.Sort{By: "measure", Measure: i, Descending: true})
 		set(label+", smallest first", &query.Sort{By: "measure", Measure: i})
 		if d.Compare != nil {
@@ -130,7 +131,7 @@ func (m *Menu) cuts(d *chart.Document, number string) {
 	}
 	if i, err := strconv.Atoi(number); err == nil && i > 0 && now.Largest+now.Smallest > 0 {
 		if f := m.ds.Find(d.By[i-1].Field); f != nil && !f.Type.Temporal() {
-			label := "so many within each " + lower(f.Label)
+			label := "so many within each " + locale.Lower(f.Label)
 			if now.Within {
 				label = "so many over all"
 			}

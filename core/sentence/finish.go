@@ -7,6 +7,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/locale"
 )
 
 // A Control sets one part of a chart's finish.
@@ -84,8 +85,8 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 		var numbers []Control
 		for i, m := range d.Measures {
 			label := chart.MeasureLabel(m, ds)
-			numbers = append(numbers, text(fmt.Sprintf("measures.%d.format", i), "Format of "+lower(label), m.Format, "0, 0.00, 0.0%, compact, plain; then a unit of its own: 0.0 nights"),
-				text(fmt.Sprintf("measures.%d.label", i), "Name of "+lower(label), m.Label, ""))
+			numbers = append(numbers, text(fmt.Sprintf("measures.%d.format", i), "Format of "+locale.Lower(label), m.Format, "0, 0.00, 0.0%, compact, plain; then a unit of its own: 0.0 nights"),
+				text(fmt.Sprintf("measures.%d.label", i), "Name of "+locale.Lower(label), m.Label, ""))
 		}
 		add("Numbers", numbers...)
 	}

@@ -8,6 +8,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -31,14 +32,14 @@ func (m *Menu) then(d *chart.Document, i int) {
 	set("as it is", nil)
 	for _, g := range []period.Grain{0, period.Year, period.Quarter, period.Month} {
 		t := &query.Then{RunningTotal: &query.RunningTotal{Restart: g}}
-		set(lower(chart.MadeWords(t)), t)
+		set(locale.Lower(chart.MadeWords(t)), t)
 	}
 	for _, n := range []int{3, 4, 7, 12} {
 		t := &query.Then{MovingAverage: &query.MovingAverage{Steps: n}}
-		set(lower(chart.MadeWords(t)), t)
+		set(locale.Lower(chart.MadeWords(t)), t)
 	}
 	for _, t := range []*query.Then{{Share: "everything"}, {Share: "group"}, {Share: "split"}, {Rank: "largest"}, {Rank: "smallest"}, {Difference: "number"}, {Difference: "percent"}} {
-		set(lower(chart.MadeWords(t)), t)
+		set(locale.Lower(chart.MadeWords(t)), t)
 	}
 	m.fitting()
 }

@@ -8,6 +8,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
+	"eskadel/core/locale"
 	"eskadel/core/query"
 )
 
@@ -123,7 +124,7 @@ func (m *moving) keep(d, out *chart.Document) {
 
 func (m *moving) lose(words string) {
 	if words != "" {
-		m.lost = append(m.lost, lower(words))
+		m.lost = append(m.lost, locale.Lower(words))
 	}
 }
 

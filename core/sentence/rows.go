@@ -9,6 +9,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/locale"
 	"eskadel/core/query"
 )
 
@@ -214,7 +215,7 @@ func targetRows(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset
 	for _, p := range plans {
 		for _, f := range p.Visible() {
 			if f.Type.Numeric() && !f.IsLink() && p.Date != "" && p.Name != d.Dataset {
-				kinds = append(kinds, Option{asJSON(query.Target{Plan: p.Name, Planned: &query.Measure{Aggregate: query.Sum, Field: f.Name}, Measure: t.Measure}), "from " + lower(p.Title)})
+				kinds = append(kinds, Option{asJSON(query.Target{Plan: p.Name, Planned: &query.Measure{Aggregate: query.Sum, Field: f.Name}, Measure: t.Measure}), "from " + locale.Lower(p.Title)})
 				if t.Plan == p.Name {
 					now = len(kinds) - 1
 				}

@@ -9,6 +9,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
@@ -46,7 +47,7 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 			}
 			if m.Then != nil {
 				plain("as a")
-				out = append(out, Phrase{Part: fmt.Sprintf("then.%d", i), Text: lower(chart.MadeWords(m.Then))})
+				out = append(out, Phrase{Part: fmt.Sprintf("then.%d", i), Text: locale.Lower(chart.MadeWords(m.Then))})
 			}
 		}
 		plain("of")
@@ -148,7 +149,7 @@ func measure(m query.Measure, ds *dataset.Dataset, first bool) string {
 		text = chart.MeasureLabel(query.Measure{Aggregate: m.Aggregate, Field: m.Field, P: m.P}, ds)
 	}
 	if !first {
-		text = strings.ToLower(text[:1]) + text[1:]
+		text = locale.Lower(text)
 	}
 	if m.Where != nil {
 		text += " where " + ds.Words(*m.Where)
@@ -179,7 +180,7 @@ func cut(d query.Dimension) string {
 func order(s *query.Sort, d *chart.Document, ds *dataset.Dataset) string {
 	text := map[string]string{"label": "name", "list": "the pick list", "hand": "your own"}[s.By]
 	if s.ByFigure() && s.Measure < len(d.Measures) {
-		text = lower(chart.MeasureLabel(d.Measures[s.Measure], ds))
+		text = locale.Lower(chart.MeasureLabel(d.Measures[s.Measure], ds))
 		if s.By != "measure" {
 			text = map[string]string{"before": "what was before of ", "change": "change of ", "percent": "change in percent of "}[s.By] + text
 		}
@@ -210,7 +211,7 @@ func results(d *chart.Document, ds *dataset.Dataset) string {
 		if r.Measure >= len(d.Measures) {
 			continue
 		}
-		text := lower(chart.MeasureLabel(d.Measures[r.Measure], ds))
+		text := locale.Lower(chart.MeasureLabel(d.Measures[r.Measure], ds))
 		if r.Value != "" {
 			text = r.Value + " of " + text
 		}
@@ -283,13 +284,13 @@ func Title(d *chart.Document, ds *dataset.Dataset) string {
 		switch {
 		case err != nil:
 		case dim.Part != 0:
-			title += ", by " + dim.Part.String() + " of " + lower(f.Label)
+			title += ", by " + dim.Part.String() + " of " + locale.Lower(f.Label)
 		case f.Type.Temporal() && dim.Grain != 0:
 			title += " per " + dim.Grain.String()
 		case f.Type.Temporal():
 			title += " over time"
 		default:
-			title += ", by " + lower(f.Label)
+			title += ", by " + locale.Lower(f.Label)
 		}
 	}
 	return title
@@ -308,17 +309,15 @@ func titled(m query.Measure, ds *dataset.Dataset) (name string) {
 	case m.Aggregate == query.Sum:
 		name = f.Label
 	case m.Aggregate == query.Percentile:
-		name = strings.TrimSuffix(chart.MeasureLabel(m, ds), f.Label) + lower(f.Label)
+		name = strings.TrimSuffix(chart.MeasureLabel(m, ds), f.Label) + locale.Lower(f.Label)
 	default:
-		name = m.Aggregate.Words() + " of " + lower(f.Label)
+		name = m.Aggregate.Words() + " of " + locale.Lower(f.Label)
 	}
 	if m.Then != nil {
-		name = chart.MadeWords(m.Then) + " of " + lower(name)
+		name = chart.MadeWords(m.Then) + " of " + locale.Lower(name)
 	}
 	return name
 }
-
-func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }
 
 // Missing says what keeps the chart from being drawn, "" when nothing does.
 func Missing(d *chart.Document, ds *dataset.Dataset) string {

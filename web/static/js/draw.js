@@ -6,14 +6,14 @@
 import { axes } from "./drawing/axes.js";
 import { funnel, gauge, heat, scatter } from "./drawing/fields.js";
 import { pies, radar } from "./drawing/round.js";
-import { Batch, colour, el, sign } from "./drawing/svg.js";
+import { Batch, colour, el, faded, sign } from "./drawing/svg.js";
 
 /**
  * @typedef {{size: number, from: number, x?: number, r?: number, low?: number, high?: number, label: string, text?: string, more?: string[], tone?: string, exact: string, base?: string, run?: {key: object, was: string}, then?: object}} Mark
  * @typedef {{name: string, colour: string, as: string, role?: string, second?: boolean, stack?: boolean, measure: number, of: number, key?: object, words?: string, total?: string, marks: (Mark | null)[]}} Series
- * @typedef {{label: string, full: string, partial?: boolean, ahead?: boolean, key: object, words: string, colour?: string, rate?: string}} Group
+ * @typedef {{label: string, full: string, short?: string, rank?: number, partial?: boolean, ahead?: boolean, key: object, words: string, colour?: string, rate?: string}} Group
  * @typedef {{low: number, high: number, log?: boolean, hidden?: boolean, no_grid?: boolean, title?: string, ticks: {at: number, label: string}[]}} Axis
- * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], bar_width?: number, bridge?: boolean, total?: string, columns?: number, summary: string, hints?: string[], reference: Record<string, any>}} Drawing
+ * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], ramp?: {tones: string[], low: string, high: string}, bar_width?: number, bridge?: boolean, total?: string, columns?: number, summary: string, hints?: string[], reference: Record<string, any>}} Drawing
  * @typedef {{series: number, group: number}} Place
  * @typedef {{x: number, y: number, width: number, height: number, fill: string, round?: boolean}} Box where a mark lies that is drawn together with others
  * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
@@ -411,6 +411,11 @@ export class Chart {
       list.append(item);
     };
     const block = (/** @type {string} */ c) => el("path", { d: "M-6 6-2-6h8V6z", fill: colour(c) });
+    if (m.ramp) {
+      const { tones, low, high } = m.ramp, item = document.createElement("li"), strip = el("svg", { viewBox: `0 0 ${tones.length * 12} 12`, width: tones.length * 12, height: 12, class: "ramp", "aria-hidden": "true" }, tones.map((tone, i) => el("rect", { x: i * 12, width: 12, height: 12, fill: colour(tone) })));
+      item.append(low, strip, high);
+      list.append(item);
+    }
     for (const step of m.key ?? []) add(block(step.tone), step.label, null);
     if (m.kind === "pie" || m.kind === "donut") {
       if (m.legend !== "top" || m.series.length > 1) m.groups.forEach((g, i) => add(block(g.colour ?? "c1"), g.label, i));
@@ -419,14 +424,14 @@ export class Chart {
     if (m.kind === "heat map" || m.kind === "risk grid" || m.kind === "funnel" || m.kind === "gauge") return list;
     m.series.forEach((s, i) => {
       if (s.role === "target" || s.as === "tick") add(el("path", { d: "M-6-1.500h12v3h-12z", fill: colour(s.colour) }), s.name, null);
-      else if (s.role === "before" && s.as === "ghost") add(el("path", { d: "M-4 6v-10h6v10z", class: "ghost", fill: colour(s.colour) }), s.name, null);
+      else if (s.role === "before" && s.as === "ghost") add(el("path", { d: "M-4 6v-10h6v10z", class: "ghost", fill: faded(colour(s.colour)) }), s.name, null);
       else if (s.role) add(el("path", { d: "M-6 0h12", class: `curve ${s.role}`, stroke: colour(s.colour) }), s.name, null);
       else if (s.as === "point" && (this.batch || s.marks.some((mark) => mark?.r !== undefined))) add(el("circle", { r: 5, fill: colour(s.colour) }), s.name, i); // as they are drawn
       else add(s.as === "line" || s.as === "point" || s.as === "polygon" ? sign(i, colour(s.colour)) : block(s.colour), s.name, i);
     });
     if (m.series.some((s) => s.as === "column" && s.marks.some((mark, g) => mark && m.groups[g].partial))) {
       const c = colour(m.series.find((s) => s.as === "column")?.colour ?? "c1");
-      add(el("g", {}, [el("rect", { x: -5, y: -5, width: 10, height: 11, class: "partial", fill: c }), el("path", { d: "M-5-5V6H5V-5", class: "open", stroke: c })]), "not ended yet", null);
+      add(el("g", {}, [el("rect", { x: -5, y: -5, width: 10, height: 11, class: "partial", fill: faded(c) }), el("path", { d: "M-5-5V6H5V-5", class: "open", stroke: c })]), "not ended yet", null);
     }
     return list;
   }

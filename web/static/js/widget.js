@@ -255,8 +255,66 @@ function part(plan) {
   }
 }
 
+/**
+ * Lets a table that is larger than its place scroll by whole rows between its headings and
+ * its totals, with a sign of how many rows lie below. @param {HTMLElement} body @param {HTMLElement} scroll
+ */
+function hold(body, scroll) {
+  const table = scroll.querySelector("table"), sign = document.createElement("p");
+  sign.className = "more-below";
+  sign.setAttribute("aria-hidden", "true");
+  scroll.after(sign);
+  const rows = () => [...scroll.querySelectorAll("tbody tr")].filter((r) => !/** @type {HTMLElement} */ (r).hidden);
+  const tall = (/** @type {string} */ part) => /** @type {HTMLElement | null} */ (scroll.querySelector(part))?.offsetHeight ?? 0;
+  const tell = () => {
+    const end = scroll.getBoundingClientRect().top + scroll.clientHeight - tall("tfoot"), below = rows().filter((r) => r.getBoundingClientRect().bottom > end + 2).length;
+    sign.textContent = below ? `${below} more below` : "";
+  };
+  const fit = () => {
+    scroll.style.maxHeight = "";
+    sign.hidden = true;
+    if (body.scrollHeight <= body.clientHeight + 1) return;
+    sign.hidden = false;
+    scroll.style.scrollPaddingTop = `${tall("thead")}px`;
+    const others = body.scrollHeight - scroll.offsetHeight, bar = scroll.offsetHeight - scroll.clientHeight;
+    let height = tall("thead") + tall("tfoot") + bar;
+    rows().every((r, i) => {
+      const next = height + /** @type {HTMLElement} */ (r).offsetHeight;
+      if (i > 0 && next + others > body.clientHeight) return false;
+      height = next;
+      return true;
+    });
+    scroll.style.maxHeight = `${height}px`;
+    tell();
+  };
+  scroll.addEventListener("scroll", tell, { passive: true });
+  const observer = new ResizeObserver(() => (scroll.isConnected ? fit() : observer.disconnect()));
+  observer.observe(body);
+  if (table) observer.observe(table);
+}
+
+/** Makes key figures smaller until their names have room too; small lines give way first. @param {HTMLElement} body */
+function shrink(body) {
+  const fits = () => body.scrollHeight <= body.clientHeight + 1 && body.scrollWidth <= body.clientWidth + 1;
+  const observer = new ResizeObserver(() => {
+    if (!body.querySelector(".figures")) return observer.disconnect();
+    for (const step of ["", "26", "21", "tight 21", "tight 17", "bare 17", "bare 15"]) {
+      const [size, how = ""] = step.split(" ").reverse();
+      body.classList.toggle("tight", how !== "");
+      body.classList.toggle("bare", how === "bare");
+      if (size) body.style.setProperty("--figure", `${size}px`);
+      else body.style.removeProperty("--figure");
+      if (fits()) return;
+    }
+  });
+  observer.observe(body);
+}
+
 /** Puts what says where it lies in its place. @param {HTMLElement} body */
 function lay(body) {
+  const table = /** @type {HTMLElement | null} */ (body.querySelector(":scope > .scroll:has(> table.grid)"));
+  if (table) hold(body, table);
+  if (body.querySelector(".figures")) shrink(body);
   const scale = /** @type {HTMLElement | null} */ (body.querySelector(".timeline .scale"));
   if (scale) new ResizeObserver(() => thin(scale)).observe(scale);
   for (const node of /** @type {NodeListOf<HTMLElement>} */ (body.querySelectorAll("[data-left], [data-top], [data-wide]"))) {

@@ -1,5 +1,5 @@
 /** Columns, bars, lines, areas and their combinations. */
-import { Room, colour, el, legible, lines, shorten, sign, text, wide } from "./svg.js";
+import { Room, colour, el, faded, legible, lines, shorten, sign, text, wide } from "./svg.js";
 
 /** @typedef {import("../draw.js").Drawing} Drawing */
 /** @typedef {import("../draw.js").Series} Series */
@@ -41,7 +41,7 @@ export function axes(m, st) {
   const hideCategory = m.category.hidden;
   const box = { left: 2, right: width - 4, top: 8, bottom: height - 4 };
   if (m.axis.title && !flat || m.second) box.top += 14;
-  /** @type {{lines: string[][], turn: boolean, step: number, tall: number}} */
+  /** @type {{lines: string[][], turn: boolean, step: number, tall: number, only?: Set<number>}} */
   let labels = { lines: [], turn: false, step: 1, tall: 0 };
   if (flat) {
     const most = Math.min(Math.max(...m.groups.map((g) => wide(g.label, size))) + 8, Math.max(48, width * 0.36), 200);
@@ -114,12 +114,12 @@ export function axes(m, st) {
         const start = middle + off(place) - whole / 2 + (ghosts && !ghost ? whole * 0.26 : 0);
         const length = Math.max(Math.abs(to - from), mark.size === mark.from ? 0 : 0.75);
         const r = flat ? { x: Math.min(from, to), y: start, width: length, height: thick } : { x: start, y: Math.min(from, to), width: thick, height: length };
-        const fill = colour(mark.tone ?? s.colour), together = st.batch && !ghost;
+        const lighter = ghost || !!m.groups[g].partial, plain = colour(mark.tone ?? s.colour), fill = lighter ? faded(plain) : plain, together = st.batch && !ghost;
         const rect = together ? { ...r, fill } : el("rect", { ...r, class: ghost ? "mark ghost" : `mark${m.groups[g].partial ? " partial" : ""}`, fill });
         if (rect instanceof SVGElement) (ghost ? layer.back : layer.marks).append(rect);
-        if (m.groups[g].partial && !ghost) layer.marks.append(open(r, fill, flat ? (to < from ? "left" : "right") : to > from ? "bottom" : "top"));
+        if (m.groups[g].partial && !ghost) layer.marks.append(open(r, plain, flat ? (to < from ? "left" : "right") : to > from ? "bottom" : "top"));
         st.put(i, g, flat ? to : middle + off(place), flat ? middle + off(place) : to, rect);
-        if (mark.text && !ghost && (roomy || s.stack)) barText(mark.text, r, { flat, up: to > from === flat || to === from, inside: !!s.stack, size, mark, s, room, into: layer.over });
+        if (mark.text && !ghost && (roomy || s.stack)) barText(mark.text, r, { flat, up: to > from === flat || to === from, inside: !!s.stack, size, mark, s, room, partial: m.groups[g].partial, into: layer.over });
       } else if (s.as === "tick") {
         const half = Math.max(5, Math.min(slot * 0.48, (each * Math.max(1, places)) / 2 + 4));
         const aim = s.role === "target";
@@ -158,28 +158,46 @@ export function thin(ticks, length, each) {
 /** How far a turned label reaches to the left, as part of its length: the cosine of 38 degrees. */
 export const slope = 0.79;
 
+/** Which steps along time are labelled: where units of the calendar begin, as small as have room, and always the last. @param {Drawing} m @param {number} slot @param {number} size */
+export function calendar(m, slot, size) {
+  const last = m.groups.length - 1, all = m.groups.map((_, g) => g);
+  const room = (/** @type {number} */ a, /** @type {number} */ b) => (b - a) * slot >= (wide(m.groups[a].label, size) + wide(m.groups[b].label, size)) / 2 + 12;
+  const fit = (/** @type {number[]} */ of) => of.every((g, i) => i === 0 || room(of[i - 1], g));
+  let picked = all;
+  for (let rank = 1; rank < 5 && !fit(picked); rank++) {
+    const larger = all.filter((g) => (m.groups[g].rank ?? 0) >= rank);
+    if (larger.length < 3) break;
+    picked = larger;
+  }
+  for (let step = 2, of = picked; !fit(picked) && step <= all.length; step++) picked = of.filter((_, i) => (of.length - 1 - i) % step === 0);
+  while (picked.length && picked[picked.length - 1] !== last && !room(picked[picked.length - 1], last)) picked = picked.slice(0, -1);
+  return new Set([...picked, last]);
+}
+
 /** How the labels under the columns stand: in a line, in two, turned, or only some of them. @param {Drawing} m @param {number} slot @param {number} size @param {number} left @param {number} height */
 function categories(m, slot, size, left, height) {
-  const names = m.groups.map((g) => g.label), most = Math.max(...names.map((s) => wide(s, size)));
-  if (most <= slot - 6) return { lines: names.map((s) => [s]), turn: false, step: 1, tall: 16 };
-  if (m.category.time) {
-    const step = Math.ceil((most + 12) / slot);
-    return { lines: names.map((s) => [s]), turn: false, step, tall: 16 };
-  }
+  const fits = (/** @type {string[]} */ of) => Math.max(...of.map((s) => wide(s, size))) <= slot - 6;
+  const plain = (/** @type {string[]} */ of) => ({ lines: of.map((s) => [s]), turn: false, step: 1, tall: 16 });
+  let names = m.groups.map((g) => g.label);
+  if (fits(names)) return plain(names);
+  if (m.category.time) return { ...plain(names), only: calendar(m, slot, size) };
+  names = m.groups.map((g) => g.short ?? g.label); // months shorten before they turn
+  if (fits(names)) return plain(names);
+  const most = Math.max(...names.map((s) => wide(s, size)));
   const broken = names.map((s) => lines(s, slot - 6, size));
   if (broken.every(Boolean)) return { lines: /** @type {string[][]} */ (broken), turn: false, step: 1, tall: 30 };
   const long = Math.min(most, 120, Math.max(44, height * 0.45), Math.max(60, left + slot / 2 + 60)), step = Math.max(1, Math.ceil(15 / slot));
   return { lines: names.map((s) => [shorten(s, long, size)]), turn: true, step, tall: Math.round(long * 0.62) + 14 };
 }
 
-/** @param {Drawing} m @param {any} box @param {{lines: string[][], turn: boolean, step: number}} labels @param {number} size @param {(g: number) => number} at @param {number} height */
+/** @param {Drawing} m @param {any} box @param {{lines: string[][], turn: boolean, step: number, only?: Set<number>}} labels @param {number} size @param {(g: number) => number} at @param {number} height */
 function lowerLabels(m, box, labels, size, at, height) {
   /** @type {SVGElement[]} */
   const out = [];
   const base = box.bottom + 14;
   let end = -Infinity; // where the label before ends
   labels.lines.forEach((parts, g) => {
-    if (g % labels.step) return;
+    if (g % labels.step || labels.only && !labels.only.has(g)) return;
     if (labels.turn) {
       // A turned label reaches to the left, at most to the edge.
       const s = shorten(parts[0], Math.max(0, (at(g) - 2) / slope), size);
@@ -214,7 +232,7 @@ function barText(s, r, o) {
   const w = wide(s, o.size);
   if (o.inside) {
     if (w > r.width - 4 || r.height < 15) return;
-    o.into.append(text(r.x + r.width / 2, r.y + r.height / 2 + 4, s, { anchor: "middle", size: o.size, fill: legible(colour(o.mark.tone ?? o.s.colour)), label: true }));
+    o.into.append(text(r.x + r.width / 2, r.y + r.height / 2 + 4, s, { anchor: "middle", size: o.size, fill: o.partial ? "var(--ink)" : legible(colour(o.mark.tone ?? o.s.colour)), label: true }));
     return;
   }
   if (o.flat) {

@@ -1,6 +1,6 @@
 /** Heat maps, risk grids, scatters, funnels and gauges. */
 import { Room, colour, el, legible, lines, shorten, sign, text, wide } from "./svg.js";
-import { scale, slope, thin } from "./axes.js";
+import { calendar, scale, slope, thin } from "./axes.js";
 
 /** @typedef {import("../draw.js").Drawing} Drawing */
 /** @typedef {import("../draw.js").Stage} Stage */
@@ -14,7 +14,7 @@ export function heat(m, st) {
   const broken = m.groups.map((g) => lines(g.label, w - 4));
   const turned = !broken.every(Boolean) && !m.category.time && w < most;
   const long = Math.min(most, 110, Math.max(44, st.height * 0.4));
-  const step = m.category.time ? Math.max(1, Math.ceil((most + 8) / w)) : turned ? Math.max(1, Math.ceil(14 / w)) : 1;
+  const only = m.category.time ? calendar(m, w, 12) : null, step = turned ? Math.max(1, Math.ceil(14 / w)) : 1;
   const low = (m.category.hidden ? 2 : turned ? long * 0.62 + 14 : broken.some((b) => (b?.length ?? 0) > 1) ? 32 : 18) + (m.category.title ? 15 : 0);
   const h = Math.max(4, (st.height - top - low) / rows);
   if (m.axis.title) st.root.append(text(2, 12, shorten(m.axis.title, st.width / 2), { full: m.axis.title }));
@@ -34,10 +34,10 @@ export function heat(m, st) {
   });
   if (!m.category.hidden) {
     m.groups.forEach((group, g) => {
-      if (g % step) return;
+      if (g % step || only && !only.has(g)) return;
       const x = left + (g + 0.5) * w, y = top + rows * h + 14;
       if (turned) st.root.append(text(x + 3, y, shorten(group.label, Math.min(long, x / slope)), { anchor: "end", turn: -38, full: group.full }));
-      else (step > 1 ? [group.label] : broken[g] ?? [shorten(group.label, w - 4)]).forEach((part, k) => st.root.append(text(Math.min(x, st.width - wide(part) / 2), y + 13 * k, part, { anchor: "middle", full: group.full })));
+      else (step > 1 || only ? [group.label] : broken[g] ?? [shorten(group.label, w - 4)]).forEach((part, k) => st.root.append(text(Math.min(x, st.width - wide(part) / 2), y + 13 * k, part, { anchor: "middle", full: group.full })));
     });
   }
   if (m.category.title) st.root.append(text(left + (st.width - left) / 2, st.height - 3, shorten(m.category.title, st.width - left), { anchor: "middle" }));
@@ -46,7 +46,7 @@ export function heat(m, st) {
 /** @param {Drawing} m @param {Stage} st */
 export function scatter(m, st) {
   const across = /** @type {import("../draw.js").Axis} */ (m.across), ys = thin(m.axis.ticks, st.height, 26);
-  const left = Math.max(...ys.map((t) => wide(t.label))) + 10, top = 20, bottom = st.height - (across.title ? 34 : 20), right = st.width - 14;
+  const left = Math.max(...ys.map((t) => wide(t.label))) + 10, top = 20, bottom = st.height - (across.title ? 34 : 20), right = st.width - Math.max(14, ...across.ticks.slice(-1).map((t) => wide(t.label) / 2 + 3));
   const xs = thin(across.ticks, right - left, 60), x = scale(across, left, right), y = scale(m.axis, bottom, top);
   const named = new Room(st.width, st.height), grid = el("g", { class: "grid-lines" });
   for (const t of ys) grid.append(el("line", { x1: left, x2: right, y1: y(t.at), y2: y(t.at) }), text(left - 6, y(t.at) + 4, t.label, { anchor: "end" }));
@@ -64,8 +64,14 @@ export function scatter(m, st) {
     texts.append(text(right, y(line.at) - 4, line.label, { anchor: "end", fill: "var(--ink)", halo: true }));
   }
   const many = m.groups.length * m.series.length > 300;
-  // Large ones lie below small ones.
+  // Large ones lie below small ones; no name lies on any of them.
   const all = m.series.flatMap((s, i) => (st.hidden.has(i) ? [] : s.marks.map((mark, g) => ({ mark, i, g, s })))).filter((p) => p.mark).sort((a, b) => (b.mark?.r ?? 0) - (a.mark?.r ?? 0));
+  if (!st.batch) {
+    for (const { mark } of all) {
+      const r = mark?.r === undefined ? 4 : Math.max(2, most * Math.sqrt(mark.r));
+      if (mark) named.taken.push([x(mark.x ?? 0) - r * 0.8, y(mark.size) - r * 0.8, r * 1.6, r * 1.6]);
+    }
+  }
   for (const { mark, i, g, s } of all) {
     if (!mark) continue;
     const px = x(mark.x ?? 0), py = y(mark.size), r = mark.r === undefined ? 0 : Math.max(2, most * Math.sqrt(mark.r));
@@ -81,7 +87,7 @@ export function scatter(m, st) {
     st.put(i, g, px, py, shape);
     const w = wide(mark.text ?? "", 11);
     if (mark.text) {
-      for (const [tx, ty] of [[px + (r || 5) + 3, py + 4], [px - (r || 5) - 3 - w, py + 4], [px - w / 2, py - (r || 5) - 4]]) {
+      for (const [tx, ty] of [[px + (r || 5) + 3, py + 4], [px - (r || 5) - 3 - w, py + 4], [px - w / 2, py - (r || 5) - 4], [px - w / 2, py + (r || 5) + 12]]) {
         if (!named.take(tx, ty - 10, w, 13)) continue;
         texts.append(text(tx, ty, mark.text, { size: 11, fill: "var(--ink)", halo: true, label: true }));
         break;

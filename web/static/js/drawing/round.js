@@ -12,11 +12,13 @@ const path = (/** @type {number[]} */ p) => p.map((n) => n.toFixed(2)).join(" ")
 
 /** What is written at a slice, and the name within it. @typedef {{g: number, mid: number, label: string, name: string}} Label */
 
+/** What follows the name in a label. @param {Label} l */
+const figure = (l) => (l.label.startsWith(l.name) ? l.label.slice(l.name.length) : "");
+
 /** A label shortened to a width: its name gives way, its figure stays. @param {Label} l @param {number} space @param {number} [size] */
 function keeping(l, space, size) {
-  const figure = l.label.startsWith(l.name) ? l.label.slice(l.name.length) : "";
-  const name = figure ? shorten(l.name, space - wide(figure, size), size) : "";
-  return name ? name + figure : shorten(l.label, space, size);
+  const rest = figure(l), name = rest ? shorten(l.name, space - wide(rest, size), size) : "";
+  return name ? name + rest : shorten(l.label, space, size);
 }
 
 /** @param {Drawing} m @param {Stage} st */
@@ -28,7 +30,7 @@ export function pies(m, st) {
     const x0 = (i % across) * w, y0 = Math.floor(i / across) * h, named = alone ? 0 : 18;
     const beside = alone && w > 300;
     const most = Math.max(0, ...s.marks.map((mark) => wide(mark?.text ?? "")));
-    const r = Math.max(12, Math.min((h - named) / 2 - (alone && !beside ? 22 : 8), beside ? Math.max(w * 0.25, w / 2 - most - 34) : w / 2 - 10));
+    const r = Math.max(12, Math.min((h - named) / 2 - (alone && !beside ? 22 : 8), beside ? Math.max(w * 0.22, w / 2 - most - 34) : w / 2 - 10));
     const cx = x0 + w / 2, cy = y0 + named + (h - named) / 2, inner = m.kind === "donut" ? r * 0.58 : 0;
     if (!alone) st.root.append(text(cx, y0 + 13, shorten(s.name, w - 8, 12, 600), { anchor: "middle", weight: 600, fill: "var(--ink)", full: s.name }));
     let a = 0;
@@ -67,26 +69,28 @@ export function pies(m, st) {
   });
 }
 
-/** Labels beside a pie, pushed apart, each with a thin line to its slice. @param {Stage} st @param {Label[]} labels @param {number} cx @param {number} cy @param {number} r @param {number} x0 @param {number} w @param {number} y0 @param {number} h */
+/** Labels beside a pie, pushed apart, each with a thin line to its slice; in two lines where one is too short. @param {Stage} st @param {Label[]} labels @param {number} cx @param {number} cy @param {number} r @param {number} x0 @param {number} w @param {number} y0 @param {number} h */
 function sideTexts(st, labels, cx, cy, r, x0, w, y0, h) {
+  const space = w / 2 - r - 24, two = labels.some((l) => wide(l.label) > space && figure(l)), tall = two ? 29 : 15;
   for (const right of [true, false]) {
     const side = labels.filter((l) => l.mid < Math.PI === right).map((l) => ({ ...l, y: point(cx, cy, r + 12, l.mid)[1] })).sort((a, b) => a.y - b.y);
-    const most = Math.floor((h - 4) / 15);
+    const most = Math.floor((h - 4) / tall);
     while (side.length > most) side.splice(side.indexOf(side.reduce((a, b) => (a.g > b.g ? a : b))), 1);
     let low = y0 + 10;
     for (const l of side) {
       l.y = Math.max(l.y, low);
-      low = l.y + 15;
+      low = l.y + tall;
     }
-    let high = y0 + h - 4;
+    let high = y0 + h - (two ? 18 : 4);
     for (const l of [...side].reverse()) {
       l.y = Math.min(l.y, high);
-      high = l.y - 15;
+      high = l.y - tall;
     }
     for (const l of side) {
-      const [px, py] = point(cx, cy, r + 2, l.mid), x = right ? cx + r + 18 : cx - r - 18;
-      const label = keeping(l, right ? x0 + w - x - 6 : x - x0 - 6);
-      st.root.append(el("path", { d: `M${path([px, py])}L${path([x - (right ? 4 : -4), l.y - 4])}`, class: "leader" }), text(x, l.y, label, { anchor: right ? "start" : "end", fill: "var(--ink)", full: l.label, label: true }));
+      const [px, py] = point(cx, cy, r + 2, l.mid), x = right ? cx + r + 18 : cx - r - 18, anchor = right ? "start" : "end";
+      st.root.append(el("path", { d: `M${path([px, py])}L${path([x - (right ? 4 : -4), l.y - 4])}`, class: "leader" }));
+      st.root.append(text(x, l.y, two && figure(l) ? shorten(l.name, space) : keeping(l, space), { anchor, fill: "var(--ink)", full: l.label, label: true }));
+      if (two && figure(l)) st.root.append(text(x, l.y + 14, figure(l).replace(/^, /, ""), { anchor }));
     }
   }
 }

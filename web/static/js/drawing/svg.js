@@ -24,6 +24,9 @@ export function colour(name) {
   return tones.includes(name) ? `var(--t-${name})` : `var(--${name})`;
 }
 
+/** A lighter tone of a colour, for what is past or has not ended. @param {string} fill as colour() gives it */
+export const faded = (fill) => `color-mix(in srgb, ${fill} 38%, var(--paper))`;
+
 /** Relative luminance, by WCAG 2.2. @param {number[]} rgb */
 const luminance = (rgb) => rgb.map((v) => v / 255).map((v) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4)).reduce((sum, v, i) => sum + v * [0.2126, 0.7152, 0.0722][i], 0);
 
@@ -65,13 +68,14 @@ export function wide(s, size = 12, weight = 400) {
 /** Shortens a text to a width; the full one stays in its title. @param {string} s @param {number} room @param {number} [size] @param {number} [weight] */
 export function shorten(s, room, size = 12, weight = 400) {
   if (wide(s, size, weight) <= room) return s;
-  let low = 0, high = s.length;
+  const letters = [...s];
+  let low = 0, high = letters.length;
   while (low < high) {
     const mid = (low + high + 1) >> 1;
-    if (wide(`${s.slice(0, mid)}…`, size, weight) <= room) low = mid;
+    if (wide(`${letters.slice(0, mid).join("")}…`, size, weight) <= room) low = mid;
     else high = mid - 1;
   }
-  return low ? `${s.slice(0, low).trimEnd()}…` : "";
+  return low ? `${letters.slice(0, low).join("").trimEnd()}…` : "";
 }
 
 /** Breaks a text into at most two lines that fit, or returns null. @param {string} s @param {number} room @param {number} [size] */
