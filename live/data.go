@@ -17,7 +17,17 @@ import (
 
 // Profile looks at what is in a dataset, as far as the viewer may see it.
 func (e *Engine) Profile(ctx context.Context, ds *dataset.Dataset, v rule.Viewer, only string) (*profile.Profile, error) {
-	p := profile.New(ds, e.Setting(ds, v, filter.Condition{}, time.Time{}), only)
+	setting := e.Setting(ds, v, filter.Condition{}, time.Time{})
+	var p *profile.Plan
+	switch kept, _ := e.profiled.Load(ds.Name); {
+	case only != "":
+		p = profile.New(ds, setting, only)
+	case v.Builder && kept != nil && time.Since(kept.(profiled).at) < profileKept:
+		p = profile.Again(ds, setting, kept.(profiled).of, kept.(profiled).profile)
+	}
+	if p == nil {
+		p = profile.New(ds, setting)
+	}
 	if !v.Builder {
 		p.Even()
 	}
@@ -29,8 +39,23 @@ func (e *Engine) Profile(ctx context.Context, ds *dataset.Dataset, v rule.Viewer
 	if err != nil {
 		return nil, err
 	}
-	return p.Read(r.Rows[0], r.Rows[1]), nil
+	out := p.Read(r.Rows[0], r.Rows[1])
+	if v.Builder && only == "" {
+		e.profiled.Store(ds.Name, profiled{&ds.Document, out, time.Now()})
+	}
+	return out, nil
 }
+
+// profiled is the last profile of a dataset that a builder saw: once a field is repaired,
+// only that field is looked at again.
+type profiled struct {
+	of      *dataset.Document
+	profile *profile.Profile
+	at      time.Time
+}
+
+// profileKept is how long a profile is good for the fields that a repair leaves alone.
+const profileKept = 2 * time.Minute
 
 // KeyProblem looks in the records of a view or query whether its key tells them apart.
 func (e *Engine) KeyProblem(ctx context.Context, ds *dataset.Dataset) error {

@@ -30,6 +30,7 @@ type Engine struct {
 	resolved map[string]resolved
 	ruled    map[string]ruled
 	watching context.Context
+	profiled sync.Map // of the datasets that builders look at, by name
 	careful  sync.Map // datasets of which a sum has met what cannot be computed with, by name
 }
 

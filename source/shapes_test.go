@@ -27,12 +27,15 @@ func TestReadingTextIsTheSameInSQL(t *testing.T) {
 	texts := []string{"", " ", "1", "-1", "+1", "1234.50", "1,234.50", "1.234,50", "12,34.5", "1,2345", "1 234,50", "1'234.50", "£1,234.50", "1,234.50 ", "\t7\n", "1e5", "1e-300", "1e9999", "0x10", "NaN", "Infinity", "١٢", ".5", "5.", "--1", strings.Repeat("9", 390), strings.Repeat("9", 500), "1,234.50%", "€1.234,50", "1.234,50 €",
 		"2026-12-31", "2026-2-3", "2026-02-30", "2024-02-29", "2023-02-29", "1900-02-29", "2000-02-29", "0000-01-01", "9999-12-31", "10000-01-01", "31/12/2026", "12/31/2026", "1/2/2026", "31.12.2026", "31-12-2026", "31 Dec 2026", "31 dec 2026", "31 Dez 2026", "20261231", "20261331", "2026/12/31", "today", "now", "infinity", "44 BC",
 		"2026-12-31 23:59", "2026-12-31T23:59:59", "2026-12-31 24:00", "2026-12-31 23:59:59.123456", "2026-12-31 23:59:59.1234567", "2026-12-31T23:59:59Z", "2026-12-31T23:59:59+01:00", "2026-12-31T23:59:59-0330", "31/12/2026 7:05", "2026-12-31  10:00",
+		"Jan 1 2000", "June 12, 1998", "12 June 1998", "12 june 98", "12. Jun. 1998", "1 Sept 2001", "1 Septem 2001", "12-Jun-98", "Feb 29 2001", "2001/01/01 06:55", "3.4.26", "3.4.70", "31.12.69", "29.2.1900", "31/12/2026 11:59 PM", "31/12/2026 12:05 am", "31/12/2026 13:00 PM", "1/2/26 0:30 AM", "Dec 31, 2026 7:05 pm", "1.2.026", "1.2.2",
+		"(20.00)", "20.00-", "(1,234.50)", "-£20.00", "£-20.00", "(£1,234.50)", "£1,234.50-", "£ 20", "20 %", "-12.5%", "(12.5%)", "−7", "7−", "(7", "7)", "(-7)", "--7", "-(7)", "()", "1,234.50 €-", "-1.234,50 €", "CHF 1’234.50", "CHF-1’234.50", "1\u202f234,50", "1e5-", "(1e5)",
 		"true", "TRUE", "t", "yes", "Yes", "no", "J", "n", "on", "off", "1", "0", "maybe", "y", "N", "ÿ"}
 	formats := map[string]*reading.Format{}
 	for _, typ := range []field.Type{field.Integer, field.Number, field.Date, field.Timestamp, field.Boolean} {
 		formats["cast to "+typ.String()] = reading.Plain(typ)
 	}
-	for like, typ := range map[string]field.Type{"1,234.50": field.Number, "1.234,50": field.Number, "1234.50": field.Number, "1 234,50": field.Number, "1'234.50": field.Number, "£1,234.50": field.Number, "1.234,50 €": field.Number, "1,234.50%": field.Number,
+	for like, typ := range map[string]field.Type{"1,234.50": field.Number, "1.234,50": field.Number, "1234.50": field.Number, "1 234,50": field.Number, "1'234.50": field.Number, "£1,234.50": field.Number, "1.234,50 €": field.Number, "1,234.50%": field.Number, "CHF 1’234.50": field.Number, "1\u202f234,50": field.Number,
+		"31 December 2026": field.Date, "Dec 31, 2026": field.Date, "31.12.26": field.Date, "12/31/26": field.Date, "31-Dec-26": field.Date, "2026/12/31 23:59": field.Timestamp, "31/12/26 23:59": field.Timestamp, "Dec 31, 2026 11:59 PM": field.Timestamp,
 		"2026-12-31": field.Date, "31/12/2026": field.Date, "12/31/2026": field.Date, "31.12.2026": field.Date, "31 Dec 2026": field.Date, "20261231": field.Date, "2026-12-31 23:59": field.Timestamp, "31/12/2026 23:59": field.Timestamp, "2026-12-31T23:59:00Z": field.Timestamp, "yes/no": field.Boolean, "J/N": field.Boolean} {
 		f, err := reading.Parse(typ, like)
 		require.NoError(t, err, like)
@@ -76,7 +79,9 @@ func TestReadingTextIsTheSameInSQL(t *testing.T) {
 	for _, samples := range []struct {
 		texts []string
 		like  string
-	}{{[]string{"1,240.50", "99.00", "", "see note", "1.00", "2.00", "3.00", "4.00", "5.00", "6.00", "7.00", "8.00"}, "1,234.50"}, {[]string{"13/01/2026", "02/03/2026"}, "31/12/2026"}, {[]string{"01/13/2026", "02/03/2026"}, "12/31/2026"}, {[]string{"01/02/2026"}, "31/12/2026"}, {[]string{"a", "b"}, ""}, {[]string{"Yes", "no", "no"}, "yes/no"}, {[]string{"1.234,50", "99,00"}, "1.234,50"}} {
+	}{{[]string{"1,240.50", "99.00", "", "see note", "1.00", "2.00", "3.00", "4.00", "5.00", "6.00", "7.00", "8.00"}, "1,234.50"}, {[]string{"13/01/2026", "02/03/2026"}, "31/12/2026"}, {[]string{"01/13/2026", "02/03/2026"}, "12/31/2026"}, {[]string{"01/02/2026"}, "31/12/2026"}, {[]string{"a", "b"}, ""}, {[]string{"Yes", "no", "no"}, "yes/no"}, {[]string{"1.234,50", "99,00"}, "1.234,50"},
+		{[]string{"Jan 1 2000", "June 12, 1998"}, "Dec 31, 2026"}, {[]string{"12 June 1998", "1 Jan 2000"}, "31 Dec 2026"}, {[]string{"2001/01/01 06:55"}, "2026/12/31 23:59"}, {[]string{"3.4.26", "30.4.26"}, "31.12.26"}, {[]string{"3/4/26", "4/30/26"}, "12/31/26"}, {[]string{"1/2/2026 7:05 PM"}, "31/12/2026 23:59"},
+		{[]string{"(20.00)", "1,300.00"}, "1,234.50"}, {[]string{"20.00-", "7.5"}, "1234.50"}, {[]string{"12.5%", "7 %"}, "1234.50%"}, {[]string{"£12.50", "-£1,200.00"}, "£1,234.50"}, {[]string{"12,50 kr", "7 kr"}, "1.234,50 kr"}, {[]string{"0071", "1200"}, ""}, {[]string{"12 apples and pears", "7 apples and pears"}, ""}} {
 		found := reading.Detect(samples.texts)
 		if samples.like == "" {
 			assert.Nil(t, found)

@@ -47,7 +47,7 @@ func newProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location
 	}
 	for _, f := range p.Fields {
 		n := format.OfField(f.Of).In(f.Of, zone)
-		view := &fieldView{Records: format.Count(p.Records), Empty: format.Count(f.Empty), Filled: format.Count(f.Filled), Distinct: format.Count(int64(f.Distinct)), Smallest: n.Value(f.Smallest), Largest: n.Value(f.Largest), Median: n.Value(f.Quartiles[1]), Spread: n.Value(f.Spread)}
+		view := &fieldView{Records: format.Count(p.Records), Empty: format.Count(f.Empty), Filled: format.Count(f.Filled), Distinct: format.Count(f.Distinct), Smallest: n.Value(f.Smallest), Largest: n.Value(f.Largest), Median: n.Value(f.Quartiles[1]), Spread: n.Value(f.Spread)}
 		if f.Unreadable > 0 {
 			view.Unreadable = format.Count(f.Unreadable)
 		}

@@ -264,14 +264,19 @@ func (s *Scope) Shown(f *Field) (string, error) {
 }
 
 // Sample makes the scope read only some of the records of a table of the database: the
-// given percentage, of whole pages where coarse is set. Other records are read whole.
-func (s *Scope) Sample(percent float64, coarse bool) {
+// given percentage, of whole pages where coarse is set; place is then where on them a
+// record lies. Other records are read whole.
+func (s *Scope) Sample(percent float64, coarse bool) (place string) {
 	if !s.table.Sampled() {
-		return
+		return ""
 	}
 	method := "bernoulli"
 	if coarse {
 		method = "system"
 	}
 	s.sample = fmt.Sprintf(" tablesample %s (%.6f) repeatable (1)", method, percent)
+	if coarse {
+		return "r.ctid"
+	}
+	return ""
 }

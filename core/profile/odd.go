@@ -31,6 +31,9 @@ type Offer struct {
 func (p *Plan) oddities(profile *Profile) []Oddity {
 	var out []Oddity
 	for _, f := range profile.Fields {
+		if f.Of.Hidden {
+			continue // among them what a repair has put aside
+		}
 		for _, look := range []func(*Profile, *Field) *Oddity{p.nothing, p.unreadable, p.foreign, p.dates, p.swamped, p.alike, p.spaces, p.cases} {
 			if o := look(profile, f); o != nil {
 				o.Field = f.Of.Name
@@ -171,7 +174,11 @@ func (p *Plan) swamped(_ *Profile, f *Field) *Oddity {
 		return &Oddity{Words: fmt.Sprintf("One value of “%s”, %s, swamps the rest.", f.Of.Label, format.Number{Decimals: -1}.Value(top)), Records: &c, Offers: []Offer{p.leaveOut(c)}}
 	}
 	if f.Of.Type == field.Text && f.Distinct > 1 && f.Top[0].N*100 >= n*97 {
-		return &Oddity{Words: fmt.Sprintf("“%s” is “%s” in nearly every %s, so that a chart by it says little.", f.Of.Label, f.Top[0].Value.Exact(), p.dataset.Record[0])}
+		where := "in nearly every " + p.dataset.Record[0]
+		if f.Top[0].N*100 < f.looked*97 {
+			where = "nearly everywhere that it is filled"
+		}
+		return &Oddity{Words: fmt.Sprintf("“%s” is “%s” %s, so that a chart by it says little.", f.Of.Label, f.Top[0].Value.Exact(), where)}
 	}
 	return nil
 }
@@ -189,15 +196,38 @@ func (p *Plan) alike(_ *Profile, f *Field) *Oddity {
 	if found.Read < found.Of {
 		words += fmt.Sprintf("; %d of %d different values could be read", found.Read, found.Of)
 	}
-	return &Oddity{Words: words + ".", Offers: []Offer{{"read it as a " + found.Format.Type.String(), p.change(f.Of.Name, func(_ *dataset.Document, d *dataset.FieldDocument) {
-		d.ReadAs = found.Format
-		switch {
-		case found.Format.Type.Temporal():
-			d.Time = dataset.Happened
-		case found.Format.Type.Numeric():
-			d.Usual = "sum"
-		}
-	})}}}
+	as := func(label string, format *reading.Format) Offer {
+		return Offer{label, p.change(f.Of.Name, func(_ *dataset.Document, d *dataset.FieldDocument) {
+			d.ReadAs = format
+			switch {
+			case format.Type.Temporal():
+				d.Time = dataset.Happened
+			case format.Type.Numeric():
+				if d.Usual = "sum"; d.Unit == "" {
+					d.Unit = format.Unit()
+				}
+			}
+		})}
+	}
+	read := "read it as a " + found.Format.Type.String()
+	if found.Other == nil {
+		return &Oddity{Words: words + ".", Offers: []Offer{as(read, found.Format)}}
+	}
+	// Nothing in the column tells the day from the month.
+	example := f.different(1)[0]
+	first, _ := found.Format.Read(example)
+	second, _ := found.Other.Read(example)
+	say := format.Number{}
+	return &Oddity{Words: fmt.Sprintf("%s. No value tells the day from the month: “%s” is %s or %s.", words, example, say.Value(first), say.Value(second)),
+		Offers: []Offer{as(read+", the "+order(found.Format)+" first", found.Format), as("the "+order(found.Other)+" first", found.Other)}}
+}
+
+// order is what a date begins with.
+func order(f *reading.Format) string {
+	if strings.HasPrefix(f.Like, "12") || strings.HasPrefix(f.Like, "Dec") {
+		return "month"
+	}
+	return "day"
 }
 
 // plainText tells whether a field is a text of the table's own that may be wrapped.

@@ -5,7 +5,10 @@
 package profile
 
 import (
+	"bytes"
+	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -31,6 +34,7 @@ type Plan struct {
 	setting query.Setting
 	rows    int64 // estimated
 	even    bool
+	kept    *Profile // of which all other fields are taken
 }
 
 // Even makes the sample depend on nothing but the records that the viewer may see: those
@@ -41,17 +45,44 @@ func (p *Plan) Even() *Plan {
 	return p
 }
 
-// New plans the profile of a dataset, of all fields or of the one named.
-func New(ds *dataset.Dataset, s query.Setting, only string) *Plan {
+// New plans the profile of a dataset, of all fields or of those named.
+func New(ds *dataset.Dataset, s query.Setting, only ...string) *Plan {
 	p := &Plan{dataset: ds, setting: s}
 	for _, f := range ds.Order() {
-		if f.Type != field.Position && !f.Several && (only == "" || f.Name == only) {
+		if f.Type != field.Position && !f.Several && (len(only) == 0 || slices.Contains(only, f.Name)) {
 			p.fields = append(p.fields, f)
 		}
 	}
 	for _, t := range ds.Table.Bases() {
 		p.rows = max(p.rows, t.Rows)
 	}
+	return p
+}
+
+// Again plans the profile of a dataset that a repair has changed a little: of the fields
+// that are other than they were, and of what is computed of any; the rest is taken from
+// its profile before. It is nil where more than fields is other.
+func Again(ds *dataset.Dataset, s query.Setting, before *dataset.Document, kept *Profile) *Plan {
+	now, was := ds.Document, *before
+	now.Fields, was.Fields = nil, nil
+	if !bytes.Equal(now.JSON(), was.JSON()) {
+		return nil
+	}
+	had := map[string][]byte{}
+	for _, f := range before.Fields {
+		had[f.Name], _ = json.Marshal(f)
+	}
+	var changed []string
+	for _, f := range ds.Document.Fields {
+		if b, _ := json.Marshal(f); f.Formula != "" || f.Groups != nil || f.Bins != nil || !bytes.Equal(b, had[f.Name]) {
+			changed = append(changed, f.Name)
+		}
+	}
+	if len(changed) == 0 {
+		changed = append(changed, ds.Document.Fields[0].Name)
+	}
+	p := New(ds, s, changed...)
+	p.kept = kept
 	return p
 }
 
@@ -103,9 +134,16 @@ func (p *Plan) Compile(g *dataset.Guard) ([]statement.Statement, error) {
 		}
 		where = statement.And(admitted, where)
 		if !p.even && p.rows > SampleSize && (sample || !p.Whole()) {
-			// Pages hold neighbours, so that a table is read in many places: a coarse sample
-			// takes more than it keeps.
-			scope.Sample(min(100, 150*float64(SampleSize)/float64(p.rows)), !p.Whole())
+			// Pages hold neighbours, so that a large table is read in many places: both
+			// statements look at the same pages, the second at a few records of each.
+			percent := 150 * float64(SampleSize) / float64(p.rows)
+			if !p.Whole() {
+				percent = 100 * float64(wholeLimit) / float64(p.rows)
+			}
+			thin := scope.Sample(min(100, percent), !p.Whole())
+			if sample && thin != "" { // of each of the same pages only a few records
+				where = statement.And(where, fmt.Sprintf("hashtext(%s::text) %% %d = 0", thin, wholeLimit/SampleSize))
+			}
 		}
 		inner := "select " + strings.Join(columns, ", ") + " from " + scope.From() + " where " + where
 		switch {

@@ -1,6 +1,7 @@
 package profile
 
 import (
+	"math"
 	"sort"
 	"strings"
 
@@ -25,8 +26,8 @@ type Field struct {
 	Filled     int64
 	Empty      int64
 	Unreadable int64
-	Distinct   int  // among those looked at
-	Exactly    bool // Distinct is that of all records
+	Distinct   int64
+	Exactly    bool // Distinct is no estimate
 	Smallest   field.Value
 	Largest    field.Value
 	Quartiles  [3]field.Value // low, median, high; of numbers and dates
@@ -36,6 +37,7 @@ type Field struct {
 
 	values []field.Value // filled, sorted where they have an order
 	texts  map[string]int
+	looked int // records of the sample, those without a value too
 }
 
 // A Count is a value with how often it occurs among the records looked at.
@@ -71,12 +73,62 @@ func (p *Plan) Read(whole, sample [][]field.Value) *Profile {
 				one.texts[v.Exact()]++
 			}
 		}
-		one.Distinct = len(one.texts)
+		one.Distinct = int64(len(one.texts))
+		if !one.Exactly {
+			one.Distinct = p.estimate(one, len(sample))
+		}
 		one.describe()
+		one.looked = len(sample)
 		out.Fields = append(out.Fields, one)
 	}
+	out.with(p.kept, p.dataset)
 	out.Odd = p.oddities(out)
 	return out
+}
+
+// with takes the fields that were not looked at from the profile before.
+func (p *Profile) with(kept *Profile, ds *dataset.Dataset) {
+	if kept == nil {
+		return
+	}
+	found := map[string]*Field{}
+	for _, f := range kept.Fields {
+		found[f.Of.Name] = f
+	}
+	for _, f := range p.Fields {
+		found[f.Of.Name] = f
+	}
+	p.Records, p.Looked, p.Whole, p.Fields = kept.Records, kept.Looked, kept.Whole, nil
+	for _, f := range ds.Order() {
+		if of := found[f.Name]; of != nil {
+			again := *of
+			again.Of = f
+			p.Fields = append(p.Fields, &again)
+		}
+	}
+}
+
+// estimate is how many different values a field has in all records, from a sample: the
+// database's own statistics where they know the column, else the estimator of Haas and
+// Stokes, n·d ÷ (n − f₁ + f₁·n÷N), of d different values among n of N records, f₁ of them once.
+func (p *Plan) estimate(f *Field, looked int) int64 {
+	if !p.even && f.Of.Distinct > 0 && !f.Of.IsLink() {
+		return int64(f.Of.Distinct)
+	}
+	n, once := float64(len(f.values)), 0.0
+	for _, times := range f.texts {
+		if times == 1 {
+			once++
+		}
+	}
+	all := float64(f.Filled)
+	if rows := float64(p.rows); !p.Whole() && looked > 0 && rows > 0 {
+		all = rows * n / float64(looked)
+	}
+	if n == 0 || all <= n {
+		return int64(len(f.texts))
+	}
+	return int64(math.Round(n * float64(len(f.texts)) / (n - once + once*n/all)))
 }
 
 func (f *Field) describe() {

@@ -13,22 +13,30 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/field"
+	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/query"
 	_ "eskadel/testseed"
 )
 
+func jobs(typ field.Type) dataset.Catalogue {
+	return dataset.Catalogue{{Schema: "public", Name: "job", Kind: "table", Unique: [][]string{{"id"}}, Links: []dataset.Link{{Columns: []string{"boss_id"}, Table: "public.boss", To: []string{"id"}}},
+		Columns: []dataset.Column{{Name: "id", Type: field.Integer, Native: true}, {Name: "x", Type: typ, Native: true}, {Name: "boss_id", Type: field.Integer, Native: true}}},
+		{Schema: "public", Name: "boss", Kind: "table", Unique: [][]string{{"id"}}, Columns: []dataset.Column{{Name: "id", Type: field.Integer, Native: true}, {Name: "name", Type: field.Text, Native: true}}}}
+}
+
+func document(t *testing.T) *dataset.Document {
+	doc, err := dataset.Read([]byte(`{"version":1,"name":"jobs","title":"Jobs","record":["job","jobs"],"source":"desk","from":{"table":"job"},"key":["id"],"fields":[{"name":"x","column":"x","label":"X"},{"name":"boss","column":"boss_id"}]}`))
+	require.NoError(t, err)
+	return doc
+}
+
 // looked makes the profile of a field of a type from its values, as the two statements
 // would return them.
 func looked(t *testing.T, typ field.Type, values ...string) *Profile {
-	catalogue := dataset.Catalogue{{Schema: "public", Name: "job", Kind: "table", Unique: [][]string{{"id"}}, Links: []dataset.Link{{Columns: []string{"boss_id"}, Table: "public.boss", To: []string{"id"}}},
-		Columns: []dataset.Column{{Name: "id", Type: field.Integer, Native: true}, {Name: "x", Type: typ, Native: true}, {Name: "boss_id", Type: field.Integer, Native: true}}},
-		{Schema: "public", Name: "boss", Kind: "table", Unique: [][]string{{"id"}}, Columns: []dataset.Column{{Name: "id", Type: field.Integer, Native: true}, {Name: "name", Type: field.Text, Native: true}}}}
-	doc, err := dataset.Read([]byte(`{"version":1,"name":"jobs","title":"Jobs","record":["job","jobs"],"source":"desk","from":{"table":"job"},"key":["id"],"fields":[{"name":"x","column":"x","label":"X"},{"name":"boss","column":"boss_id"}]}`))
+	ds, err := dataset.Resolve(document(t), jobs(typ), nil)
 	require.NoError(t, err)
-	ds, err := dataset.Resolve(doc, catalogue, nil)
-	require.NoError(t, err)
-	p := New(ds, query.Setting{Now: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}, "")
+	p := New(ds, query.Setting{Now: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)})
 	var sample [][]field.Value
 	filled := int64(0)
 	var low, high field.Value
@@ -67,7 +75,7 @@ func TestFacts(t *testing.T) {
 	f := p.Fields[0]
 	assert.EqualValues(t, 5, f.Filled)
 	assert.EqualValues(t, 1, f.Empty)
-	assert.Equal(t, 4, f.Distinct)
+	assert.EqualValues(t, 4, f.Distinct)
 	assert.True(t, f.Exactly)
 	assert.Equal(t, "2", f.Quartiles[1].Exact())
 	assert.Equal(t, "1.14017542509", fmt.Sprintf("%.13s", f.Spread.Exact()))
@@ -108,6 +116,10 @@ func TestOddities(t *testing.T) {
 		{"spaces", field.Text, []string{"keel", " mast", "engine"}, "begins or ends with spaces in some jobs, for example “ mast”", `"formula":"trim(x_as_kept)"`},
 		{"cases", field.Text, []string{"Keel", "keel", "KEEL", "mast", "keel"}, "the same value in different case, such as “keel” and “KEEL” and “Keel”", `"values":["keel","KEEL","Keel"]`},
 		{"always empty", field.Text, []string{"∅", "∅"}, "empty in every one of 2 jobs", `"hidden":true`},
+		{"dates that tell no order", field.Text, []string{"3.4.26", "11.12.25"}, "“11.12.25” is 11 Dec 2025 or 12 Nov 2025", `"like":"31.12.26"`},
+		{"text of amounts", field.Text, []string{"£12.50", "(£7.00)", "£9.00-"}, "looks like a number", `"unit":"GBP"`},
+		{"codes", field.Text, []string{"0071", "0092", "1200"}, "", ""},
+		{"one value where there is any", field.Text, append(repeat(30, "∅"), append(repeat(1, "b"), repeat(40, "a")...)...), "is “a” nearly everywhere that it is filled", ""},
 		{"nearly one value", field.Text, append(repeat(99, "yes, sir"), "no, sir"), "is “yes, sir” in nearly every job", ""},
 	} {
 		p := looked(t, c.typ, c.values...)
@@ -133,6 +145,67 @@ func TestOddities(t *testing.T) {
 	require.Len(t, p.Odd, 1)
 	assert.Equal(t, "“Boss” shows the key of a boss, where its name could stand.", p.Odd[0].Words)
 	assert.Contains(t, string(p.Odd[0].Offers[0].Document.JSON()), `"show": "name"`)
+}
+
+// Of what is only a sample, the number of different values is estimated for all records.
+func TestDifferentValuesAreEstimated(t *testing.T) {
+	p := &Plan{rows: 1_000_000}
+	field := func(times ...int) *Field { // so many values occur so often
+		f := &Field{Of: &dataset.Field{}, texts: map[string]int{}}
+		for n, of := range times {
+			for i := range of {
+				f.texts[fmt.Sprint(n, i)] = n + 1
+				f.values = append(f.values, make([]fieldValue, n+1)...)
+			}
+		}
+		return f
+	}
+	for _, c := range []struct {
+		name      string
+		f         *Field
+		low, high int64
+	}{
+		{"a key: every value once", field(10_000), 999_000, 1_000_000},
+		{"a few, each often", field(0, 0, 0, 0, 0, 0, 0, 0, 0, 1_000), 1_000, 1_000},
+		{"20,000, of which a sample has few twice", field(7_000, 1_500), 17_000, 29_000},
+		{"none", field(), 0, 0},
+	} {
+		n := p.estimate(c.f, len(c.f.values))
+		assert.True(t, n >= c.low && n <= c.high, "%s: %d", c.name, n)
+	}
+	known := field(10)
+	known.Of.Distinct = 19_976
+	assert.EqualValues(t, 19_976, p.estimate(known, 10), "the database's statistics know more than a sample")
+	assert.NotEqualValues(t, 19_976, p.Even().estimate(known, 10), "but are not for those who see a part")
+}
+
+type fieldValue = field.Value
+
+// What a repair has changed is looked at again, and nothing else; the rest is as it was.
+func TestARepairLooksAtOneField(t *testing.T) {
+	before := looked(t, field.Text, "12.50", "7.00")
+	ds := before.Fields[0].Of
+	require.Equal(t, "x", ds.Name)
+	offered := before.Odd[0].Offers[0].Document
+	changed, err := dataset.Resolve(offered, jobs(field.Text), nil)
+	require.NoError(t, err)
+	was, err := dataset.Resolve(document(t), jobs(field.Text), nil)
+	require.NoError(t, err)
+	again := Again(changed, query.Setting{Calendar: period.ISO(time.UTC)}, &was.Document, before)
+	require.NotNil(t, again)
+	require.Len(t, again.fields, 1)
+	assert.Equal(t, "x", again.fields[0].Name)
+	n := func(s string) field.Value { v, _ := field.Parse(field.Number, s); return v }
+	p := again.Read([][]field.Value{{field.OfInt(2), field.OfInt(2), field.OfInt(0), n("7"), n("12.5")}}, [][]field.Value{{n("7"), field.OfInt(1)}, {n("12.5"), field.OfInt(1)}})
+	require.Len(t, p.Fields, 2)
+	assert.Equal(t, "12.5", p.Fields[0].Largest.Exact())
+	assert.Equal(t, before.Fields[1].Filled, p.Fields[1].Filled, "taken from before")
+	for _, o := range p.Odd {
+		assert.NotEqual(t, "x", o.Field, "the same repair is not offered again: %s", o.Words)
+	}
+	other := was.Document
+	other.BaseFilter = &filter.Condition{Field: "x", Op: filter.Filled}
+	assert.Nil(t, Again(changed, query.Setting{}, &other, before), "other records need a look at all fields")
 }
 
 // Round borders: the width is 1, 2 or 5 times a power of ten, at most n bins of it cover
