@@ -97,7 +97,7 @@ func TestHostileFiles(t *testing.T) {
 
 // readAll reads every row of a file as loading does, without a database.
 func readAll(ctx context.Context, path, original string) error {
-	tables, err := open(ctx, path, original)
+	tables, err := open(ctx, path, original, How{})
 	if err != nil {
 		return err
 	}
@@ -129,7 +129,7 @@ func TestMergedAreasAndReturns(t *testing.T) {
 	}
 	path := filepath.Join(t.TempDir(), "f")
 	require.NoError(t, os.WriteFile(path, []byte(archive(t, map[string]string{"xl/worksheets/sheet1.xml": "<worksheet><sheetData>" + rows.String() + "</sheetData><mergeCells>" + areas.String() + "</mergeCells></worksheet>"})), 0o600))
-	tables, err := open(context.Background(), path, "f.xlsx")
+	tables, err := open(context.Background(), path, "f.xlsx", How{})
 	require.NoError(t, err)
 	r, err := tables[0].open()
 	require.NoError(t, err)

@@ -3,6 +3,7 @@ package files
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -84,15 +85,18 @@ func encode(ctx context.Context, r rows, columns []Column, out io.Writer, after 
 				return n, refuse(r.at(), "", "The row is longer than %d MB.", longestRow>>20)
 			}
 			buf = append(buf, '\t')
-			if i >= len(fields) || !filled[i] {
+			k := columns[i].kind
+			if i >= len(fields) || !filled[i] || len(fields[i]) == 0 && k != kindText && k != kindEmpty {
 				buf = append(buf, '\\', 'N')
 				continue
 			}
 			f := fields[i]
-			if columns[i].kind == kindJSON {
-				f = r.(interface{ raw(int) []byte }).raw(i)
+			if of, ok := r.(interface{ raw(int) []byte }); ok && k == kindJSON {
+				f = of.raw(i)
+			} else if k == kindJSON && !json.Valid(f) {
+				return n, errKind
 			}
-			if k := columns[i].kind; k != kindText && k != kindJSON && !k.fits(f) {
+			if k != kindText && k != kindJSON && !k.fits(f) {
 				return n, errKind
 			} else if k != kindText && k != kindJSON {
 				buf = append(buf, f...)
@@ -142,17 +146,30 @@ func escape(buf, f []byte) []byte {
 	}
 }
 
-// MostAppended is how many bytes of JSON are added at once.
+// MostAppended is how many bytes are added at once.
 const MostAppended = 64 << 20
 
-// Append adds the records of a spooled JSON file to a table. All of them go in, or none.
-func (l *Loader) Append(ctx context.Context, path, name string) (n int64, err error) {
+// Append adds the rows of a spooled file, known by its original name, to a table: CSV with
+// the titles of its columns, a spreadsheet of one sheet, JSON or JSON Lines. All of them go
+// in, or none.
+func (l *Loader) Append(ctx context.Context, path, original, name string) (n int64, err error) {
 	if info, err := os.Stat(path); err != nil || info.Size() > MostAppended {
 		return 0, errors.Join(err, problem.New(problem.TooMany, "file", "At most %d MB are added at once; more replaces the file.", MostAppended>>20))
 	}
-	in := &jsonFile{path: path}
-	if _, err := in.titles(); err != nil {
+	tables, err := open(ctx, path, original, How{})
+	if err != nil {
 		return 0, err
+	}
+	if len(tables) > 1 {
+		return 0, problem.New(problem.Invalid, "file", "The spreadsheet has several sheets: add the rows of one, saved by itself.")
+	}
+	in := tables[0]
+	titles, err := in.(headed).titles()
+	if err != nil {
+		return 0, err
+	}
+	if c, ok := in.(*csvFile); ok && c.heading() == 0 {
+		return 0, refuse(1, "", "The first row has the titles of the columns, so that it is known which is which.")
 	}
 	conn, err := l.pool.Acquire(ctx)
 	if err != nil {
@@ -168,7 +185,7 @@ func (l *Loader) Append(ctx context.Context, path, name string) (n int64, err er
 	if err != nil || len(before) == 0 {
 		return 0, errors.Join(down(err), problem.New(problem.NotFound, "", "There is no file “%s” to add rows to.", name))
 	}
-	columns := named(in.names)
+	columns := named(titles)
 	for i := range columns {
 		c := &columns[i]
 		k, known := before[c.Name]
@@ -197,7 +214,7 @@ func (l *Loader) Append(ctx context.Context, path, name string) (n int64, err er
 	var buf bytes.Buffer
 	n, err = encode(ctx, r, columns, &buf, last, func(string, int64) {})
 	if errors.Is(err, errKind) {
-		return 0, misfit(r.(*jsonRows), columns)
+		return 0, misfit(r, columns)
 	}
 	if err != nil {
 		return 0, err
@@ -212,13 +229,14 @@ func (l *Loader) Append(ctx context.Context, path, name string) (n int64, err er
 }
 
 // misfit says which field of the row just read does not suit its column.
-func misfit(r *jsonRows, columns []Column) error {
+func misfit(r rows, columns []Column) error {
+	fields, filled := r.last()
 	for i, c := range columns {
-		if i < len(r.fields) && r.filled[i] && c.kind != kindJSON && !c.kind.fits(r.fields[i]) {
-			return refuse(r.n, c.Name, "“%s” is not %s.", short(r.fields[i]), kindWords[c.kind])
+		if i < len(fields) && filled[i] && !c.kind.fits(fields[i]) {
+			return refuse(r.at(), c.Name, "“%s” is not %s.", short(fields[i]), kindWords[c.kind])
 		}
 	}
-	return refuse(r.n, "", "It does not suit the columns.")
+	return refuse(r.at(), "", "It does not suit the columns.")
 }
 
 func short(b []byte) string {

@@ -20,7 +20,8 @@ type Dialect struct {
 	Separator byte
 	Quote     byte
 	Header    bool
-	skip      int // bytes of a byte order mark
+	top       int64 // the row of the titles
+	skip      int   // bytes of a byte order mark
 }
 
 var separatorNames = map[byte]string{',': "commas", ';': "semicolons", '\t': "tabs", '|': "bars"}
@@ -283,8 +284,23 @@ func found(head []byte, whole bool) Dialect {
 			}
 		}
 	}
-	d.Header = d.hasHeader(head, whole)
+	rows, numbers := d.first(head, whole)
+	at := titled(rows.filled())
+	d.Header = hasHeader(rows[min(at, len(rows)):])
+	if d.top = 1; at < len(numbers) {
+		d.top = numbers[at]
+	}
 	return d
+}
+
+// lines are rows of texts.
+type lines [][]string
+
+func (t lines) filled() (out []int) {
+	for _, row := range t {
+		out = append(out, filledIn(row))
+	}
+	return out
 }
 
 // complete cuts a head off after its last whole character.
@@ -317,8 +333,14 @@ func leads(head []byte, quote byte) bool {
 // lookRows is how many rows decide on the dialect.
 const lookRows = 200
 
+// first reads the first rows of a head with their numbers.
+func (d Dialect) first(head []byte, whole bool) (lines, []int64) {
+	out, numbers, _ := d.rows(head, whole)
+	return out, numbers
+}
+
 // rows reads the first rows of a head; the last, which may be cut, is left out.
-func (d Dialect) rows(head []byte, whole bool) (out [][]string, broken bool) {
+func (d Dialect) rows(head []byte, whole bool) (out lines, numbers []int64, broken bool) {
 	r := newCSV(bytes.NewReader(head), d)
 	r.utf8 = false
 	for len(out) < lookRows {
@@ -331,17 +353,17 @@ func (d Dialect) rows(head []byte, whole bool) (out [][]string, broken bool) {
 		for i, f := range fields {
 			row[i] = string(f)
 		}
-		out = append(out, row)
+		out, numbers = append(out, row), append(numbers, r.row)
 	}
 	if !whole && len(out) > 1 && len(out) < lookRows {
 		out = out[:len(out)-1]
 	}
-	return out, broken
+	return out, numbers, broken
 }
 
 // score is larger the more fields the rows have, as long as all have the same number.
 func (d Dialect) score(head []byte, whole bool) int {
-	rows, broken := d.rows(head, whole)
+	rows, _, broken := d.rows(head, whole)
 	if len(rows) == 0 || broken {
 		return 0
 	}
@@ -361,8 +383,7 @@ func (d Dialect) score(head []byte, whole bool) int {
 
 // hasHeader tells whether the first row names the columns: all its fields are filled,
 // different, and none is a number or a date.
-func (d Dialect) hasHeader(head []byte, whole bool) bool {
-	rows, _ := d.rows(head, whole)
+func hasHeader(rows lines) bool {
 	if len(rows) == 0 {
 		return true
 	}

@@ -127,6 +127,7 @@ type table interface {
 type rows interface {
 	next() (fields [][]byte, filled []bool, err error)
 	at() int64 // the number of the last row in the file
+	last() (fields [][]byte, filled []bool)
 	close()
 }
 
@@ -143,7 +144,7 @@ func columnName(title, otherwise string) string {
 	if name == "" {
 		name = otherwise
 	}
-	if name[0] >= '0' && name[0] <= '9' {
+	if name != "" && name[0] >= '0' && name[0] <= '9' {
 		name = "n" + name
 	}
 	return strings.TrimRight(name[:min(len(name), 55)], "_")
@@ -151,13 +152,25 @@ func columnName(title, otherwise string) string {
 
 // Load reads the spooled file at path, known by its original name, into a table of the
 // given name; a spreadsheet with several sheets makes a table of each, name_sheet.
-// Tables of those names are replaced; if anything fails, all are as they were.
-func (l *Loader) Load(ctx context.Context, path, original, name string, say Progress) ([]Loaded, error) {
-	tables, err := open(ctx, path, original)
+// Tables of those names are replaced; what fails leaves its table as it was. A sheet that
+// cannot be loaded is told among the notes of those that can.
+func (l *Loader) Load(ctx context.Context, path, original, name string, how How, say Progress) ([]Loaded, error) {
+	if err := how.Check(); err != nil {
+		return nil, err
+	}
+	tables, err := open(ctx, path, original, how)
 	if err != nil {
 		return nil, err
 	}
+	several := len(tables) > 1
+	if len(how.Sheets) > 0 {
+		tables = slices.DeleteFunc(tables, func(t table) bool { return t.sheet() != "" && !slices.Contains(how.Sheets, t.sheet()) })
+	}
+	if len(tables) == 0 {
+		return nil, problem.New(problem.Missing, "sheets", "None of the sheets that were chosen has rows.")
+	}
 	var out []Loaded
+	var failed []string
 	conn, err := l.pool.Acquire(ctx)
 	if err != nil {
 		return nil, down(err)
@@ -168,22 +181,40 @@ func (l *Loader) Load(ctx context.Context, path, original, name string, say Prog
 		return nil, down(err)
 	}
 	defer func() { _ = tx.Rollback(context.WithoutCancel(ctx)) }()
-	for _, t := range tables {
+	taken := map[string]bool{}
+	for i, t := range tables {
 		as := name
-		if len(tables) > 1 {
-			as = columnName(name+"_"+t.sheet(), name)
-		}
-		loaded, err := l.load(ctx, tx, t, as, say)
-		if err != nil {
-			if t.sheet() != "" && problem.Of(err) != nil {
-				p := *problem.Of(err)
-				p.Words = "Sheet “" + t.sheet() + "”: " + p.Words
-				return nil, &p
+		if several { // sheets in other letters are numbered
+			if as = columnName(name+"_"+t.sheet(), name); columnName(t.sheet(), "") == "" || taken[as] {
+				as = fmt.Sprintf("%s_sheet_%d", name, i+1)
 			}
-			return nil, err
+			taken[as] = true
 		}
-		out = append(out, *loaded)
+		part, err := tx.Begin(ctx)
+		if err != nil {
+			return nil, down(err)
+		}
+		loaded, err := l.load(ctx, part, t, as, say)
+		p := problem.Of(err)
+		switch {
+		case err == nil:
+			if err := part.Commit(ctx); err != nil {
+				return nil, down(err)
+			}
+			out = append(out, *loaded)
+		case t.sheet() == "" || p == nil || p.Code == problem.Down || ctx.Err() != nil:
+			return nil, err
+		default:
+			if err := part.Rollback(ctx); err != nil {
+				return nil, down(err)
+			}
+			failed = append(failed, "Sheet “"+t.sheet()+"”: "+p.Words)
+		}
 	}
+	if len(out) == 0 {
+		return nil, problem.New(problem.Invalid, "", "%s", strings.Join(failed, " "))
+	}
+	out[0].Notes = append(out[0].Notes, failed...)
 	return out, down(tx.Commit(ctx))
 }
 
@@ -195,7 +226,7 @@ func down(err error) error {
 }
 
 // open finds out what a file is, from its beginning more than from its name.
-func open(ctx context.Context, path, original string) ([]table, error) {
+func open(ctx context.Context, path, original string, how How) ([]table, error) {
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, err
@@ -211,13 +242,13 @@ func open(ctx context.Context, path, original string) ([]table, error) {
 	extension := strings.ToLower(filepath.Ext(original))
 	switch {
 	case string(head[:min(4, n)]) == "PK\x03\x04":
-		return openXLSX(ctx, path)
+		return openXLSX(ctx, path, how)
 	case strings.HasPrefix(string(head), "\xd0\xcf\x11\xe0"):
 		return nil, refuse(0, "", "This is a spreadsheet in the old binary format: save it as XLSX or CSV.")
 	case extension == ".json" || extension == ".jsonl" || extension == ".ndjson" || looksJSON(head):
 		return []table{&jsonFile{path: path}}, nil
 	}
-	return []table{&csvFile{path: path, d: found(head, whole)}}, nil
+	return []table{&csvFile{path: path, d: found(head, whole), how: how}}, nil
 }
 
 func looksJSON(head []byte) bool {
@@ -289,7 +320,10 @@ func (l *Loader) load(ctx context.Context, tx pgx.Tx, t table, name string, say 
 	for i := range columns {
 		columns[i].Type = sqlKinds[columns[i].kind]
 	}
-	out.Notes = notes(out, titles, before)
+	if t, ok := t.(interface{ told() []string }); ok {
+		out.Notes = t.told()
+	}
+	out.Notes = append(out.Notes, notes(out, titles, before)...)
 	return out, down(l.settle(ctx, tx, name, columns, out.Rows))
 }
 

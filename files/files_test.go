@@ -37,10 +37,10 @@ func begin(t *testing.T, name string) *bench {
 	return &bench{t, l, conn}
 }
 
-func (b *bench) load(original, content, name string) ([]Loaded, error) {
+func (b *bench) load(original, content, name string, how ...How) ([]Loaded, error) {
 	path := filepath.Join(b.TempDir(), "file")
 	require.NoError(b, os.WriteFile(path, []byte(content), 0o600))
-	return b.loader.Load(context.Background(), path, original, name, func(string, int64) {})
+	return b.loader.Load(context.Background(), path, original, name, append(how, How{})[0], func(string, int64) {})
 }
 
 // shape is a table as text: its columns with their types, then its rows.
@@ -143,8 +143,8 @@ func TestNastyCSV(t *testing.T) {
 		{"titles with quotes", "\"a\"\"; drop table x; --\",b\n1,2\n", "a_drop_table_x bigint, b bigint: 1|2"},
 		{"a very long title", strings.Repeat("long ", 40) + ",b\n1,2\n", "long_long_long_long_long_long_long_long_long_long_long bigint, b bigint: 1|2"},
 		{"titles with accents", "Größe,Prénom\n1,x\n", "gro_e bigint, prenom text: 1|x"},
-		{"too few fields", "a,b,c\n1,2,3\n4,5\n", "Row 3: It has 2 fields where the first row has 3."},
-		{"too many fields", "a,b\n1,2\n3,4,5\n", "Row 3: It has 3 fields where the first row has 2."},
+		{"too few fields", "a,b,c\n1,2,3\n4,5\n", "Row 3: It has 2 fields where the titles are 3."},
+		{"too many fields", "a,b\n1,2\n3,4,5\n", "Row 3: It has 3 fields where the titles are 2."},
 		{"more fields, all empty", "a,b\n1,2,,\n", "a bigint, b bigint: 1|2"},
 		{"a quote never closed", "a,b\n1,x\n\"2,y\n3,z\n", "Row 3, column 1: The quote that opens here is never closed."},
 		{"text after a closing quote", "a,b\n\"x\"y,1\n", "Row 2, column 1: Text follows right after the closing quote"},
@@ -190,7 +190,7 @@ func TestNastyCSV(t *testing.T) {
 		{"ten thousand columns", wide(10_000), "The file has more than 600 columns"},
 		{"another kind far down widens the column", many("x,2026-01-01\n"), "n text, d date: 1|2026-01-01"},
 		{"another kind of date far down", many("1,later\n"), "n bigint, d text: 1|2026-01-01"},
-		{"a ragged row far down", many("1\n"), "Row 20002: It has 1 fields where the first row has 2."},
+		{"a ragged row far down", many("1\n"), "Row 20002: It has 1 fields where the titles are 2."},
 		{"bytes that are not UTF-8 are Windows-1252", many("\xe9,x\n"), "n text, d text: 1|2026-01-01"},
 		{"bad bytes beyond where the encoding is looked for", many(strings.Repeat("1,2026-01-01\n", 100_000) + "\xff\xfe,x\n"), "Row 120002: It holds bytes that are not UTF-8"},
 		{"a quote left open far down", many("\"1,x\n"), "Row 20002, column 1: The quote that opens here is never closed."},
@@ -272,7 +272,7 @@ func TestReplacingIsAllOrNothing(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "rows")
 	appendRows := func(content string) (int64, error) {
 		require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
-		return b.loader.Append(context.Background(), path, "jobs")
+		return b.loader.Append(context.Background(), path, "jobs.json", "jobs")
 	}
 	n, err := appendRows(`[{"id":8,"name":"y"},{"id":9,"cost":1}]`)
 	require.NoError(t, err)

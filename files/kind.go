@@ -1,5 +1,7 @@
 package files
 
+import "encoding/json"
+
 // A kind is what the texts of a column can be kept as. Wider kinds have larger numbers;
 // only what is written plainly counts as a number or a date, so that nothing is guessed:
 // other writings stay text, and a dataset reads them as what they are.
@@ -53,6 +55,9 @@ func kindOf(b []byte) kind {
 func (k kind) fits(b []byte) bool {
 	if k == kindText || len(b) == 0 {
 		return true
+	}
+	if k == kindJSON {
+		return json.Valid(b)
 	}
 	of := kindOf(b)
 	return of == k || k == kindNumber && of == kindInt

@@ -12,18 +12,25 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"eskadel/core/problem"
 )
 
 // A sheet is one sheet of a workbook as a table. Its first row that is not blank has the titles.
 type sheet struct {
-	book   *workbook
-	name   string
-	part   string
-	only   bool
-	heads  []string
-	first  int64 // row of the titles
-	left   int   // their first column
-	merged []area
+	book    *workbook
+	name    string
+	part    string
+	only    bool
+	heads   []string
+	first   int64 // row of the titles
+	left    int   // their first column
+	merged  []area
+	how     How
+	above   int64            // filled rows over the titles, which are left out
+	untold  bool             // it has no titles
+	skipped int64            // rows with more than the titles, the last time
+	wrong   *problem.Problem // why the sheet cannot be read
 }
 
 // lastColumn is how many columns a sheet has.
@@ -46,7 +53,12 @@ func (s *sheet) sheet() string {
 
 func (s *sheet) words() string { return "spreadsheet, sheet “" + s.name + "”" }
 
-func (s *sheet) titles() ([]string, error) { return s.heads, nil }
+func (s *sheet) titles() ([]string, error) {
+	if s.wrong != nil {
+		return nil, s.wrong
+	}
+	return s.heads, nil
+}
 
 var cellName = regexp.MustCompile(`^\$?([A-Z]{1,3})\$?([0-9]+)$`)
 
@@ -98,36 +110,139 @@ func (s *sheet) prepare(z *zip.Reader) (filled bool, err error) {
 		return false, err
 	}
 	defer r.close()
+	return s.head(r)
+}
+
+// A line is a row of a sheet that has something in it.
+type line struct {
+	n           int64
+	left, right int
+	filled      int
+	cells       []string
+}
+
+// line reads the next row that is not blank.
+func (r *sheetRows) line() (line, error) {
 	for {
 		cells, err := r.row()
+		if err != nil {
+			return line{}, err
+		}
+		l := line{n: r.n, left: -1}
+		for i, c := range cells {
+			l.cells = append(l.cells, string(c.text))
+			if c.kind == kindEmpty {
+				continue
+			}
+			if l.left < 0 {
+				l.left = i
+			}
+			l.right, l.filled = i, l.filled+1
+		}
+		if l.left >= 0 {
+			return l, nil
+		}
+	}
+}
+
+// head finds the titles: in the row that is named, or that the first rows look like.
+func (s *sheet) head(r *sheetRows) (filled bool, err error) {
+	var first []line
+	var counts []int
+	for len(first) < lookRows/4 || first[len(first)-1].n < s.how.Heading {
+		l, err := r.line()
 		if errors.Is(err, io.EOF) {
-			return false, nil
+			break
 		}
 		if err != nil {
 			return false, err
 		}
-		s.left = -1
-		right := 0
-		for i, c := range cells {
-			if c.kind != kindEmpty {
-				if s.left < 0 {
-					s.left = i
-				}
-				right = i
-			}
+		if len(first) >= lookRows/4 {
+			first, counts = first[1:], counts[1:]
 		}
-		if s.left < 0 {
-			continue
-		}
-		s.first = r.n
-		for _, c := range cells[s.left : right+1] {
-			if len(c.text) > longestTitle {
-				return false, refuse(r.n, "", "A title is longer than %d characters: is this the row of the titles?", longestTitle)
-			}
-			s.heads = append(s.heads, string(c.text))
-		}
-		return true, nil
+		first, counts = append(first, l), append(counts, l.filled)
 	}
+	if len(first) == 0 {
+		return false, nil
+	}
+	at := titled(counts)
+	if s.how.Heading > 0 {
+		if at = slices.IndexFunc(first, func(l line) bool { return l.n == s.how.Heading }); at < 0 {
+			return false, refuse(s.how.Heading, "", "The sheet “%s” has no titles in this row.", s.name)
+		}
+	}
+	l := first[at]
+	s.left, s.first, s.above = l.left, l.n, int64(at)
+	if s.how.Heading < 0 {
+		s.first, s.above, s.untold = first[0].n-1, 0, true
+	}
+	right := l.right
+	if s.untold || s.how.Uneven == "fill" {
+		if right, err = s.widest(); err != nil {
+			return false, err
+		}
+	}
+	for i := s.left; i <= right; i++ {
+		title := ""
+		if i < len(l.cells) && !s.untold {
+			title = l.cells[i]
+		}
+		if len(title) > longestTitle {
+			return false, refuse(l.n, "", "A title is longer than %d characters: is this the row of the titles?", longestTitle)
+		}
+		if s.untold || title == "" && i > l.right {
+			title = fmt.Sprintf("column %d", i-s.left+1)
+		}
+		s.heads = append(s.heads, title)
+	}
+	return true, nil
+}
+
+// widest finds the last column that any row has something in.
+func (s *sheet) widest() (right int, err error) {
+	r, err := s.start()
+	if err != nil {
+		return 0, err
+	}
+	defer r.close()
+	for {
+		l, err := r.line()
+		if errors.Is(err, io.EOF) {
+			return right, nil
+		}
+		if err != nil {
+			return 0, err
+		}
+		if right = max(right, l.right); s.untold {
+			s.left = min(s.left, l.left)
+		}
+	}
+}
+
+func (s *sheet) glance() (g Glance, err error) {
+	if g.Sheet = s.name; s.wrong != nil {
+		return g, s.wrong
+	}
+	r, err := s.start()
+	if err != nil {
+		return g, err
+	}
+	defer r.close()
+	g.Heading = s.first
+	g.Rows, err = glanced(func() (int64, []string, error) {
+		l, err := r.line()
+		return l.n, l.cells, err
+	})
+	return g, err
+}
+
+func (r *sheetRows) last() ([][]byte, []bool) { return r.fields, r.filled }
+
+func (s *sheet) told() (out []string) {
+	if s.above > 0 {
+		out = append(out, above(s.above+1))
+	}
+	return append(out, leftOut(s.skipped)...)
 }
 
 type cell struct {
@@ -164,6 +279,7 @@ func (s *sheet) start() (*sheetRows, error) {
 }
 
 func (s *sheet) open() (rows, error) {
+	s.skipped = 0
 	r, err := s.start()
 	if err != nil {
 		return nil, err
@@ -374,7 +490,10 @@ func (r *sheetRows) next() ([][]byte, []bool, error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		any := false
+		if slices.Contains(r.s.how.Skip, r.n) {
+			continue
+		}
+		any, more := false, false
 		for i := range r.fields {
 			c := cell{}
 			if at := r.s.left + i; at < len(cells) {
@@ -384,11 +503,14 @@ func (r *sheetRows) next() ([][]byte, []bool, error) {
 			any = any || r.filled[i]
 		}
 		for i := r.s.left + len(r.fields); i < len(cells); i++ {
-			if cells[i].kind != kindEmpty {
-				return nil, nil, refuse(r.n, "", "It has a value to the right of the last titled column.")
-			}
+			more = more || cells[i].kind != kindEmpty
 		}
-		if any {
+		switch {
+		case more && r.s.how.Uneven == "skip":
+			r.s.skipped++
+		case more:
+			return nil, nil, refuse(r.n, "", "It has a value to the right of the last titled column.")
+		case any:
 			return r.fields, r.filled, nil
 		}
 	}

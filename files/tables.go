@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 
 	"golang.org/x/text/unicode/norm"
@@ -24,8 +25,11 @@ func plainLetters(s string) string {
 
 // A csvFile is a CSV file as a table.
 type csvFile struct {
-	path string
-	d    Dialect
+	path  string
+	d     Dialect
+	how   How
+	width int   // once titles have been read
+	left  int64 // rows of another length that were left out, the last time
 }
 
 func (c *csvFile) sheet() string { return "" }
@@ -33,25 +37,44 @@ func (c *csvFile) words() string { return c.d.Words() }
 
 type csvRows struct {
 	*csvReader
+	of     *csvFile
 	file   *os.File
-	width  int
 	filled []bool
 }
 
+// heading is the row of the titles; 0 for none.
+func (c *csvFile) heading() int64 {
+	switch {
+	case c.how.Heading > 0:
+		return c.how.Heading
+	case c.how.Heading < 0 || !c.d.Header:
+		return 0
+	}
+	return c.d.top
+}
+
+// open begins after the titles, which have been read.
 func (c *csvFile) open() (rows, error) {
 	r, err := c.start()
 	if err != nil {
 		return nil, err
 	}
-	if c.d.Header {
-		if _, _, err = r.csvReader.next(); err != nil {
-			r.close()
-			return nil, c.failed(err)
+	c.left = 0
+	if err := r.until(c.heading()); err != nil {
+		r.close()
+		return nil, c.failed(err)
+	}
+	return r, nil
+}
+
+// until reads up to a row, and with it.
+func (r *csvRows) until(row int64) error {
+	for r.row < row {
+		if err := r.csvReader.read(); err != nil {
+			return err
 		}
 	}
-	titles, err := c.titles()
-	r.width = len(titles)
-	return r, err
+	return nil
 }
 
 func (c *csvFile) start() (*csvRows, error) {
@@ -59,7 +82,7 @@ func (c *csvFile) start() (*csvRows, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &csvRows{csvReader: newCSV(f, c.d), file: f}, nil
+	return &csvRows{csvReader: newCSV(f, c.d), of: c, file: f}, nil
 }
 
 // failed turns to another encoding when the file turns out not to be UTF-8.
@@ -76,17 +99,20 @@ func (c *csvFile) titles() ([]string, error) {
 		return nil, err
 	}
 	defer r.close()
-	fields, _, err := r.csvReader.next()
-	if errors.Is(err, errEncoding) && c.d.skip == 0 {
+	heading := c.heading()
+	if err = r.until(heading - 1); err == nil {
+		r.fields, r.quoted, err = r.csvReader.next()
+	}
+	if errors.Is(err, errEncoding) && c.d.skip == 0 && c.d.Encoding == "UTF-8" {
 		c.d.Encoding = "Windows-1252"
 		return c.titles()
 	}
 	if err != nil {
 		return nil, c.failed(err)
 	}
-	out := make([]string, len(fields))
-	for i, f := range fields {
-		if c.d.Header {
+	out := make([]string, len(r.fields))
+	for i, f := range r.fields {
+		if heading > 0 {
 			out[i] = string(f)
 		} else {
 			out[i] = fmt.Sprintf("column %d", i+1)
@@ -96,28 +122,108 @@ func (c *csvFile) titles() ([]string, error) {
 	for len(out) > 1 && strings.TrimSpace(out[len(out)-1]) == "" {
 		out = out[:len(out)-1]
 	}
+	if c.how.Uneven == "fill" { // the longest row tells how many columns there are
+		for {
+			fields, _, err := r.csvReader.next()
+			if errors.Is(err, io.EOF) {
+				break
+			}
+			if err != nil {
+				return nil, err
+			}
+			for len(out) < len(fields) && len(out) <= MostColumns {
+				out = append(out, fmt.Sprintf("column %d", len(out)+1))
+			}
+		}
+	}
+	c.width = len(out)
 	return out, nil
 }
 
-func (r *csvRows) next() ([][]byte, []bool, error) {
-	fields, quoted, err := r.csvReader.next()
-	if errors.Is(err, errEncoding) {
-		return nil, nil, refuse(r.row, "", "It holds bytes that are not UTF-8, as the rows before it are: save the file in one encoding.")
-	}
+// glance shows the first rows, as they stand.
+func (c *csvFile) glance() (g Glance, err error) {
+	r, err := c.start()
 	if err != nil {
-		return nil, nil, err
+		return g, err
 	}
-	for len(fields) > r.width && len(fields[len(fields)-1]) == 0 {
-		fields = fields[:len(fields)-1]
+	defer r.close()
+	if g.Heading = c.heading(); g.Heading == 0 {
+		g.Heading = -1
 	}
-	if len(fields) != r.width {
-		return nil, nil, refuse(r.row, "", "It has %d fields where the first row has %d.", len(fields), r.width)
+	g.Rows, err = glanced(func() (int64, []string, error) {
+		fields, _, err := r.csvReader.next()
+		out := make([]string, len(fields))
+		for i, f := range fields {
+			out[i] = string(f)
+		}
+		return r.row, out, err
+	})
+	return g, err
+}
+
+func (r *csvRows) next() ([][]byte, []bool, error) {
+	for {
+		fields, quoted, err := r.csvReader.next()
+		if errors.Is(err, errEncoding) {
+			return nil, nil, refuse(r.row, "", "It holds bytes that are not UTF-8, as the rows before it are: save the file in one encoding.")
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		if slices.Contains(r.of.how.Skip, r.row) {
+			continue
+		}
+		for len(fields) > r.of.width && len(fields[len(fields)-1]) == 0 {
+			fields = fields[:len(fields)-1]
+		}
+		if len(fields) != r.of.width {
+			switch r.of.how.Uneven {
+			case "skip":
+				r.of.left++
+				continue
+			case "fill":
+			default:
+				return nil, nil, refuse(r.row, "", "It has %d fields where the titles are %d.", len(fields), r.of.width)
+			}
+		}
+		r.filled = r.filled[:0]
+		for i, f := range fields {
+			r.filled = append(r.filled, len(f) > 0 || quoted[i])
+		}
+		for len(fields) < r.of.width {
+			fields, r.filled = append(fields, nil), append(r.filled, false)
+		}
+		r.csvReader.fields = fields
+		return fields, r.filled, nil
 	}
-	r.filled = r.filled[:0]
-	for i, f := range fields {
-		r.filled = append(r.filled, len(f) > 0 || quoted[i])
+}
+
+func (r *csvRows) last() ([][]byte, []bool)  { return r.csvReader.fields, r.filled }
+func (r *jsonRows) last() ([][]byte, []bool) { return r.fields, r.filled }
+
+func (c *csvFile) told() (out []string) {
+	if c.heading() > 1 {
+		out = append(out, above(c.heading()))
 	}
-	return fields, r.filled, nil
+	return append(out, leftOut(c.left)...)
+}
+
+// above tells that rows stand over the titles.
+func above(heading int64) string {
+	if heading == 2 {
+		return "The row above the titles is left out."
+	}
+	return fmt.Sprintf("The %d rows above the titles are left out.", heading-1)
+}
+
+func leftOut(n int64) []string {
+	switch n {
+	case 0:
+		return nil
+	case 1:
+		return []string{"One row of another length is left out."}
+	}
+	return []string{fmt.Sprintf("%d rows of another length are left out.", n)}
 }
 
 func (r *csvRows) at() int64 { return r.row }

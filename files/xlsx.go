@@ -11,6 +11,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"eskadel/core/problem"
 )
 
 // A workbook is an XLSX file. Its sheets are read as a stream of XML, so that large ones
@@ -42,7 +44,7 @@ const (
 	mostMerged = 20_000 // areas of merged cells of one sheet
 )
 
-func openXLSX(ctx context.Context, path string) ([]table, error) {
+func openXLSX(ctx context.Context, path string, how How) ([]table, error) {
 	z, err := zip.OpenReader(path)
 	if err != nil {
 		return nil, refuse(0, "", "The spreadsheet is damaged: %s.", err)
@@ -71,11 +73,12 @@ func openXLSX(ctx context.Context, path string) ([]table, error) {
 	}
 	var out []table
 	for _, s := range sheets {
+		s.how = how
 		filled, err := s.prepare(&z.Reader)
-		if err != nil {
+		if s.wrong = problem.Of(err); err != nil && s.wrong == nil {
 			return nil, err
 		}
-		if filled {
+		if filled || s.wrong != nil {
 			out = append(out, s)
 		}
 	}

@@ -65,6 +65,7 @@ type File struct {
 	Rows         int64
 	Columns      JSON
 	Notes        JSON // sentences on what was done to it
+	How          JSON // how its rows are read, as files.How
 	LoadedAt     time.Time
 	LoadedBy     string
 	Address      string // it is fetched from, if any

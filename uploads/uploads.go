@@ -21,7 +21,7 @@ import (
 )
 
 // Source is the name of the source that the files make.
-const Source = "files"
+const Source = dataset.Files
 
 // Config says where files are kept.
 type Config struct {
@@ -66,9 +66,15 @@ func (u *Uploads) Close() { u.loader.Close() }
 
 // Take loads a file, known by its original name, as the table name (made of the original
 // one when it is empty), and remembers it. by is whoever brought it.
-func (u *Uploads) Take(ctx context.Context, in io.Reader, original, name, by string, say files.Progress) ([]store.File, error) {
+func (u *Uploads) Take(ctx context.Context, in io.Reader, original, name, by string, how files.How, say files.Progress) ([]store.File, error) {
 	if name == "" {
 		name = files.NameOf(original)
+	}
+	// How it was read before is how it is read again, unless told otherwise.
+	if kept, err := u.store.File(ctx, name); err == nil && how.IsZero() {
+		if err := json.Unmarshal(kept.How, &how); err != nil {
+			return nil, err
+		}
 	}
 	path, err := u.loader.Spool(in)
 	if err != nil {
@@ -78,7 +84,7 @@ func (u *Uploads) Take(ctx context.Context, in io.Reader, original, name, by str
 	say("reading", 0)
 	ctx, cancel := context.WithTimeout(ctx, files.LoadTimeout)
 	defer cancel()
-	loaded, err := u.loader.Load(ctx, path, original, name, say)
+	loaded, err := u.loader.Load(ctx, path, original, name, how, say)
 	if err != nil {
 		return nil, err
 	}
@@ -92,6 +98,7 @@ func (u *Uploads) Take(ctx context.Context, in io.Reader, original, name, by str
 		f.Columns, _ = json.Marshal(l.Columns)
 		notes := append([]string{}, l.Notes...)
 		f.Notes, _ = json.Marshal(notes)
+		f.How, _ = json.Marshal(how)
 		if err := u.store.SaveFile(ctx, f); err != nil {
 			return nil, err
 		}
@@ -101,6 +108,18 @@ func (u *Uploads) Take(ctx context.Context, in io.Reader, original, name, by str
 		out = append(out, *f)
 	}
 	return out, u.refresh(ctx)
+}
+
+// Look shows the beginning of a file, for choosing how it is read.
+func (u *Uploads) Look(ctx context.Context, in io.Reader, original string) ([]files.Glance, error) {
+	path, err := u.loader.Spool(in)
+	if err != nil {
+		return nil, err
+	}
+	defer os.Remove(path)
+	ctx, cancel := context.WithTimeout(ctx, files.LoadTimeout)
+	defer cancel()
+	return files.Look(ctx, path, original)
 }
 
 // refresh reads anew which tables the files make.
@@ -114,7 +133,7 @@ func (u *Uploads) refresh(ctx context.Context) error {
 }
 
 // Append adds records, as JSON, to a file's table.
-func (u *Uploads) Append(ctx context.Context, in io.Reader, name, by string) (int64, error) {
+func (u *Uploads) Append(ctx context.Context, in io.Reader, original, name, by string) (int64, error) {
 	f, err := u.store.File(ctx, name)
 	if err != nil {
 		return 0, err
@@ -124,7 +143,7 @@ func (u *Uploads) Append(ctx context.Context, in io.Reader, name, by string) (in
 		return 0, err
 	}
 	defer os.Remove(path)
-	n, err := u.loader.Append(ctx, path, name)
+	n, err := u.loader.Append(ctx, path, original, name)
 	if err != nil {
 		return 0, err
 	}
@@ -208,7 +227,7 @@ func (u *Uploads) Fetch(ctx context.Context, name, by string) error {
 		if !strings.Contains(original, ".") {
 			original = f.Original
 		}
-		_, err = u.Take(ctx, in, original, f.Name, by, func(string, int64) {})
+		_, err = u.Take(ctx, in, original, f.Name, by, files.How{}, func(string, int64) {})
 	}
 	if err == nil {
 		return nil

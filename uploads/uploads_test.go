@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/period"
+	"eskadel/files"
 	"eskadel/live"
 	"eskadel/localpg/pgtest"
 	"eskadel/store"
@@ -38,7 +39,7 @@ func TestFollowingAnAddress(t *testing.T) {
 	content := "day,high\n2026-01-01,4.2\n"
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, content) }))
 	defer server.Close()
-	loaded, err := u.Take(ctx, strings.NewReader(content), "tides.csv", "", "Mara", func(string, int64) {})
+	loaded, err := u.Take(ctx, strings.NewReader(content), "tides.csv", "", "Mara", files.How{}, func(string, int64) {})
 	require.NoError(t, err)
 	assert.Equal(t, "tides", loaded[0].Name)
 	assert.Error(t, u.Fetch(ctx, "tides", "Mara"), "it has no address yet")

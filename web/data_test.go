@@ -65,7 +65,26 @@ func TestFilesThroughTheAPI(t *testing.T) {
 	}
 	status, b = withKey(t, key, http.MethodPut, "/api/v1/files/tides?original=tides.csv", "day,high\n2026-01-01\n", "text/csv")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	assert.Contains(t, b, "Row 2: It has 1 fields where the first row has 2.")
+	assert.Contains(t, b, "Row 2: It has 1 fields where the titles are 2.")
+	// How its rows are read is said with it, kept, and looked at first.
+	for query, words := range map[string]string{"&heading=first": "“first” is not the number of a row", "&uneven=guess": "not “guess”"} {
+		status, b = withKey(t, key, http.MethodPut, "/api/v1/files/uneven?original=uneven.csv"+query, "day,high\n2026-01-01\n", "text/csv")
+		assert.Equal(t, http.StatusUnprocessableEntity, status)
+		assert.Contains(t, b, words)
+	}
+	for _, more := range []string{"&uneven=fill&skip=3&skip=4", ""} {
+		status, b = withKey(t, key, http.MethodPut, "/api/v1/files/uneven?original=uneven.csv"+more, "day,high\n2026-01-01\nx,y,z\n\n2026-01-02,4.4\n", "text/csv")
+		require.Equal(t, http.StatusOK, status, b)
+		assert.Contains(t, b, `"rows":2`)
+	}
+	status, b = withKey(t, key, http.MethodPost, "/api/v1/files/uneven/rows", "high,day\n5,2026-01-03\n", "text/csv")
+	require.Equal(t, http.StatusOK, status, b)
+	status, b = withKey(t, key, http.MethodPost, "/data/files/look?original=a.csv", "Tides of 2026\n\nday,high\n<b>,1\n", "text/csv")
+	require.Equal(t, http.StatusOK, status, b)
+	assert.Contains(t, b, `value="3" checked aria-label="The titles are in row 3"`)
+	assert.Contains(t, b, "&lt;b&gt;")
+	status, b = withKey(t, key, http.MethodDelete, "/api/v1/files/uneven", "", "application/json")
+	require.Equal(t, http.StatusOK, status, b)
 	doc := `{"version":1,"name":"tides","title":"Tides","record":["tide","tides"],"source":"files","from":{"table":"tides"},"key":["row_number"],"fields":[{"name":"day","column":"day","time":"happened"},{"name":"high","column":"high"}]}`
 	status, b = withKey(t, key, http.MethodPut, "/api/v1/datasets/tides", doc, "application/json")
 	require.Equal(t, http.StatusOK, status, b)
@@ -251,7 +270,7 @@ func TestFormsOfADataset(t *testing.T) {
 	_, now := send(t, builder, http.MethodGet, "/api/v1/datasets/berth-stays", nil)
 	assert.Contains(t, now, `"synonyms":["arrival","in"]`)
 	// A dataset taken from elsewhere says what does not fit.
-	elsewhere := url.Values{"how": {"document"}, "document": {strings.Replace(kept, `"berth_stay"`, `"mooring"`, 1)}}
+	elsewhere := url.Values{"how": {"document"}, "document": {strings.Replace(kept, `"public.berth_stay"`, `"mooring"`, 1)}}
 	status, b = form(t, builder, "/data/sources/yard-desk/new", map[string]string{"how": elsewhere.Get("how"), "document": elsewhere.Get("document")})
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, plain([]byte(b)), "The source has no table “mooring” that may be read.")

@@ -2,11 +2,13 @@ package web
 
 import (
 	"encoding/json"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/problem"
+	"eskadel/files"
 	"eskadel/store"
 )
 
@@ -31,9 +33,18 @@ func (s *Server) upload(c *gin.Context) {
 		_, _ = c.Writer.Write(append(b, '\n'))
 		c.Writer.Flush()
 	}
-	loaded, err := s.files.Take(c.Request.Context(), c.Request.Body, c.Query("original"), c.Query("name"), caller(c).Name, func(stage string, rows int64) {
-		line(gin.H{"stage": stage, "rows": rows})
-	})
+	var loaded []store.File
+	how, err := howRead(c)
+	switch {
+	case err != nil:
+	case c.Query("add") != "":
+		_, err = s.files.Append(c.Request.Context(), c.Request.Body, c.Query("original"), c.Query("name"), caller(c).Name)
+		loaded = []store.File{{Name: c.Query("name")}}
+	default:
+		loaded, err = s.files.Take(c.Request.Context(), c.Request.Body, c.Query("original"), c.Query("name"), caller(c).Name, how, func(stage string, rows int64) {
+			line(gin.H{"stage": stage, "rows": rows})
+		})
+	}
 	if err != nil {
 		p := problem.Of(err)
 		if p == nil {
@@ -51,6 +62,42 @@ func (s *Server) upload(c *gin.Context) {
 }
 
 // changeFile fetches a file again, follows an address, or removes it.
+// howRead reads what the query says of how a file is read.
+func howRead(c *gin.Context) (how files.How, err error) {
+	how.Sheets, how.Uneven = c.QueryArray("sheet"), c.Query("uneven")
+	whole := func(place, s string) (n int64) {
+		if n, err2 := strconv.ParseInt(s, 10, 64); err2 == nil {
+			return n
+		}
+		if err = problem.New(problem.Invalid, place, "“%s” is not the number of a row.", s); s == "" {
+			err = nil
+		}
+		return 0
+	}
+	how.Heading = whole("heading", c.Query("heading"))
+	for _, n := range c.QueryArray("skip") {
+		how.Skip = append(how.Skip, whole("skip", n))
+	}
+	if err == nil {
+		err = how.Check()
+	}
+	return how, err
+}
+
+// lookAtFile shows the first rows of a file that has not been kept, for choosing how they are read.
+func (s *Server) lookAtFile(c *gin.Context) {
+	err := s.noFiles()
+	var seen []files.Glance
+	if err == nil {
+		seen, err = s.files.Look(c.Request.Context(), c.Request.Body, c.Query("original"))
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.part(c, 200, "file-look", gin.H{"Sheets": seen})
+}
+
 func (s *Server) changeFile(c *gin.Context) {
 	name := c.Param("file")
 	err := s.noFiles()
@@ -103,11 +150,11 @@ func (s *Server) apiPutFile(c *gin.Context) {
 	err := s.noFiles()
 	var loaded []store.File
 	if err == nil {
-		original := c.Query("original")
-		if original == "" {
-			original = c.Param("file") + map[string]string{"application/json": ".json", "application/x-ndjson": ".jsonl"}[c.ContentType()]
+		original := originalName(c)
+		var how files.How
+		if how, err = howRead(c); err == nil {
+			loaded, err = s.files.Take(c.Request.Context(), c.Request.Body, original, c.Param("file"), caller(c).Name, how, func(string, int64) {})
 		}
-		loaded, err = s.files.Take(c.Request.Context(), c.Request.Body, original, c.Param("file"), caller(c).Name, func(string, int64) {})
 	}
 	out := []gin.H{}
 	for i := range loaded {
@@ -116,11 +163,19 @@ func (s *Server) apiPutFile(c *gin.Context) {
 	s.respond(c, out, err)
 }
 
+// originalName is the name that a body has as a file: as told, or by what kind it is.
+func originalName(c *gin.Context) string {
+	if original := c.Query("original"); original != "" {
+		return original
+	}
+	return c.Param("file") + map[string]string{"application/json": ".json", "application/x-ndjson": ".jsonl", "text/csv": ".csv"}[c.ContentType()]
+}
+
 func (s *Server) apiAppend(c *gin.Context) {
 	err := s.noFiles()
 	var n int64
 	if err == nil {
-		n, err = s.files.Append(c.Request.Context(), c.Request.Body, c.Param("file"), caller(c).Name)
+		n, err = s.files.Append(c.Request.Context(), c.Request.Body, originalName(c), c.Param("file"), caller(c).Name)
 	}
 	s.respond(c, gin.H{"rows": n}, err)
 }

@@ -233,7 +233,7 @@ func TestPublishingNeedsARuleAndACompleteChart(t *testing.T) {
 	var rules dataset.SourceRules
 	require.NoError(t, json.Unmarshal([]byte(kept), &rules))
 	without := rules
-	without.Tables = slices.DeleteFunc(slices.Clone(rules.Tables), func(r dataset.TableRules) bool { return r.Table == "berth" })
+	without.Tables = slices.DeleteFunc(slices.Clone(rules.Tables), func(r dataset.TableRules) bool { return r.Table == "public.berth" })
 	status, b := send(t, builder, http.MethodPut, "/api/v1/sources/yard-desk/rules", string(without.JSON()))
 	require.Equal(t, http.StatusOK, status, b)
 	status, b = send(t, builder, http.MethodPut, "/api/v1/dashboards/berths", `{"version":1,"name":"berths","title":"Berths","pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,6,4],"chart":{"version":1,"dataset":"berths","measures":[{"average":"length"}],"form":"key figures"}}]}]}`)

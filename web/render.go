@@ -72,17 +72,17 @@ var functions = template.FuncMap{
 }
 
 func loadPages() (*pages, error) {
-	parts, err := template.New("").Funcs(functions).Funcs(dataFunctions).ParseFS(files, "templates/parts/*.html")
+	parts, err := template.New("").Funcs(functions).Funcs(dataFunctions).ParseFS(shipped, "templates/parts/*.html")
 	if err != nil {
 		return nil, err
 	}
 	p := &pages{map[string]*template.Template{}, parts}
-	names, err := fs.Glob(files, "templates/pages/*.html")
+	names, err := fs.Glob(shipped, "templates/pages/*.html")
 	if err != nil {
 		return nil, err
 	}
 	for _, name := range names {
-		t, err := template.Must(parts.Clone()).ParseFS(files, "templates/layout.html", name)
+		t, err := template.Must(parts.Clone()).ParseFS(shipped, "templates/layout.html", name)
 		if err != nil {
 			return nil, err
 		}

@@ -99,7 +99,7 @@ func (s *Server) keepTableRules(c *gin.Context, name string, rules dataset.Table
 		return err
 	}
 	all.Source = name
-	all.Tables = slices.DeleteFunc(all.Tables, func(t dataset.TableRules) bool { return t.Table == rules.Table || "public."+t.Table == rules.Table })
+	all.Tables = slices.DeleteFunc(all.Tables, func(t dataset.TableRules) bool { return t.Table == rules.Table })
 	if len(rules.RowRules)+len(rules.Hidden) > 0 {
 		all.Tables = append(all.Tables, rules)
 	}
@@ -120,6 +120,7 @@ func (s *Server) keepRules(c *gin.Context, r *dataset.SourceRules) error {
 	if _, err := tables.With(r); err != nil {
 		return err
 	}
+	r.Settle(tables)
 	if err := s.store.SaveRules(ctx, r.Source, r.JSON()); err != nil {
 		return err
 	}

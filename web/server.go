@@ -22,7 +22,7 @@ import (
 )
 
 //go:embed static templates openapi.yaml schemas
-var files embed.FS
+var shipped embed.FS
 
 // A Server serves one workspace.
 type Server struct {
@@ -87,7 +87,7 @@ func (s *Server) routes() {
 	unknown := compressed.Group("", s.whole(mostUnknown))
 	known := compressed.Group("", s.caller, s.whole(mostKnown), s.fromPage)
 
-	static, err := fs.Sub(files, "static")
+	static, err := fs.Sub(shipped, "static")
 	if err != nil {
 		panic(err) // the folder is part of the program
 	}
@@ -174,6 +174,7 @@ func (s *Server) routes() {
 	// Files are read as they come; who sends them is known by then.
 	bring := compressed.Group("", s.caller, s.fromPage, s.authors, s.builders, streamed)
 	bring.POST("/data/files/upload", s.upload)
+	bring.POST("/data/files/look", s.lookAtFile)
 	bring.PUT("/api/v1/files/:file", s.apiPutFile)
 	bring.POST("/api/v1/files/:file/rows", s.apiAppend)
 
@@ -215,7 +216,7 @@ func (s *Server) routes() {
 
 func (s *Server) file(name, kind string) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		b, err := files.ReadFile(name)
+		b, err := shipped.ReadFile(name)
 		if err != nil {
 			s.fail(c, err)
 			return

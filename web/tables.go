@@ -240,6 +240,7 @@ func (s *Server) keepDataset(c *gin.Context, d *dataset.Document) error {
 	if err := s.engine.KeyProblem(ctx, ds); err != nil {
 		return err
 	}
+	d.Settle(ds.Catalogue())
 	who := caller(c).Name
 	if err := s.store.SaveDataset(ctx, d.Name, d.Source, d.JSON(), who); err != nil {
 		return err

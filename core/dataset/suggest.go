@@ -52,6 +52,9 @@ func Tidy(column string) string {
 
 var plannedWords = regexp.MustCompile(`(?i)promis|due|expect|plan|review|deadline|schedul`)
 
+// Files is the name of the source of uploaded files.
+const Files = "files"
+
 // Suggest makes a dataset of a table: each column a field, each link shown by its
 // display field. A builder finishes it.
 func Suggest(source string, t *Table, c Catalogue) *Document {
@@ -71,6 +74,9 @@ func Suggest(source string, t *Table, c Catalogue) *Document {
 	}
 	for _, col := range t.Columns {
 		f := FieldDocument{Column: col.Name, Label: Tidy(col.Name), Description: col.Comment, Several: col.Array}
+		if source == Files && col.Comment != "" { // the title that the column has in the file
+			f.Label, f.Description = locale.Upper(col.Comment), ""
+		}
 		l := t.link(col.Name)
 		if l != nil && (c.Table(l.Table) == nil || leads(t, l, c.Table(l.Table)) != nil) {
 			l = nil

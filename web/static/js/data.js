@@ -11,17 +11,40 @@ function upload(form) {
   const input = /** @type {HTMLInputElement} */ (form.querySelector("input[type=file]"));
   const bar = /** @type {HTMLProgressElement} */ (form.querySelector("progress"));
   const said = /** @type {HTMLElement} */ (form.querySelector("[data-said]"));
+  const choices = /** @type {HTMLElement} */ (form.querySelector("[data-look]"));
+  const tell = (/** @type {string} */ words, wrong = false) => {
+    said.textContent = words;
+    said.className = wrong ? "wrong" : "hint";
+  };
+  // What was chosen of one file says nothing of another.
+  input.addEventListener("change", () => choices.replaceChildren());
+  form.querySelector("[data-look-first]")?.addEventListener("click", async () => {
+    const file = input.files?.[0];
+    if (!file) return tell("Choose a file first.", true);
+    tell("reading its first rows …");
+    try {
+      const response = await fetch(`/data/files/look?${new URLSearchParams({ original: file.name })}`, { method: "POST", headers: { ...headers(), "HX-Request": "true" }, body: file });
+      const text = await response.text();
+      if (!response.ok) return tell(new DOMParser().parseFromString(text, "text/html").body.textContent?.trim() || "This file cannot be looked at.", true);
+      fill(choices, text);
+      tell("");
+    } catch {
+      tell("Eskadel does not answer; try again.", true);
+    }
+  });
+  form.querySelector("[data-add-rows]")?.addEventListener("click", () => send("1"));
   form.addEventListener("submit", (event) => {
     event.preventDefault();
+    send("");
+  });
+  /** @param {string} add whether its rows are added to those that are there */
+  const send = (add) => {
     const file = input.files?.[0];
-    if (!file) return;
-    const tell = (/** @type {string} */ words, wrong = false) => {
-      said.textContent = words;
-      said.className = wrong ? "wrong" : "hint";
-    };
+    if (!file) return tell("Choose a file first.", true);
     if (file.size > 2 ** 30) return tell("The file is larger than 1 GB.", true);
     const request = new XMLHttpRequest();
-    const query = new URLSearchParams({ original: file.name, name: form.dataset.name ?? "" });
+    const query = new URLSearchParams({ original: file.name, name: form.dataset.name ?? "", add });
+    for (const [name, value] of new FormData(form)) if (["sheet", "heading", "skip", "uneven"].includes(name)) query.append(name, String(value));
     request.open("POST", `/data/files/upload?${query}`);
     for (const [name, value] of Object.entries(headers())) request.setRequestHeader(name, value);
     bar.hidden = false;
@@ -48,7 +71,7 @@ function upload(form) {
       else tell(answer.wrong ?? answer.detail ?? "Eskadel does not answer; the file has not been loaded.", true);
     });
     request.send(file);
-  });
+  };
 }
 document.querySelectorAll("[data-upload]").forEach((f) => upload(/** @type {HTMLFormElement} */ (f)));
 
