@@ -13,6 +13,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/problem"
+	"eskadel/core/query"
 	"eskadel/core/reading"
 	"eskadel/core/rule"
 	"eskadel/localpg/pgtest"
@@ -182,4 +183,14 @@ func TestDiagnosis(t *testing.T) {
 			assert.Equal(t, "url", p.Place)
 		}
 	}
+}
+
+// A value of megabytes is not sent whole to list a record.
+func TestLongTextsAreCutInLists(t *testing.T) {
+	_, src := connect(t, "long_texts", `create table note (id int primary key, words text, more jsonb); insert into note values (1, repeat('ü', 3000000), jsonb_build_object('a', repeat('x', 50000))), (2, 'short', '{}')`)
+	rows, err := list(context.Background(), src, shaped(t, src, `"from":{"table":"note"},"key":["id"],"fields":[{"name":"words","column":"words"},{"name":"more","column":"more"}]`), rule.Viewer{Builder: true})
+	require.NoError(t, err)
+	assert.Equal(t, strings.Repeat("ü", query.MostText), rows[0][0].Exact())
+	assert.Len(t, rows[0][1].Exact(), query.MostText)
+	assert.Equal(t, "short", rows[1][0].Exact())
 }

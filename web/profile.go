@@ -70,7 +70,7 @@ func newProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location
 			if t.N < 2 {
 				break // every value is different
 			}
-			view.Top = append(view.Top, topView{n.Value(t.Value), format.Count(int64(t.N))})
+			view.Top = append(view.Top, topView{format.Cut(n.Value(t.Value), 80), format.Count(int64(t.N))})
 		}
 		switch {
 		case !f.Smallest.IsEmpty():

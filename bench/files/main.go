@@ -81,7 +81,7 @@ func run(megabytes, rounds int) error {
 		}
 		theirs = append(theirs, float64(n)/time.Since(start).Seconds())
 		start = time.Now()
-		loaded, err := loader.Load(ctx, path, "bench.csv", "bench", func(string, int64) {})
+		loaded, err := loader.Load(ctx, path, "bench.csv", "bench", files.How{}, func(string, int64) {})
 		if err != nil {
 			return err
 		}

@@ -455,7 +455,19 @@ func Key(k calc.Key, d query.Dim) (short, full string) {
 	if s == "" {
 		s = Number{Decimals: -1}.Value(k.Value)
 	}
+	s = Cut(s, 500)
 	return s, s
+}
+
+// Cut shortens a text to so many characters, for places that have no room for more.
+func Cut(s string, most int) string {
+	if len(s) <= most {
+		return s
+	}
+	if r := []rune(s); len(r) > most {
+		return string(r[:most]) + "…"
+	}
+	return s
 }
 
 // Day writes the last day before an instant that ends a span: "23 Nov".

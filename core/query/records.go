@@ -196,6 +196,10 @@ func (p *RecordsPlan) total(g *dataset.Guard) (statement.Statement, error) {
 	return statement.Statement{SQL: sql, Args: bind.Args()}, nil
 }
 
+// MostText is how many characters of a text a list of records has; whoever opens the
+// record reads the rest.
+const MostText = 10_000
+
 func (p *RecordsPlan) list(g *dataset.Guard) (statement.Statement, error) {
 	bind := &statement.Binder{}
 	scope := p.setting.scope(p.Dataset, g, bind)
@@ -204,6 +208,9 @@ func (p *RecordsPlan) list(g *dataset.Guard) (statement.Statement, error) {
 		shown, err := scope.Shown(f)
 		if err != nil {
 			return statement.Statement{}, err
+		}
+		if f.Type == field.Text {
+			shown = fmt.Sprintf("left(%s, %d)", shown, MostText)
 		}
 		columns = append(columns, shown)
 	}
