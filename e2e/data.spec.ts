@@ -23,6 +23,7 @@ test("a newcomer connects a database, sees what is odd in a table and makes a da
   await page.fill("#s-url", "postgres://a:b@127.0.0.1:1/x");
   await page.getByRole("button", { name: "Connect" }).click();
   await expect(page.getByRole("alert")).toContainText("Nothing listens on 127.0.0.1, port 1.");
+  await expect(page.locator("#s-url")).toHaveValue("postgres://a:b@127.0.0.1:1/x"); // what was typed stays
   await page.fill("#s-url", database());
   await page.getByRole("button", { name: "only try it" }).click();
   await expect(page.locator(".found").first()).toContainText("may read 16 tables and views of “yarddesk”");

@@ -104,7 +104,7 @@ func (s *Server) usable(c *gin.Context, name string) (*dataset.Dataset, error) {
 // addSource connects a database, or changes the address of one, tries it and keeps it
 // only if it answers.
 func (s *Server) addSource(c *gin.Context) {
-	name, title, address := c.PostForm("name"), strings.TrimSpace(c.PostForm("title")), c.PostForm("url")
+	name, title, address := c.PostForm("name"), strings.TrimSpace(c.PostForm("title")), source.WithPassword(c.PostForm("url"), c.PostForm("password"))
 	if name == "" {
 		name = strings.Trim(strings.ReplaceAll(strings.ToLower(title), " ", "-"), "-")
 	}
@@ -113,7 +113,13 @@ func (s *Server) addSource(c *gin.Context) {
 	if err == nil && title == "" {
 		err = problem.New(problem.Missing, "title", "Give the source a title.")
 	}
-	if _, taken := s.store.Source(ctx, name); err == nil && taken == nil && c.PostForm("change") == "" {
+	kept, taken := s.store.Source(ctx, name)
+	if c.PostForm("change") != "" && taken == nil { // its password stays unless another is typed
+		if was, err := s.store.SourceURL(kept); err == nil {
+			_, password := source.Bare(was)
+			address = source.WithPassword(address, password)
+		}
+	} else if err == nil && taken == nil {
 		err = problem.New(problem.Conflict, "name", "There is a source called “%s” already.", name)
 	}
 	var found *source.Diagnosis
@@ -121,7 +127,8 @@ func (s *Server) addSource(c *gin.Context) {
 		found, err = s.diagnose(ctx, address)
 	}
 	if p := problem.Of(err); p != nil || err == nil && c.PostForm("try") != "" {
-		more := gin.H{"Problem": p, "Name": c.PostForm("name"), "SourceTitle": title}
+		bare, _ := source.Bare(address)
+		more := gin.H{"Problem": p, "Name": c.PostForm("name"), "SourceTitle": title, "Address": bare}
 		status := http.StatusUnprocessableEntity
 		if p == nil {
 			more["Found"], status = found.Words(), http.StatusOK

@@ -342,3 +342,24 @@ func TestSourcesThroughTheAPI(t *testing.T) {
 	status, _ = send(t, builder, http.MethodGet, "/api/v1/sources/second/tables", nil)
 	assert.Equal(t, http.StatusNotFound, status)
 }
+
+// The page of a source shows its address without the password, and a change without one
+// keeps it.
+func TestASourcesAddressIsShownWithoutItsPassword(t *testing.T) {
+	builder := author(t, demo.BuilderEmail)
+	address := strings.Replace(running.Cluster.URL("eskadel_reader", "yarddesk"), "eskadel_reader@", "eskadel_reader:not-asked-here@", 1)
+	require.Contains(t, address, "not-asked-here")
+	status, b := form(t, builder, "/data/sources", map[string]string{"title": "Third", "url": address})
+	require.Equal(t, http.StatusSeeOther, status, b)
+	t.Cleanup(func() { form(t, builder, "/data/sources/third/remove", nil) })
+	_, b = send(t, builder, http.MethodGet, "/data/sources/third", nil)
+	assert.Contains(t, b, "eskadel_reader@")
+	assert.NotContains(t, b, "not-asked-here")
+	status, b = form(t, builder, "/data/sources", map[string]string{"change": "yes", "name": "third", "title": "Third desk", "url": strings.Replace(address, ":not-asked-here", "", 1)})
+	require.Equal(t, http.StatusSeeOther, status, b)
+	kept, err := running.Store.Source(context.Background(), "third")
+	require.NoError(t, err)
+	now, err := running.Store.SourceURL(kept)
+	require.NoError(t, err)
+	assert.Equal(t, address, now)
+}

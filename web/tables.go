@@ -106,6 +106,9 @@ func (s *Server) sourcePage(c *gin.Context, status int, name string, more gin.H)
 			schemas = append(schemas, t.Schema)
 		}
 	}
+	if address, err := s.store.SourceURL(kept); err == nil && more["Address"] == nil {
+		more["Address"], _ = source.Bare(address)
+	}
 	more["Live"], more["Trigger"], more["RoleSQL"] = s.engine.Hub.Heard(name), source.WatchSQL(schemas, rule.Compared(tables)), source.RoleSQL(schemas)
 	if kept.Kind == "files" {
 		if more["FileRows"], err = s.store.Files(c.Request.Context()); err != nil {

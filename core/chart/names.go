@@ -40,7 +40,7 @@ func MeasureLabel(m query.Measure, ds *dataset.Dataset) string {
 	case m.Aggregate == query.Count:
 		return "Number with " + label(m.Field)
 	case m.Aggregate == query.Distinct:
-		return "Different " + label(m.Field)
+		return "Number of different " + dataset.Several(locale.Lower(label(m.Field)))
 	case m.Aggregate == query.Percentile:
 		return ordinal(m.P) + " percentile of " + label(m.Field)
 	}
@@ -72,14 +72,24 @@ func ShownLabel(m query.Measure, ds *dataset.Dataset) string {
 	if m.Then == nil || m.Label != "" {
 		return label
 	}
-	return MadeWords(m.Then) + " of " + locale.Lower(label)
+	return Made(m.Then, label)
+}
+
+// Made says what is made of a measure of that name: "Running total of yard cost within
+// each year".
+func Made(t *query.Then, label string) string {
+	words, within := MadeWords(t), ""
+	if at := strings.Index(words, " within "); at >= 0 {
+		words, within = words[:at], words[at:]
+	}
+	return words + " of " + locale.Lower(label) + within
 }
 
 // MadeWords says what is made of a measure: "share of everything".
 func MadeWords(t *query.Then) string {
 	switch {
 	case t.RunningTotal != nil && t.RunningTotal.Restart != 0:
-		return "Running total per " + t.RunningTotal.Restart.String()
+		return "Running total within each " + t.RunningTotal.Restart.String()
 	case t.RunningTotal != nil:
 		return "Running total"
 	case t.MovingAverage != nil:

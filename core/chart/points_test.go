@@ -103,7 +103,7 @@ func TestRiskGridsScoreByPlace(t *testing.T) {
 func TestMeasuresHaveNames(t *testing.T) {
 	ds := sample.Jobs()
 	for want, m := range map[string]query.Measure{
-		"Number of jobs": {Aggregate: query.Count, Field: query.Records}, "Number with Cost": {Aggregate: query.Count, Field: "cost"}, "Different Boat": {Aggregate: query.Distinct, Field: "boat"},
+		"Number of jobs": {Aggregate: query.Count, Field: query.Records}, "Number with Cost": {Aggregate: query.Count, Field: "cost"}, "Number of different boats": {Aggregate: query.Distinct, Field: "boat"},
 		"Median of Cost": {Aggregate: query.Median, Field: "cost"}, "90th percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.9"}, "21st percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.21"},
 		"11th percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.11"}, "99.5th percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.995"}, "Ours": {Aggregate: query.Sum, Field: "cost", Label: "Ours"},
 		"sum(cost) / 2": {Formula: "sum(cost) / 2"}, "Average of the sum of Cost per week of Opened": {Aggregate: query.Average, Of: &query.Measure{Aggregate: query.Sum, Field: "cost"}, Per: &query.Per{Field: "opened", Grain: period.Week}},

@@ -10,6 +10,7 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/problem"
 	"eskadel/core/statement"
@@ -98,6 +99,9 @@ func TestSuggestMakesADatasetThatResolves(t *testing.T) {
 	assert.Equal(t, dataset.Planned, ds.Find("promised_on").Time)
 	assert.Equal(t, dataset.Happened, ds.Find("opened_at").Time)
 	assert.Equal(t, "opened_at", d.Date)
+	file := &dataset.Table{Schema: "public", Name: "visitors", Kind: "table", Unique: [][]string{{"row_number"}}, Columns: []dataset.Column{{Name: "row_number", Type: field.Integer, Native: true}, {Name: "column_2", Type: field.Text, Native: true, Comment: "имя гостя"}, {Name: "year", Type: field.Integer, Native: true}, {Name: "guests", Type: field.Integer, Native: true}}}
+	of := dataset.Suggest(dataset.Files, file, dataset.Catalogue{file}).Fields
+	assert.Equal(t, []string{"plain", "Имя гостя", "plain", ""}, []string{of[0].Format, of[1].Label, of[2].Format, of[3].Format}, "titles of files are labels, and what names something has no thousands signs")
 	assert.Equal(t, "Qtd prc net", dataset.Tidy("qtd_prc_net"))
 	assert.Equal(t, "Yard", dataset.Tidy("yard_id"))
 }

@@ -52,6 +52,14 @@ func Tidy(column string) string {
 
 var plannedWords = regexp.MustCompile(`(?i)promis|due|expect|plan|review|deadline|schedul`)
 
+// numbered are names of columns whose whole numbers name something.
+var numbered = regexp.MustCompile(`(^|_)(id|ids|no|nr|num|number|code|year|yr|jahr|annee|zip|plz|postcode|phone|tel|version)$`)
+
+// identifies tells whether a column by itself tells records apart.
+func (t *Table) identifies(column string) bool {
+	return slices.ContainsFunc(t.Unique, func(key []string) bool { return len(key) == 1 && key[0] == column })
+}
+
 // Files is the name of the source of uploaded files.
 const Files = "files"
 
@@ -99,6 +107,9 @@ func Suggest(source string, t *Table, c Catalogue) *Document {
 		default:
 			f.Name = name(NameOf(col.Name))
 		}
+		if f.Link == nil && col.Type == field.Integer && (t.identifies(col.Name) || numbered.MatchString(NameOf(col.Name))) {
+			f.Format = "plain" // numbers that name something, years among them, are no amounts
+		}
 		d.Fields = append(d.Fields, f)
 	}
 	for i := range t.Links {
@@ -133,6 +144,13 @@ func Records(words string) (one, several string) {
 		return head + strings.TrimSuffix(last, "s"), words
 	}
 	return words, head + Plural(last)
+}
+
+// Several is what several of a thing are called: "boats" of "boat"; words of another script
+// and those that are in the plural stay as they are.
+func Several(words string) string {
+	_, several := Records(words)
+	return several
 }
 
 // Plural is the plural of an English word, as spelling makes it.

@@ -45,9 +45,9 @@ func TestAnotherDatasetKeepsWhatFits(t *testing.T) {
 		{"names, labels and the date", `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"split":{"field":"kind"},"form":{"columns":"stacked"}}`,
 			"Sum of Price of Visits, per month of Seen, split by Kind, as stacked columns", nil},
 		{"a measure that has no counterpart", `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"},{"distinct":"boat"}],"by":[{"field":"yard"}],"form":"table"}`,
-			"Sum of Price of Visits, by Yard, as a table", []string{"different Boat"}},
+			"Sum of Price of Visits, by Yard, as a table", []string{"number of different boats"}},
 		{"nothing to measure is left", `{"version":1,"dataset":"jobs","measures":[{"distinct":"boat"}],"by":[{"field":"yard"}],"form":"bars"}`,
-			"Number of visits of Visits, by Yard, as bars", []string{"different Boat"}},
+			"Number of visits of Visits, by Yard, as bars", []string{"number of different boats"}},
 		{"a condition on a field that is not there", `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"where":{"all":[{"field":"promised","filled":true},{"field":"kind","is":"care"}]},"form":"bars"}`,
 			"Number of visits of Visits, by Kind, only where Kind is care, as bars", []string{"only where Promised is filled"}},
 		{"the form goes with the split", `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"boat"},"form":{"bars":"stacked"}}`,
@@ -61,7 +61,7 @@ func TestAnotherDatasetKeepsWhatFits(t *testing.T) {
 	menu := sentence.Datasets(read(t, `{"version":1,"dataset":"jobs","measures":[{"distinct":"boat"}],"by":[{"field":"kind"}],"form":"bars"}`), jobs, []*dataset.Dataset{jobs, other})
 	require.Len(t, menu.Choices, 2)
 	assert.True(t, menu.Choices[0].Chosen)
-	assert.Contains(t, menu.Choices[1].Lost, "is left out: different", "what is left out is named before it is chosen")
+	assert.Contains(t, menu.Choices[1].Lost, "is left out: number of different", "what is left out is named before it is chosen")
 }
 
 func lowered(list []string) (out []string) {

@@ -283,8 +283,12 @@ func Title(d *chart.Document, ds *dataset.Dataset) string {
 		f, err := ds.Field(dim.Field)
 		switch {
 		case err != nil:
+		case dim.Part != 0 && dim.Field == ds.Date:
+			title += ", by " + dim.Part.String()
 		case dim.Part != 0:
 			title += ", by " + dim.Part.String() + " of " + locale.Lower(f.Label)
+		case dim.Grain != 0 && f.Type.Temporal() && len(d.By) > 0 && d.By[0].Part != 0 && d.By[0].Field == dim.Field:
+			title += ", " + dim.Grain.String() + " by " + dim.Grain.String()
 		case f.Type.Temporal() && dim.Grain != 0:
 			title += " per " + dim.Grain.String()
 		case f.Type.Temporal():
@@ -310,11 +314,13 @@ func titled(m query.Measure, ds *dataset.Dataset) (name string) {
 		name = f.Label
 	case m.Aggregate == query.Percentile:
 		name = strings.TrimSuffix(chart.MeasureLabel(m, ds), f.Label) + locale.Lower(f.Label)
+	case m.Aggregate == query.Distinct:
+		name = "Different " + dataset.Several(locale.Lower(f.Label))
 	default:
 		name = m.Aggregate.Words() + " of " + locale.Lower(f.Label)
 	}
 	if m.Then != nil {
-		name = chart.MadeWords(m.Then) + " of " + locale.Lower(name)
+		name = chart.Made(m.Then, name)
 	}
 	return name
 }

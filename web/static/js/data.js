@@ -73,6 +73,25 @@ function upload(form) {
     request.send(file);
   };
 }
+/** Sends a form without leaving the page while something is wrong, so that what was typed stays, passwords too. @param {HTMLFormElement} form */
+function keep(form) {
+  form.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    const told = /** @type {HTMLElement} */ (form.querySelector("[data-told]"));
+    told.textContent = "trying …";
+    try {
+      const response = await fetch(form.action, { method: "POST", body: new URLSearchParams(/** @type {any} */ (new FormData(form, event.submitter))) });
+      if (response.redirected) return location.assign(response.url);
+      const page = new DOMParser().parseFromString(await response.text(), "text/html");
+      const words = page.querySelectorAll("main .wrong[role=alert], main .found");
+      told.replaceChildren(...[...words].map((w) => document.importNode(w, true)));
+      if (words.length === 0) told.textContent = "Something went wrong here.";
+    } catch {
+      told.textContent = "Eskadel does not answer; what is typed stays here. Try again.";
+    }
+  });
+}
+document.querySelectorAll("form[data-keep]").forEach((f) => keep(/** @type {HTMLFormElement} */ (f)));
 document.querySelectorAll("[data-upload]").forEach((f) => upload(/** @type {HTMLFormElement} */ (f)));
 
 document.querySelectorAll("form[data-view-as]").forEach((f) => {
