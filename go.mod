@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	github.com/cockroachdb/apd/v3 v3.2.3
+	github.com/evanw/esbuild v0.28.2
 	github.com/gin-contrib/gzip v1.2.5
 	github.com/gin-gonic/gin v1.12.0
 	github.com/go-playground/locales v0.14.2

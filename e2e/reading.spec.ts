@@ -14,8 +14,13 @@ const spoken = (frame: Frame | Page, widget: string) => frame.locator(`#w-${widg
 
 test("a foreman sees their own yard, narrows, proves and lifts", async ({ page }) => {
   const wrong = complaints(page);
+  const asked: string[] = [];
+  page.on("request", (r) => r.url().includes(":18080") && asked.push(new URL(r.url()).pathname));
   await yardDeskAs(page, "foreman, Tarn Quay");
   const frame = await dashboardFrame(page);
+  // Page, script, token with the sheet, widget: four one after another until the first mark.
+  expect(asked.filter((p) => p.startsWith("/static/js/"))).toEqual(["/static/js/frame.js"]);
+  expect(asked.filter((p) => p.endsWith("/sheet"))).toEqual([]);
   await settled(frame);
   await expect(line(frame)).toContainText("at Tarn Quay");
   await expect(line(frame)).toContainText("at your yard");

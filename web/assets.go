@@ -9,6 +9,7 @@ import (
 	"mime"
 	"net/http"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 
@@ -35,6 +36,11 @@ func (a *assets) find(name string) (*asset, error) {
 		return kept.(*asset), nil
 	}
 	plain, err := fs.ReadFile(a.files, name)
+	if err == nil && slices.Contains(bundled, name) {
+		if plain, err = bundle(a.files, name); err != nil {
+			return nil, err
+		}
+	}
 	if err != nil {
 		return nil, problem.New(problem.NotFound, "", "There is nothing at this address.")
 	}

@@ -39,8 +39,10 @@ func (s *Server) frame(c *gin.Context) {
 // frameSession exchanges a viewer pass for a bearer token.
 func (s *Server) frameSession(c *gin.Context) {
 	var in struct {
-		Pass   string `json:"pass"`
-		Origin string `json:"origin"`
+		Pass   string  `json:"pass"`
+		Origin string  `json:"origin"`
+		Page   *string `json:"page"` // the sheet that is wanted with it, if any
+		Widget string  `json:"widget"`
 	}
 	if err := body(c, &in); err != nil || in.Pass == "" {
 		s.fail(c, problem.New(problem.Invalid, "", "A viewer pass is expected."))
@@ -51,5 +53,25 @@ func (s *Server) frameSession(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"bearer": bearer, "expires": expires})
+	out := gin.H{"bearer": bearer, "expires": expires}
+	if in.Page != nil {
+		// The first sheet comes with it, so that the widgets can be asked for at once.
+		who, err := identity.ByBearer(c.Request.Context(), s.store, bearer)
+		if s.known(c, who, err); err != nil {
+			return
+		}
+		v, err := s.view(c)
+		var data gin.H
+		if err == nil {
+			data, err = sheetOf(c, v, *in.Page, in.Widget)
+		}
+		if err == nil {
+			out["sheet"], err = s.text("sheet", data)
+		}
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+	}
+	c.JSON(http.StatusOK, out)
 }

@@ -85,23 +85,31 @@ func (s *Server) sheet(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	page, err := v.Doc.Page(c.PostForm("page"))
+	data, err := sheetOf(c, v, c.PostForm("page"), c.PostForm("widget"))
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
+	s.part(c, http.StatusOK, "sheet", data)
+}
+
+// sheetOf is what the part sheet shows.
+func sheetOf(c *gin.Context, v *live.View, title, only string) (gin.H, error) {
+	page, err := v.Doc.Page(title)
+	if err != nil {
+		return nil, err
+	}
 	widgets := page.Widgets
-	if only := c.PostForm("widget"); only != "" {
+	if only != "" {
 		w, err := v.Doc.Widget(only)
 		if err != nil {
-			s.fail(c, err)
-			return
+			return nil, err
 		}
 		one := *w
 		one.At = [4]int{0, 0, 12, one.At[3]}
 		widgets = []dashboard.Widget{one}
 	}
-	s.part(c, http.StatusOK, "sheet", gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Single": c.PostForm("widget") != "", "Records": caller(c).Author || v.Doc.Allows(dashboard.MaySeeRecords)})
+	return gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Single": only != "", "Records": caller(c).Author || v.Doc.Allows(dashboard.MaySeeRecords)}, nil
 }
 
 func (s *Server) line(c *gin.Context) {

@@ -19,6 +19,8 @@
       super();
       /** @type {(() => Promise<string>) | null} */
       this.getPass = null;
+      /** A pass that is fetched while the frame loads. @type {Promise<string> | null} */
+      this.ahead = null;
       /** @param {MessageEvent} e */
       this.heard = (e) => this.hear(e);
     }
@@ -36,6 +38,10 @@
       this.frame.style.cssText = "display:block;width:100%;border:0;height:320px";
       addEventListener("message", this.heard);
       this.replaceChildren(this.frame);
+      if (this.getPass || !this.hasAttribute("pass-url")) return;
+      this.ahead = this.pass();
+      this.ahead.catch(() => {}); // told when the frame asks
+      setTimeout(() => { this.ahead = null; }, 30000); // passes are short-lived
     }
 
     disconnectedCallback() {
@@ -61,10 +67,17 @@
     async hand() {
       const window = /** @type {Window} */ (/** @type {HTMLIFrameElement} */ (this.frame).contentWindow);
       try {
-        window.postMessage({ eskadel: 1, say: "pass", pass: await (this.getPass ? this.getPass() : this.fetchPass()) }, home);
+        const pass = this.ahead ?? this.pass();
+        this.ahead = null;
+        window.postMessage({ eskadel: 1, say: "pass", pass: await pass }, home);
       } catch (error) {
         window.postMessage({ eskadel: 1, say: "no-pass", words: /** @type {Error} */ (error).message }, home);
       }
+    }
+
+    /** A pass, from the page's own function or its address. */
+    pass() {
+      return this.getPass ? this.getPass() : this.fetchPass();
     }
 
     async fetchPass() {

@@ -37,32 +37,36 @@ function refuse(words) {
 /** @type {Promise<void> | null} */
 let renewing = null;
 
-/** Asks the host page for a viewer pass and exchanges it. */
-function renew() {
+/** The first sheet, which came with the bearer token. */
+let first = "";
+
+/** Asks the host page for a viewer pass and exchanges it. @param {boolean} [begin] with the first sheet */
+function renew(begin) {
   renewing ??= (async () => {
     const got = await new Promise((resolve) => {
       waiting = resolve;
       tell({ say: "pass-wanted" });
     });
     const response = await fetch(`/embed/${encodeURIComponent(app)}/${encodeURIComponent(dashboard)}/session`, {
-      method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(got),
+      method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(begin ? { ...got, page, widget } : got),
     });
     const answer = await response.json();
     if (!response.ok) throw new Trouble(answer.detail, response.status, answer.place);
     who.bearer = answer.bearer;
+    first = answer.sheet ?? "";
     const left = new Date(answer.expires).getTime() - Date.now();
     setTimeout(() => void renew().catch(() => {}), Math.max(1000, left - Math.min(30000, left / 4)));
   })().finally(() => { renewing = null; });
   return renewing;
 }
 
-who.renew = renew;
+who.renew = () => renew();
 new ResizeObserver(() => tell({ say: "height", height: Math.ceil(document.documentElement.getBoundingClientRect().height) })).observe(document.documentElement);
 
 (async () => {
   try {
-    await renew();
-    await new Sheet(root, { dashboard, page, widget, open: (address) => tell({ say: "record", address }) }).open();
+    await renew(true);
+    await new Sheet(root, { dashboard, page, widget, open: (address) => tell({ say: "record", address }) }).open(first);
     tell({ say: "shown" });
   } catch (error) {
     refuse(/** @type {Error} */ (error).message);

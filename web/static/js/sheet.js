@@ -34,19 +34,20 @@ export class Sheet {
     return { state: JSON.stringify(this.state) };
   }
 
-  async open() {
+  /** @param {string} [sheet] the sheet, where it is there already */
+  async open(sheet) {
     this.root.setAttribute("aria-busy", "true");
     try {
-      await this.lay();
+      await this.lay(sheet);
     } finally {
       this.root.removeAttribute("aria-busy");
     }
     await this.refresh();
   }
 
-  /** Lays the page's widgets out. */
-  async lay() {
-    fill(this.root, await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "" }));
+  /** Lays the page's widgets out. @param {string} [sheet] */
+  async lay(sheet) {
+    fill(this.root, sheet || await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "" }));
     this.widgets.clear();
     this.line = this.root.querySelector("#line");
     this.said = "";

@@ -143,7 +143,8 @@ export class Batch {
 }
 
 /** Signs tell series apart where colour does not: on paper and for some eyes. */
-export const signs = ["M-4 0a4 4 0 1 0 8 0a4 4 0 1 0-8 0z", "M-3.5-3.5h7v7h-7z", "M0-4.500 4.500 3.500h-9z", "M0-5 4.500 0 0 5-4.500 0z", "M-4.500-3.500h9L0 4.500z", "M-1.500-4.500h3v3h3v3h-3v3h-3v-3h-3v-3h3z", "M-4-4 0-1.500 4-4 1.500 0 4 4 0 1.500-4 4-1.500 0z"];
+/* A float, a sail, a buoy, a kedge, a hull, a plank, a hitch. */
+export const signs = ["M-4 0a4 4 0 1 0 8 0a4 4 0 1 0-8 0z", "M-3 4.500V-5.500L5 4.500z", "M0-5 4.500 0 0 5-4.500 0z", "M-1.500-4.500h3v3h3v3h-3v3h-3v-3h-3v-3h3z", "M-5-3.500H5L2.500 4h-5z", "M-3.500-3.500h7v7h-7z", "M-4-4 0-1.500 4-4 1.500 0 4 4 0 1.500-4 4-1.500 0z"];
 
 /** The sign of a series, filled or hollow. @param {number} i @param {string} fill @param {number} [scale] */
 export function sign(i, fill, scale = 1) {
