@@ -1,9 +1,13 @@
 # Everything is done by the scripts; each says what it is doing and can be run again.
 .PHONY: demo test bench vendor postgres screenshots
+export CGO_ENABLED = 0
+export GOFLAGS := $(GOFLAGS) -buildvcs=false
+place := $(shell bash scripts/place.sh)
 
 demo: postgres          ## run the demonstration on loopback
-	@go build -pgo=off -o .eskadel/bin/eskadel ./cmd/eskadel
-	@exec .eskadel/bin/eskadel demo $(DEMO)
+	@echo "compiling (the first time takes a minute or two)"
+	@go build -pgo=off -o "$(place)/bin/eskadel" ./cmd/eskadel
+	@exec "$(place)/bin/eskadel" demo $(DEMO)
 
 test:                   ## install what the tests need and run all of them
 	@bash scripts/test.sh
@@ -15,6 +19,7 @@ vendor:                 ## fetch the browser's third-party files again
 	@bash scripts/vendor.sh
 
 postgres:               ## install Debian's PostgreSQL if it is missing
+	@bash scripts/need.sh go
 	@bash scripts/install.sh postgresql
 
 screenshots:            ## make docs/screenshots from a running demo

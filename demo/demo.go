@@ -49,6 +49,7 @@ type Config struct {
 	Eskadel  int     // port on 127.0.0.1; 0 for a free one
 	YardDesk int     // port on localhost; 0 for a free one
 	Postgres int     // port; 0 for a free one
+	Fresh    bool    // forget what was kept before
 	Again    bool    // put the documents in again, though they are there
 	Now      string  // what questions take for now; the true time when left out
 	Say      func(format string, args ...any)
@@ -73,12 +74,14 @@ type Demo struct {
 
 	Routes []string // of Eskadel
 
-	doors [2]net.Listener // Eskadel's and Yard Desk's
-	stop  []func()
+	doors  [2]net.Listener // Eskadel's and Yard Desk's
+	stop   []func()
+	cancel context.CancelFunc
 }
 
 // Stop ends everything that was started.
 func (d *Demo) Stop() {
+	d.cancel() // first of all, so that nobody complains of what ends
 	for i := len(d.stop) - 1; i >= 0; i-- {
 		d.stop[i]()
 	}
@@ -88,8 +91,7 @@ func (d *Demo) Stop() {
 // Stop. The addresses are then ready.
 func Start(ctx context.Context, c Config) (d *Demo, err error) {
 	d = &Demo{again: c.Again}
-	ctx, cancel := context.WithCancel(ctx)
-	d.stop = append(d.stop, cancel)
+	ctx, d.cancel = context.WithCancel(ctx)
 	defer func() {
 		if err != nil {
 			d.Stop()
@@ -104,6 +106,16 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 	}
 	port := func(i int) int { return d.doors[i].Addr().(*net.TCPAddr).Port }
 	d.Eskadel, d.YardDesk = fmt.Sprintf("http://127.0.0.1:%d", port(0)), fmt.Sprintf("http://localhost:%d", port(1))
+	release, err := localpg.Take(c.Dir)
+	if err != nil {
+		return d, err
+	}
+	d.stop = append(d.stop, release)
+	if c.Fresh {
+		if err := localpg.Forget(c.Dir); err != nil {
+			return d, err
+		}
+	}
 	c.Say("starting PostgreSQL")
 	if d.Cluster, err = localpg.Start(ctx, c.Dir, c.Postgres); err != nil {
 		return d, err

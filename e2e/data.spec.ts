@@ -1,13 +1,11 @@
-import { readFileSync } from "node:fs";
 import { expect, test } from "@playwright/test";
-import { complaints, noSeriousProblem, signIn } from "./help";
+import { complaints, eskadel, noSeriousProblem, signIn } from "./help";
 
 const builder = "mara.quill@skerrin.example";
 
 /** The address of Yard Desk's database, as a person would have it from its keeper. */
 function database() {
-  const port = readFileSync(`${process.env.ESKADEL_E2E_DIR ?? "../.eskadel/e2e"}/data/postmaster.pid`, "utf8").split("\n")[3];
-  return `postgres://eskadel_reader@127.0.0.1:${port}/yarddesk?sslmode=disable`;
+  return `postgres://eskadel_reader@127.0.0.1:${process.env.ESKADEL_PG_PORT}/yarddesk?sslmode=disable`;
 }
 
 test("a newcomer connects a database, sees what is odd in a table and makes a dataset", async ({ page }) => {
@@ -177,7 +175,7 @@ test("files are uploaded, refused in words, replaced and fetched; queries are ch
   await row.locator("summary").click();
   await upload(row.locator("form.upload"), "tide-times.csv", "day;port\n2026-01-01;Pell\n");
   await expect(row.locator("[data-said]")).toContainText("lacks: “high”");
-  await row.locator("input[name=address]").fill("http://127.0.0.1:18080/static/icon.svg");
+  await row.locator("input[name=address]").fill(`${eskadel}/static/icon.svg`);
   await row.getByRole("button", { name: "Keep and fetch" }).click();
   await expect(page.getByRole("alert")).toContainText("leads inside the own network");
 

@@ -5,11 +5,10 @@ import { dashboardFrame, settled, yardDeskAs } from "./help";
 
 /** pg_ctl on the cluster of the tests, as the user that owns it. */
 function cluster(action: string) {
-  const near = new URL("../.eskadel/e2e", import.meta.url).pathname;
-  const dir = process.env.ESKADEL_E2E_DIR ?? near;
+  const dir = process.env.ESKADEL_PG_DIR!;
   const bin = execFileSync("bash", ["-c", "ls -d /usr/lib/postgresql/*/bin | sort -V | tail -n 1"]).toString().trim();
-  const options = existsSync(`${dir}/data/postmaster.opts`) ? readFileSync(`${dir}/data/postmaster.opts`, "utf8").replace(/^\S+/, "").replaceAll('"', "").trim() : "";
-  const command = action === "start" ? `${bin}/pg_ctl start -w -D ${dir}/data -l ${dir}/log -o "${options.replace(/-D \S+/, "")}"` : `${bin}/pg_ctl stop -m fast -w -D ${dir}/data`;
+  const options = existsSync(`${dir}/data/postmaster.opts`) ? /"-p".*/.exec(readFileSync(`${dir}/data/postmaster.opts`, "utf8"))![0].replaceAll('"', "").trim() : "";
+  const command = action === "start" ? `${bin}/pg_ctl start -w -D "${dir}/data" -l "${dir}/log" -o "${options}"` : `${bin}/pg_ctl stop -m fast -w -D "${dir}/data"`;
   const asRoot = process.getuid!() === 0;
   execFileSync(asRoot ? "su" : "bash", asRoot ? ["postgres", "-s", "/bin/bash", "-c", command] : ["-c", command], { cwd: "/", stdio: "ignore" });
 }

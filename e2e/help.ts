@@ -1,7 +1,10 @@
 import { AxeBuilder } from "@axe-core/playwright";
 import { expect, type Frame, type Page } from "@playwright/test";
 
-export const yardDesk = "http://localhost:18090";
+/** Where what is made is kept, and where the demonstration of the tests answers. */
+export const place = process.env.ESKADEL_PLACE ?? new URL("../.eskadel", import.meta.url).pathname;
+export const eskadel = `http://127.0.0.1:${process.env.ESKADEL_PORT ?? 18080}`;
+export const yardDesk = `http://localhost:${process.env.ESKADEL_DESK_PORT ?? 18090}`;
 
 /** Collects what the browser complains of: violations of the policy, errors of scripts. */
 export function complaints(page: Page): string[] {

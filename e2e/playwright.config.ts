@@ -1,16 +1,17 @@
 import { defineConfig } from "@playwright/test";
+import { eskadel, place } from "./help";
 
 export default defineConfig({
   testDir: ".",
   testMatch: "*.spec.ts",
   workers: 1,
-  timeout: 60_000,
-  expect: { timeout: 10_000 },
-  reporter: [["list"], ["json", { outputFile: "../.eskadel/e2e-report.json" }]],
+  timeout: 180_000, // a slow machine has time enough
+  expect: { timeout: 30_000 },
+  reporter: [["list"], ["json", { outputFile: `${place}/e2e-report.json` }]],
   globalSetup: "./start.ts",
-  outputDir: "../.eskadel/e2e-results",
+  outputDir: `${place}/e2e-results`,
   use: {
-    baseURL: "http://127.0.0.1:18080",
+    baseURL: eskadel,
     viewport: { width: 1280, height: 800 },
     launchOptions: {
       executablePath: "/usr/bin/chromium",

@@ -1,6 +1,6 @@
 import { createServer } from "node:http";
 import { expect, test, type Frame, type Page } from "@playwright/test";
-import { complaints, dashboardFrame, noSeriousProblem, settled, signIn, yardDesk, yardDeskAs } from "./help";
+import { complaints, dashboardFrame, eskadel, noSeriousProblem, settled, signIn, yardDesk, yardDeskAs } from "./help";
 
 const line = (frame: Frame | Page) => frame.locator("#line");
 
@@ -15,7 +15,7 @@ const spoken = (frame: Frame | Page, widget: string) => frame.locator(`#w-${widg
 test("a foreman sees their own yard, narrows, proves and lifts", async ({ page }) => {
   const wrong = complaints(page);
   const asked: string[] = [];
-  page.on("request", (r) => r.url().includes(":18080") && asked.push(new URL(r.url()).pathname));
+  page.on("request", (r) => r.url().startsWith(eskadel) && asked.push(new URL(r.url()).pathname));
   await yardDeskAs(page, "foreman, Tarn Quay");
   const frame = await dashboardFrame(page);
   // Page, script, token with the sheet, widget: four one after another until the first mark.
@@ -176,7 +176,7 @@ test("refused passes and foreign pages are told in the frame", async ({ page }) 
   expect(await say(async () => (await good()).slice(0, -4) + "AAAA")).toContain("not signed with a key");
   expect(await say(good, "gallery")).toContain("not for this dashboard");
   // A page of an origin that is not registered holds the frame.
-  const foreign = createServer((_, r) => r.setHeader("Content-Type", "text/html").end('<script src="http://127.0.0.1:18080/embed.js"></script><eskadel-dashboard app="yard-desk" name="yard-today" pass-url="/p"></eskadel-dashboard>'));
+  const foreign = createServer((_, r) => r.setHeader("Content-Type", "text/html").end(`<script src="${eskadel}/embed.js"></script><eskadel-dashboard app="yard-desk" name="yard-today" pass-url="/p"></eskadel-dashboard>`));
   await new Promise<void>((ready) => foreign.listen(18099, "127.0.0.1", ready));
   await page.goto("http://localhost:18099/");
   const frame = (await (await page.waitForSelector("eskadel-dashboard iframe")).contentFrame())!;

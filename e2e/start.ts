@@ -1,12 +1,19 @@
 /** Starts a fresh demonstration for the tests, and stops it at the end. */
 import { spawn } from "node:child_process";
+import { place } from "./help";
 
 export default async function start() {
-  const program = spawn("../.eskadel/bin/eskadel", ["demo", "-fresh", "-dir", process.env.ESKADEL_E2E_DIR ?? "../.eskadel/e2e", "-port", "18080", "-yarddesk-port", "18090"], { stdio: ["ignore", "pipe", "inherit"] });
+  const ports = ["-port", process.env.ESKADEL_PORT ?? "18080", "-yarddesk-port", process.env.ESKADEL_DESK_PORT ?? "18090"];
+  const program = spawn(`${place}/bin/eskadel`, ["demo", "-fresh", "-name", "e2e", ...ports], { stdio: ["ignore", "pipe", "inherit"], cwd: process.env.ESKADEL_ROOT ?? ".." });
+  let said = "";
   await new Promise<void>((ready, failed) => {
-    program.stdout.on("data", (text) => String(text).includes("Ctrl+C") && ready());
-    program.on("exit", (code) => failed(new Error(`the demonstration ended with ${code}`)));
+    program.stdout.on("data", (text) => {
+      said += String(text);
+      if (said.includes("Ctrl+C")) ready();
+    });
+    program.on("exit", (code) => failed(new Error(`the demonstration ended with ${code}: ${said}`)));
   });
+  [, process.env.ESKADEL_PG_PORT, process.env.ESKADEL_PG_DIR] = /PostgreSQL: +127\.0\.0\.1:(\d+), in (.*)/.exec(said)!;
   program.removeAllListeners("exit");
   return () => new Promise<void>((done) => {
     program.on("exit", () => done());

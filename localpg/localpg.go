@@ -55,7 +55,7 @@ func Start(ctx context.Context, dir string, port int) (*Cluster, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := own(dir); err != nil {
 		return nil, err
 	}
 	c := &Cluster{dir: dir, bin: bin}
@@ -120,10 +120,11 @@ func (c *Cluster) running() int {
 
 // Restart starts the server again on its port, after Stop.
 func (c *Cluster) Restart(ctx context.Context) error {
-	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories=%s -c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200 -c shared_buffers=512MB -c effective_cache_size=2GB -c max_wal_size=4GB", c.Port, c.dir)
+	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200 -c shared_buffers=512MB -c effective_cache_size=2GB -c max_wal_size=4GB", c.Port)
 	if out, err := c.command("pg_ctl", "start", "-w", "-t", "60", "-D", c.data(), "-l", filepath.Join(c.dir, "log"), "-o", options).CombinedOutput(); err != nil {
 		log, _ := os.ReadFile(filepath.Join(c.dir, "log"))
-		return fmt.Errorf("start PostgreSQL on port %d: %w: %s %s", c.Port, err, out, log)
+		lines := strings.Split(strings.TrimSpace(string(log)), "\n")
+		return fmt.Errorf("start PostgreSQL on port %d: %w: %s\nits last lines, of %s:\n%s", c.Port, err, strings.TrimSpace(string(out)), filepath.Join(c.dir, "log"), strings.Join(lines[max(0, len(lines)-12):], "\n"))
 	}
 	return c.wait(ctx)
 }
@@ -203,19 +204,4 @@ func freePort() (int, error) {
 	}
 	defer l.Close()
 	return l.Addr().(*net.TCPAddr).Port, nil
-}
-
-// Folder returns where a cluster called name keeps its files for a program that works
-// in root: below root, or, when the server's user could not reach that, in /var/tmp.
-func Folder(root, name string) string {
-	dir := filepath.Join(root, ".eskadel", name)
-	if os.Geteuid() != 0 {
-		return dir
-	}
-	for at := root; at != "/" && at != "."; at = filepath.Dir(at) {
-		if info, err := os.Stat(at); err != nil || info.Mode().Perm()&0o001 == 0 {
-			return filepath.Join("/var/tmp/eskadel", strings.ReplaceAll(strings.Trim(root, "/"), "/", "-"), name)
-		}
-	}
-	return dir
 }

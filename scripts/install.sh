@@ -11,7 +11,9 @@ for package in "$@"; do
   esac
 done
 [ ${#missing[@]} -eq 0 ] && exit 0
-echo "installing ${missing[*]} from Debian's packages"
+sizes=""
+for package in "${missing[@]}"; do case $package in postgresql) sizes+=" (PostgreSQL: some 60 MB to fetch)" ;; chromium) sizes+=" (Chromium: some 120 MB to fetch, 400 MB on disk)" ;; esac; done
+echo "installing ${missing[*]} from Debian's packages$sizes"
 as_root=()
 if [ "$(id -u)" -ne 0 ]; then
   command -v sudo >/dev/null || { echo "root is needed for this: run “apt-get install ${missing[*]}” as root, then repeat" >&2; exit 1; }

@@ -3,45 +3,72 @@
 # Ends with “N passed, N failed”.
 set -uo pipefail
 cd "$(dirname "$0")/.."
+root=$(pwd -P)
+bash scripts/need.sh go node || exit 1
+place=$(bash scripts/place.sh)
 passed=0 failed=0
-export GOFLAGS="${GOFLAGS:-} -pgo=off" # the profile that guides builds for use would only make these take longer
+export CGO_ENABLED=0
+export GOFLAGS="${GOFLAGS:-} -pgo=off -buildvcs=false" # the profile that guides builds for use would only make these take longer
 say() { printf '\n== %s\n' "$*"; }
 check() { # a name, then a command: one passed or failed
   local name=$1; shift
   say "$name"
   if "$@"; then passed=$((passed + 1)); else failed=$((failed + 1)); echo "FAILED: $name"; fi
 }
-formatted() { local out; out=$(gofmt -l $(git ls-files '*.go')); [ -z "$out" ] || { echo "not formatted: $out"; return 1; }; }
+formatted() {
+  local out
+  out=$(find . -name '*.go' -not -path './.eskadel/*' -not -path '*/node_modules/*' -exec gofmt -l {} +)
+  [ -z "$out" ] || { echo "not formatted: $out"; return 1; }
+}
+clean() { go run ./localpg/stop -remove test e2e >/dev/null 2>&1; }
+# Ctrl+C ends what was started, the database servers too.
+trap 'trap - INT TERM; say "stopping"; kill 0 2>/dev/null; sleep 1; clean; exit 130' INT TERM
 finish() {
-  go run ./localpg/stop .eskadel/test .eskadel/e2e >/dev/null 2>&1
+  clean
   printf '\n%d passed, %d failed\n' "$passed" "$failed"
   [ "$failed" -eq 0 ]
 }
 
 say "installing what is missing"
 bash scripts/install.sh postgresql chromium || exit 1
-if [ ! e2e/node_modules/.package-lock.json -nt e2e/package-lock.json ]; then echo "installing Node packages"; (cd e2e && PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD=1 npm ci --no-audit --no-fund --loglevel=error) || exit 1; fi
-mkdir -p .eskadel
+mkdir -p "$place/bin"
+tests=$root/e2e
+if [ "$place" != "$root/.eskadel" ]; then # somebody else's folder is not written in
+  tests=$place/e2e-tests
+  mkdir -p "$tests"
+  (cd e2e && cp -- *.ts *.json "$tests/")
+fi
+if [ ! "$tests/node_modules/.package-lock.json" -nt "$tests/package-lock.json" ]; then
+  echo "installing Node packages (30 MB)"
+  (cd "$tests" && PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD=1 npm ci --no-audit --no-fund --loglevel=error) || exit 1
+fi
 
 check "formatting" formatted
+say "compiling (the first time takes some minutes)"
+go build ./... || exit 1
 check "go vet" go vet ./...
-check "staticcheck" go tool staticcheck ./...
-check "types of the scripts" e2e/node_modules/.bin/tsc -p web/static/tsconfig.json
+check "staticcheck (the first time takes some minutes)" go tool staticcheck ./...
+check "types of the scripts" "$tests/node_modules/.bin/tsc" -p web/static/tsconfig.json
 
-say "Go tests, with the database"
-go test -json ./... > .eskadel/go-test.json; code=$?
-counts=$(go run ./scripts/count .eskadel/go-test.json)
+say "Go tests, with the database (about five minutes, in silence)"
+go test -json ./... > "$place/go-test.json"; code=$?
+counts=$(go run ./scripts/count "$place/go-test.json")
 echo "$counts" | head -n -1
 read -r p f <<< "$(echo "$counts" | tail -n 1)"
 passed=$((passed + p)); failed=$((failed + f))
 [ $code -ne 0 ] && [ "$f" -eq 0 ] && { echo "go test failed outside a test"; failed=$((failed + 1)); }
 
 say "browser tests"
-go build -o .eskadel/bin/eskadel ./cmd/eskadel
-(cd e2e && npx playwright test); code=$?
+go build -o "$place/bin/eskadel" ./cmd/eskadel
+export ESKADEL_PLACE=$place ESKADEL_ROOT=$root
+read -r ESKADEL_PORT ESKADEL_DESK_PORT <<< "$(node -e '
+  const net = require("net"), free = () => new Promise((done) => { const s = net.createServer().listen(0, "127.0.0.1", () => { const { port } = s.address(); s.close(() => done(port)); }); });
+  free().then((a) => free().then((b) => console.log(a, b)));')"
+export ESKADEL_PORT ESKADEL_DESK_PORT
+(cd "$tests" && npx playwright test); code=$?
 read -r p f <<< "$(node -e '
-  const r = JSON.parse(require("fs").readFileSync(".eskadel/e2e-report.json", "utf8")).stats;
-  console.log(r.expected, r.unexpected + r.flaky);' 2>/dev/null || echo "0 1")"
+  const r = JSON.parse(require("fs").readFileSync(process.argv[1], "utf8")).stats;
+  console.log(r.expected, r.unexpected + r.flaky);' "$place/e2e-report.json" 2>/dev/null || echo "0 1")"
 passed=$((passed + p)); failed=$((failed + f))
 [ $code -ne 0 ] && [ "$f" -eq 0 ] && failed=$((failed + 1))
 finish

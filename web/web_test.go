@@ -36,18 +36,15 @@ func TestMain(m *testing.M) {
 		panic(err)
 	}
 	dir := localpg.Folder(root, "web-test")
-	if err := localpg.StopIn(dir); err != nil {
-		panic(err)
-	}
-	if err := os.RemoveAll(dir); err != nil {
-		panic(err)
-	}
-	running, err = demo.Start(context.Background(), demo.Config{Dir: dir, Scale: 0.1, Now: moment, Say: func(string, ...any) {}})
+	running, err = demo.Start(context.Background(), demo.Config{Dir: dir, Fresh: true, Scale: 0.1, Now: moment, Say: func(string, ...any) {}})
 	if err != nil {
 		panic(err)
 	}
 	code := m.Run()
 	running.Stop()
+	if err := localpg.Forget(dir); err != nil {
+		panic(err)
+	}
 	os.Exit(code)
 }
 

@@ -13,7 +13,6 @@ import (
 	"net/url"
 	"os"
 	"os/signal"
-	"path/filepath"
 	"strings"
 	"syscall"
 	"time"
@@ -318,7 +317,8 @@ func runDemo(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	dir := flags.String("dir", localpg.Folder(root, "demo"), "where the records are kept")
+	dir := flags.String("dir", "", "where the records are kept; in the project's own place when left out")
+	name := flags.String("name", "demo", "what they are called there")
 	scale := flags.Float64("scale", 1, "how many records: 1 is about 40,000 jobs")
 	port := flags.Int("port", 8080, "Eskadel's port on 127.0.0.1")
 	desk := flags.Int("yarddesk-port", 8090, "Yard Desk's port on localhost")
@@ -326,15 +326,10 @@ func runDemo(ctx context.Context, args []string) error {
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
-	if *fresh {
-		if err := forget(*dir); err != nil {
-			return err
-		}
+	if *dir == "" {
+		*dir = localpg.Folder(root, *name)
 	}
-	if err := os.MkdirAll(filepath.Dir(*dir), 0o755); err != nil {
-		return err
-	}
-	d, err := demo.Start(ctx, demo.Config{Dir: *dir, Scale: *scale, Eskadel: *port, YardDesk: *desk, Now: os.Getenv("ESKADEL_NOW"), Say: func(format string, a ...any) { fmt.Printf(format+"\n", a...) }})
+	d, err := demo.Start(ctx, demo.Config{Dir: *dir, Fresh: *fresh, Scale: *scale, Eskadel: *port, YardDesk: *desk, Now: os.Getenv("ESKADEL_NOW"), Say: func(format string, a ...any) { fmt.Printf(format+"\n", a...) }})
 	if err != nil {
 		return err
 	}
@@ -345,18 +340,11 @@ Yard Desk, the host app:  %s
 Eskadel:                  %s
   builder  %s   password  %s
   author   %s  password  %s
+Their PostgreSQL:         127.0.0.1:%d, in %s
 
 Ctrl+C stops everything.
-`, d.YardDesk, d.Eskadel, demo.BuilderEmail, demo.Password, demo.AuthorEmail, demo.Password)
+`, d.YardDesk, d.Eskadel, demo.BuilderEmail, demo.Password, demo.AuthorEmail, demo.Password, d.Cluster.Port, *dir)
 	<-ctx.Done()
 	fmt.Println("stopping")
 	return nil
-}
-
-// forget removes what an earlier demonstration kept.
-func forget(dir string) error {
-	if err := localpg.StopIn(dir); err != nil {
-		return err
-	}
-	return os.RemoveAll(dir)
 }

@@ -1,19 +1,24 @@
-// Stop stops the clusters whose folders are named, if they run.
+// Stop stops the clusters that are named, if they run, and with -remove takes them away.
 package main
 
 import (
+	"flag"
 	"fmt"
 	"os"
-	"path/filepath"
 
 	"eskadel/localpg"
 )
 
 func main() {
+	remove := flag.Bool("remove", false, "take their folders away")
+	flag.Parse()
 	root, _ := os.Getwd()
-	for _, name := range os.Args[1:] {
-		dir := localpg.Folder(root, filepath.Base(name))
-		if err := localpg.StopIn(dir); err != nil {
+	for _, name := range flag.Args() {
+		end := localpg.StopIn
+		if *remove {
+			end = localpg.Forget
+		}
+		if err := end(localpg.Folder(root, name)); err != nil {
 			fmt.Println(err)
 		}
 	}
