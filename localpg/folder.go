@@ -90,10 +90,10 @@ func own(dir string) error {
 	return os.WriteFile(filepath.Join(dir, marker), []byte("Eskadel made this folder, and removes it when told to.\n"), 0o644)
 }
 
-// ours tells whether a folder is marked as made here.
+// ours tells whether a folder was made here: it lies in the project's place, or is marked.
 func ours(dir string) bool {
 	_, err := os.Stat(filepath.Join(dir, marker))
-	return err == nil
+	return err == nil || filepath.Base(filepath.Dir(dir)) == ".eskadel"
 }
 
 // Take keeps a folder for this process until release, so that no other works on it, or
