@@ -60,11 +60,35 @@ func Open(name, url string) (*Source, error) {
 	// Parameters are described once and planned with their values each time: a generic
 	// plan with a long array can be fifty times slower.
 	config.ConnConfig.DefaultQueryExecMode = pgx.QueryExecModeCacheDescribe
+	config.AfterConnect = bounded
 	pool, err := pgxpool.NewWithConfig(context.Background(), config)
 	if err != nil {
 		return nil, problem.New(problem.Invalid, "url", "The address cannot be used.").Because(err)
 	}
 	return &Source{Name: name, pool: pool, url: url, timeout: Timeout, queue: newQueue()}, nil
+}
+
+// What one question may take: of the database's disk for sorting, and of Eskadel's memory
+// in one value and in all that it answers.
+const (
+	MostTemporary = "2GB"
+	MostValue     = 8 << 20
+	MostResult    = 64 << 20
+)
+
+// bounded bounds what the questions of a connection may write to the database's disk,
+// where its role may say so (PostgreSQL 15 and later).
+func bounded(ctx context.Context, conn *pgx.Conn) error {
+	var version int
+	may := false
+	err := conn.QueryRow(ctx, "select pg_catalog.current_setting('server_version_num')::pg_catalog.int4").Scan(&version)
+	if err == nil && version >= 150000 {
+		err = conn.QueryRow(ctx, "select pg_catalog.has_parameter_privilege('temp_file_limit', 'SET')").Scan(&may)
+	}
+	if err == nil && may {
+		_, err = conn.Exec(ctx, "set temp_file_limit = '"+MostTemporary+"'")
+	}
+	return err
 }
 
 // Close ends all connections.
@@ -153,7 +177,13 @@ func query(ctx context.Context, conn *pgx.Conn, sql string, args []any) (Rows, e
 	}
 	defer rows.Close()
 	var out Rows
+	size := 0
 	for rows.Next() {
+		for _, raw := range rows.RawValues() {
+			if size += len(raw); len(raw) > MostValue || size > MostResult {
+				return nil, problem.New(problem.TooMany, "", "This question answers with more than can be shown: with a value above %d MB, or above %d MB in all. Fewer fields or groups, or shorter texts, answer.", MostValue>>20, MostResult>>20)
+			}
+		}
 		values, err := rows.Values()
 		if err != nil {
 			return nil, err

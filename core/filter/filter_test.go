@@ -3,6 +3,7 @@ package filter
 import (
 	"encoding/json"
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -170,4 +171,23 @@ func FuzzConditionJSON(f *testing.F) {
 		_ = c.Check(sample{})
 		_ = c.Words(func(s string) string { return s }, nil)
 	})
+}
+
+// Conditions within conditions are bounded before they cost anything, in documents and when
+// they are made into SQL.
+func TestDeepConditionsAreRefused(t *testing.T) {
+	nested := func(n int) []byte {
+		return []byte(strings.Repeat(`{"not":`, n) + `{"field":"a","filled":true}` + strings.Repeat("}", n))
+	}
+	var c Condition
+	assert.ErrorContains(t, problem.Decode(nested(9000), &c), "more than 64 deep")
+	require.NoError(t, problem.Decode(nested(40), &c))
+	_, err := c.SQL(Env{})
+	assert.ErrorContains(t, err, "at most 32 deep")
+	many := Condition{}
+	for range Most + 1 {
+		many.Any = append(many.Any, Compare("a", Filled))
+	}
+	_, err = many.SQL(Env{})
+	assert.ErrorContains(t, err, "at most 500 comparisons")
 }
