@@ -183,8 +183,8 @@ func Reduce(ctx context.Context, src *source.Source, ds *dataset.Dataset, v rule
 		}
 		copied.Columns = append([]dataset.Column{}, t.Columns...)
 		for i := range copied.Columns {
-			if c := &copied.Columns[i]; !c.Native && !c.JSON && !c.Array {
-				c.Base, c.Equal = "text", ""
+			if c := &copied.Columns[i]; kept(c) != c.Base {
+				c.Base, c.Equal = kept(c), ""
 			}
 		}
 		tables = append(tables, &copied)
@@ -217,14 +217,25 @@ func Reduce(ctx context.Context, src *source.Source, ds *dataset.Dataset, v rule
 	return part.For(hidden), over, nil
 }
 
+// kept is the type that a column has in the scratch database, which may not know the
+// source's own: those are text there.
+func kept(c *dataset.Column) string {
+	if c.Native || c.JSON {
+		return c.Base
+	}
+	if of, array := strings.CutSuffix(c.Base, "[]"); array {
+		if _, native := dataset.ColumnType(of); native {
+			return c.Base
+		}
+		return "text[]"
+	}
+	return "text"
+}
+
 func copyTable(ctx context.Context, src *source.Source, conn *pgx.Conn, t *dataset.Table, plan *query.Rows) error {
 	var defs []string
-	for _, c := range t.Columns {
-		sql := c.Base
-		if !c.Native && !c.JSON && !c.Array {
-			sql = "text" // types that the scratch database may not know are read as text
-		}
-		defs = append(defs, statement.Name(c.Name)+" "+sql)
+	for i := range t.Columns {
+		defs = append(defs, statement.Name(t.Columns[i].Name)+" "+kept(&t.Columns[i]))
 	}
 	name := statement.Name(t.Schema, t.Name)
 	if _, err := conn.Exec(ctx, "create schema if not exists "+statement.Name(t.Schema)+"; drop table if exists "+name+" cascade; create table "+name+" ("+strings.Join(defs, ", ")+")", pgx.QueryExecModeSimpleProtocol); err != nil {
