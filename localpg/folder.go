@@ -49,8 +49,8 @@ func Folder(root, name string) string {
 	return filepath.Join(place, name)
 }
 
-// open makes a folder that others may reach, whatever the umask.
-func open(dir string) error {
+// Reach makes a folder that others may reach, whatever the umask.
+func Reach(dir string) error {
 	var made []string
 	for at := dir; ; at = filepath.Dir(at) {
 		info, err := os.Lstat(at)
@@ -75,7 +75,7 @@ func open(dir string) error {
 
 // own makes a folder and marks it. A folder that holds something else is left alone.
 func own(dir string) error {
-	if err := open(dir); err != nil || ours(dir) {
+	if err := Reach(dir); err != nil || ours(dir) {
 		return err
 	}
 	list, err := os.ReadDir(dir)
@@ -99,7 +99,7 @@ func ours(dir string) bool {
 // Take keeps a folder for this process until release, so that no other works on it, or
 // says that one does. It is free again when the process ends, however it ends.
 func Take(dir string) (release func(), err error) {
-	if err := open(filepath.Dir(dir)); err != nil {
+	if err := Reach(filepath.Dir(dir)); err != nil {
 		return nil, err
 	}
 	lock, err := os.OpenFile(dir+".lock", os.O_CREATE|os.O_RDWR, 0o644)

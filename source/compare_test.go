@@ -1,8 +1,12 @@
 package source_test
 
 import (
+	"bytes"
 	"context"
+	"encoding/csv"
+	"encoding/json"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -11,6 +15,7 @@ import (
 	"pgregory.net/rapid"
 
 	"eskadel/core/calc"
+	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -220,9 +225,12 @@ func TestWhatIsMadeOfMeasures(t *testing.T) {
 				d.Measures[i].Then = &then
 			}
 			require.NoError(t, d.Check(base.ds))
-			return a.answer(t, d)
+			out := a.answer(t, d)
+			carried(t, out)
+			return out
 		}
 		plain := a.answer(t, d)
+		carried(t, plain)
 		require.Equal(t, plain.Groups, a.answer(t, d).Groups, "the same order each time")
 		if plain.IsEmpty() || len(plain.Groups) == 0 {
 			return
@@ -321,4 +329,44 @@ func TestWhatIsMadeOfMeasures(t *testing.T) {
 			near(field.OfDecimal(sum), field.OfDecimal(&product), "a moving average is its steps' sum by their number")
 		}
 	})
+}
+
+// carried checks that the table of the API and the CSV carry exactly what is shown.
+func carried(t require.TestingT, table *calc.Table) {
+	grid := chart.MakeGrid(table, &chart.Document{Definition: table.Plan.Definition, Form: chart.Table}, 0)
+	require.Len(t, grid.Rows, len(table.Groups))
+	refs := func(keys []calc.Key) string {
+		out := []query.KeyRef{}
+		for _, k := range keys {
+			out = append(out, k.Ref())
+		}
+		b, _ := json.Marshal(out)
+		return string(b)
+	}
+	var file bytes.Buffer
+	require.NoError(t, grid.WithoutTotals().WriteCSV(&file))
+	lines, err := csv.NewReader(strings.NewReader(strings.TrimPrefix(file.String(), "\ufeff"))).ReadAll()
+	require.NoError(t, err)
+	lines = lines[len(lines)-len(grid.Rows):]
+	column := 0
+	for c, h := range grid.Head {
+		if h.Total {
+			continue
+		}
+		column++
+		if !h.Number {
+			continue
+		}
+		split := 0
+		if len(h.Keys) > 0 {
+			want, _ := json.Marshal(h.Keys)
+			split = slices.IndexFunc(table.Splits, func(k []calc.Key) bool { return refs(k) == string(want) })
+			require.GreaterOrEqual(t, split, 0, "a column of a split value")
+		}
+		for g := range table.Groups {
+			shown := table.Figure(g, split, h.Measure).Shown
+			require.Equal(t, shown.Exact(), grid.Rows[g].Cells[c].Exact, "the API's cell")
+			require.Equal(t, shown.Exact(), lines[g][column-1], "the file's field")
+		}
+	}
 }

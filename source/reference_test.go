@@ -81,7 +81,7 @@ func someRecords(t *rapid.T, now time.Time) []record {
 			r.amount = &amount
 		}
 		if rapid.Bool().Draw(t, "has nights") {
-			nights := rapid.IntRange(-3, 12).Draw(t, "nights")
+			nights := rapid.IntRange(-3, 14).Draw(t, "nights")
 			r.nights = &nights
 		}
 		if rapid.Bool().Draw(t, "has rough") {
@@ -104,7 +104,7 @@ insert into place values (1, 'North'), (2, 'South'), (3, 'East'), (4, 'South');`
 
 var randomDataset = `{"version":1,"name":"items","title":"Items","record":["item","items"],"source":"test","from":{"table":"item"},"key":["id"],
 "fields":[{"name":"at","column":"at","time":"happened"},{"name":"due","column":"due","time":"planned"},{"name":"kind","column":"kind"},
-{"name":"place","link":["place_id"],"show":"name"},{"name":"place_name","link":["place_id"],"column":"name"},{"name":"amount","column":"amount"},{"name":"nights","column":"nights"},{"name":"rough","column":"rough"},{"name":"tags","column":"tags","several":true}],
+{"name":"place","link":["place_id"],"show":"name"},{"name":"place_name","link":["place_id"],"column":"name"},{"name":"amount","column":"amount"},{"name":"nights","column":"nights"},{"name":"rough","column":"rough"},{"name":"tags","column":"tags","several":true},{"name":"band","bins":{"of":"nights","width":"3","start":"0","count":4}}],
 "row_rules":[{"roles":["all"],"where":"every row"},{"roles":["some"],"where":{"field":"place","is":{"viewer":"place"}}}]}`
 
 // each is a record once for each different value of its tags, none of which is as empty.
@@ -141,6 +141,9 @@ func (r record) tagged(c filter.Condition) bool {
 
 func pointer(s string) *string { return &s }
 
+// binless tells whether a record lies in none of the bins of its nights.
+func (r record) binless() bool { return r.nights != nil && (*r.nights < 0 || *r.nights > 12) }
+
 // value is a record's field as an exact value.
 func (r record) value(name string) field.Value {
 	number := func(s string) field.Value {
@@ -169,6 +172,8 @@ func (r record) value(name string) field.Value {
 		return number(*r.amount)
 	case name == "nights" && r.nights != nil:
 		return field.OfInt(int64(*r.nights))
+	case name == "band" && r.nights != nil && !r.binless():
+		return field.OfInt(int64(min(*r.nights/3*3, 9))) // the last bin has both its borders
 	case name == "rough" && r.rough != nil:
 		return number(fmt.Sprintf("%.15g", *r.rough))
 	}
@@ -247,7 +252,7 @@ func someCondition(t *rapid.T, depth int) filter.Condition {
 		}
 		return filter.Negate(parts[0])
 	}
-	switch rapid.IntRange(0, 10).Draw(t, "condition") {
+	switch rapid.IntRange(0, 11).Draw(t, "condition") {
 	case 0:
 		return filter.Compare("kind", rapid.SampledFrom([]filter.Op{filter.IsNot, filter.Reads, filter.ReadsNot}).Draw(t, "text"), "a")
 	case 1:
@@ -275,6 +280,10 @@ func someCondition(t *rapid.T, depth int) filter.Condition {
 			return filter.Compare("tags", op, "dry", "", "é")
 		}
 		return filter.Compare("tags", op, "wet")
+	}
+	if rapid.IntRange(0, 2).Draw(t, "open-ended") == 0 {
+		date, day := rapid.SampledFrom([]string{"at", "due"}).Draw(t, "date"), rapid.SampledFrom([]string{"2025-11-30", "2026-02-28", "2026-10-01"}).Draw(t, "day")
+		return filter.During(date, period.Relative{Since: day})
 	}
 	return filter.During("at", period.Relative{Last: rapid.IntRange(1, 9).Draw(t, "last"), Unit: rapid.SampledFrom(period.Units()).Draw(t, "unit")})
 }
@@ -308,7 +317,7 @@ func someDefinition(t *rapid.T) query.Definition {
 			}
 		}
 	}
-	names := rapid.Permutation([]string{"at", "kind", "place", "place_name", "nights", "tags"}).Draw(t, "dimensions")
+	names := rapid.Permutation([]string{"at", "kind", "place", "place_name", "nights", "tags", "band"}).Draw(t, "dimensions")
 	date := rapid.SampledFrom([]string{"at", "due"}).Draw(t, "date")
 	dim := func(name string) query.Dimension {
 		if name == "at" {
@@ -487,6 +496,8 @@ func shown(v field.Value) string {
 func (r record) inKey(d query.Dimension, k calc.Key, kept []string) bool {
 	v := r.value(d.Field)
 	switch {
+	case d.Field == "band" && r.binless():
+		return false // it cannot be placed
 	case k.Kind == calc.Whole:
 		return true
 	case d.Field == "tags" && k.Kind == calc.None:

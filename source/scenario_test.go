@@ -102,7 +102,7 @@ func constants(values []string) string {
 func (k keyKind) document() string {
 	return fmt.Sprintf(`{"version":1,"name":"items","title":"Items","record":["item","items"],"source":"test","from":{"table":"поле.%s"},"key":["part","id"],
 "fields":[{"name":"at","column":"когда","time":"happened"},{"name":"due","column":"due","time":"planned"},{"name":"kind","column":"kind"},
-{"name":"place","link":["%s"],"show":"имя"},{"name":"place_name","link":["%[2]s"],"column":"имя"},{"name":"amount","column":"цена"},{"name":"nights","column":"nights"},{"name":"rough","column":"rough"},{"name":"tags","column":"метки","inside":["все"],"several":true}],
+{"name":"place","link":["%s"],"show":"имя"},{"name":"place_name","link":["%[2]s"],"column":"имя"},{"name":"amount","column":"цена"},{"name":"nights","column":"nights"},{"name":"rough","column":"rough"},{"name":"tags","column":"метки","inside":["все"],"several":true},{"name":"band","bins":{"of":"nights","width":"3","start":"0","count":4}}],
 "row_rules":[{"roles":["all"],"where":"every row"},{"roles":["some"],"where":{"field":"place","is":{"viewer":"place"}}}]}`, k.sowing(), strings.Join(k.columns("bed"), ","))
 }
 

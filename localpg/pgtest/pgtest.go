@@ -33,7 +33,7 @@ func Root(t testing.TB) string {
 // a lock keeps two of them from making it at once.
 func Cluster(t testing.TB) *localpg.Cluster {
 	dir := localpg.Folder(Root(t), "test")
-	require.NoError(t, os.MkdirAll(dir, 0o755))
+	require.NoError(t, localpg.Reach(filepath.Dir(dir)))
 	lock, err := os.OpenFile(dir+".lock", os.O_CREATE|os.O_RDWR, 0o644)
 	require.NoError(t, err)
 	defer lock.Close()
