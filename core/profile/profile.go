@@ -75,7 +75,9 @@ func (p *Plan) Read(whole, sample [][]field.Value) *Profile {
 		}
 		one.Distinct = int64(len(one.texts))
 		if !one.Exactly {
-			one.Distinct = p.estimate(one, len(sample))
+			if one.Distinct = p.estimate(one, len(sample)); p.Whole() {
+				one.Distinct = min(one.Distinct, one.Filled)
+			}
 		}
 		one.describe()
 		one.looked = len(sample)

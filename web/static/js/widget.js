@@ -7,6 +7,16 @@ import { colour, legible } from "./drawing/svg.js";
  * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, live: boolean, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean}} Answer
  */
 
+/** A word that does something. @param {string} text @param {() => void} act */
+function button(text, act) {
+  const out = document.createElement("button");
+  out.type = "button";
+  out.className = "plain";
+  out.textContent = text;
+  out.addEventListener("click", act);
+  return out;
+}
+
 export class Widget {
   /** @param {HTMLElement} place a section with .widget-head and .widget-body @param {import("./draw.js").Listener} listener */
   constructor(place, listener) {
@@ -67,12 +77,7 @@ export class Widget {
       this.waiting = document.createElement("p");
       this.waiting.className = "still-asking";
       this.waiting.textContent = "still asking the records … ";
-      const button = document.createElement("button");
-      button.type = "button";
-      button.className = "plain";
-      button.textContent = "stop";
-      button.addEventListener("click", () => stop?.());
-      if (stop) this.waiting.append(button);
+      if (stop) this.waiting.append(button("stop", stop));
       this.place.append(this.waiting);
     }, 2000);
   }
@@ -98,14 +103,7 @@ export class Widget {
       const notes = document.createElement("p");
       notes.className = "widget-notes";
       notes.title = a.notes.map((n) => n.words).join(" ");
-      const word = (/** @type {string} */ text, /** @type {() => void} */ act) => {
-        const button = document.createElement("button");
-        button.type = "button";
-        button.className = "plain";
-        button.textContent = text;
-        button.addEventListener("click", act);
-        notes.append(button, " ");
-      };
+      const word = (/** @type {string} */ text, /** @type {() => void} */ act) => notes.append(button(text, act), " ");
       for (const { words, mark, cut } of a.notes) {
         notes.append(`${words} `);
         if (mark) word(cut ? "list all" : "list them", () => this.listener.records(mark, ""));
@@ -151,14 +149,7 @@ export class Widget {
       select.addEventListener("change", () => look({ grain: select.value }));
       box.append(select, " ");
     }
-    const word = (/** @type {string} */ text, /** @type {() => void} */ act) => {
-      const button = document.createElement("button");
-      button.type = "button";
-      button.className = "plain";
-      button.textContent = text;
-      button.addEventListener("click", act);
-      box.append(button, " ");
-    };
+    const word = (/** @type {string} */ text, /** @type {() => void} */ act) => box.append(button(text, act), " ");
     if (a.drawing) word("closer", () => {
       const part = this.chart?.spell();
       if (part) look({ part });
@@ -212,12 +203,7 @@ export class Widget {
     p.className = "wrong";
     p.setAttribute("role", "alert");
     p.textContent = `${words} `;
-    const button = document.createElement("button");
-    button.type = "button";
-    button.className = "plain";
-    button.textContent = "try again";
-    button.addEventListener("click", again);
-    p.append(button);
+    p.append(button("try again", again));
     this.body.replaceChildren(p);
   }
 }
