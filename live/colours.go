@@ -13,6 +13,21 @@ import (
 // mostColoured is how many values of a field get a colour of the dashboard's.
 const mostColoured = 40
 
+// colours are those of the dashboard; of a draft those that publishing it would give, so
+// that nothing changes its colour by being published.
+func (v *View) colours() map[string]map[string]string {
+	if v.Version != 0 {
+		return v.Doc.Colours
+	}
+	if !v.looked {
+		v.looked, v.shared = true, v.Doc.Colours // looking asks for the charts themselves
+		if found, err := v.Colours(); err == nil {
+			v.shared = found
+		}
+	}
+	return v.shared
+}
+
 // Colours gives every value that the dashboard's charts tell apart by colour one that
 // stays: fields without a pick list, whose values the viewer of the view sees.
 func (v *View) Colours() (map[string]map[string]string, error) {

@@ -28,11 +28,13 @@ type View struct {
 	Viewer  rule.Viewer
 	State   dashboard.State
 	ctx     context.Context
+	shared  map[string]map[string]string // of a draft, once they have been looked for
+	looked  bool
 }
 
 // NewView checks the state against the document. ctx is that of the request.
 func (e *Engine) NewView(ctx context.Context, d *dashboard.Document, version int, v rule.Viewer, s dashboard.State) (*View, error) {
-	return &View{e, d, version, v, s, ctx}, s.Check(d)
+	return &View{Engine: e, Doc: d, Version: version, Viewer: v, State: s, ctx: ctx}, s.Check(d)
 }
 
 // Document returns the chart document on a widget and its dataset; nil for a text.
@@ -52,7 +54,7 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 	if look, ok := v.State.Looks[w.ID]; ok && err == nil {
 		shared.Definition = shared.Looked(look, ds)
 	}
-	shared.Shared, shared.Sets = v.Doc.Colours, v.Engine.Sets(v.ctx, v.Viewer)
+	shared.Shared, shared.Sets = v.colours(), v.Engine.Sets(v.ctx, v.Viewer)
 	return &shared, ds, err
 }
 

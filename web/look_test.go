@@ -192,3 +192,36 @@ func TestTheReadingLineCountsWhatItNarrows(t *testing.T) {
 	assert.Contains(t, line("One", narrowed), ": "+count("select count(*) from yard_job where status <> 'withdrawn' and yard_id = 3")+" of the "+jobs+" you may see, "+
 		count("select count(*) from hazard where yard_id = 3")+" of the "+hazards+" hazards.")
 }
+
+// A value has one colour, in the draft and once it is published.
+func TestADraftHasTheColoursThatPublishingGives(t *testing.T) {
+	c := author(t, demo.AuthorEmail)
+	status, b := send(t, c, http.MethodPut, "/api/v1/dashboards/tones", `{"version":1,"name":"tones","title":"Tones","pages":[{"title":"One","widgets":[
+		{"id":"a","at":[0,0,6,4],"chart":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"by":[{"field":"part_group"}],"split":{"field":"home_port","largest":4,"others":true},"form":{"bars":"stacked"}}},
+		{"id":"b","at":[6,0,6,4],"chart":{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"home_port"}],"form":"pie"}}]}]}`)
+	require.Equal(t, http.StatusOK, status, b)
+	colours := func(draft string) map[string]string {
+		out := map[string]string{}
+		for _, w := range []string{"a", "b"} {
+			status, b := form(t, c, "/view/tones/widgets/"+w, map[string]string{"draft": draft})
+			require.Equal(t, http.StatusOK, status, b)
+			var a struct{ Drawing chart.Drawing }
+			require.NoError(t, json.Unmarshal([]byte(b), &a))
+			for _, s := range a.Drawing.Series {
+				out[w+" "+s.Name] = s.Colour
+			}
+			for _, g := range a.Drawing.Groups {
+				if w == "b" {
+					out["b "+g.Label] = g.Colour
+				}
+			}
+		}
+		return out
+	}
+	draft := colours("1")
+	status, b = send(t, c, http.MethodPost, "/api/v1/dashboards/tones/publish", nil)
+	require.Equal(t, http.StatusOK, status, b)
+	published := colours("")
+	assert.Equal(t, published, draft)
+	assert.Greater(t, len(published), 6)
+}

@@ -53,6 +53,11 @@ func ticked(low, high float64, zero bool, n format.Number, own *AxisFinish, titl
 		low, high = high, low
 	}
 	step := RoundStep((high - low) / 4)
+	if wasted(low, high, step) > 0.25 { // finer ticks leave less of the plot empty
+		if finer := RoundStep((high - low) / 6); wasted(low, high, finer) < wasted(low, high, step) {
+			step = finer
+		}
+	}
 	if own.Format == "" && step < 0.01 && !n.Percent || step < 0.001 && n.Percent { // as many decimals as tell the ticks apart
 		n.Compact, n.Decimals = false, int(math.Ceil(-math.Log10(step)-1e-9))
 		if n.Percent {
@@ -100,6 +105,12 @@ func (a *Axis) logarithmic(low, high float64, n format.Number, own *AxisFinish) 
 		}
 	}
 	return nil
+}
+
+// wasted is how much of an axis that begins and ends at steps has no value.
+func wasted(low, high, step float64) float64 {
+	whole := (math.Ceil(high/step-1e-12) - math.Floor(low/step+1e-12)) * step
+	return 1 - (high-low)/whole
 }
 
 // roundValue is i steps, without the dust of binary fractions.
