@@ -307,7 +307,7 @@ func skew(ctx context.Context, d *demo.Demo) (changed bool, err error) {
 }
 
 func viewer(d *demo.Demo) (string, error) {
-	token := jwt.NewWithClaims(jwt.SigningMethodHS256, jwt.MapClaims{"iss": "yard-desk", "aud": "eskadel", "sub": "1", "name": "Bench", "exp": time.Now().Add(10 * time.Minute).Unix(),
+	token := jwt.NewWithClaims(jwt.SigningMethodHS256, jwt.MapClaims{"iss": "yard-desk", "aud": "eskadel", "sub": "1", "name": "Bench", "exp": time.Now().Add(4 * time.Minute).Unix(),
 		"roles": []string{"director"}, "scope": map[string]any{"dashboards": []string{"yard-today"}}})
 	token.Header["kid"] = d.Key.KeyID
 	pass, err := token.SignedString([]byte(d.Key.Secret))

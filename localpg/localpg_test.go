@@ -93,7 +93,10 @@ func TestClustersLieAnywhere(t *testing.T) {
 	require.NoError(t, localpg.Forget(dir))
 	c, err := localpg.Start(context.Background(), dir, 0)
 	require.NoError(t, err)
-	t.Cleanup(func() { assert.NoError(t, localpg.Forget(dir)) })
+	t.Cleanup(func() {
+		assert.NoError(t, localpg.Forget(dir))
+		assert.NoError(t, os.RemoveAll(localpg.Folder(pgtest.Root(t), "with spaces")))
+	})
 	require.NoError(t, c.Stop())
 	opts := filepath.Join(dir, "data", "postgresql.auto.conf")
 	require.NoError(t, os.WriteFile(opts, []byte("no_such_setting = 'x'\n"), 0o644))

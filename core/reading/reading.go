@@ -14,10 +14,12 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode"
 
 	"github.com/cockroachdb/apd/v3"
 
 	"eskadel/core/field"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 )
 
@@ -454,7 +456,7 @@ var candidates = []struct {
 
 var (
 	coded   = regexp.MustCompile(`^[+-]?0[0-9]`) // digits with a zero before them are a code, not a number
-	affixes = regexp.MustCompile(`^[+\x{2212}(-]?([^0-9+\x{2212}(.,-]*?) ?[+\x{2212}-]?[0-9](?:.*[0-9])? ?([^0-9+\x{2212}).,-]*)[+\x{2212})-]?$`)
+	affixes = regexp.MustCompile(`^[+\x{2212}(-]?([^0-9+\x{2212}(.,-]*?) ?[+\x{2212}-]?[0-9](?:.*[0-9])?( ?[^0-9+\x{2212}).,-]*)[+\x{2212})-]?$`)
 )
 
 // Detect finds the format that most of some texts have: at least nine in ten of those
@@ -505,9 +507,16 @@ func turned(a, b string) bool { return a == "DMY" && b == "MDY" || a == "MDY" &&
 func around(texts []string) (before, after string) {
 	found := [2]map[string]int{{}, {}}
 	for _, s := range texts {
-		if m := affixes.FindStringSubmatch(s); m != nil {
-			found[0][m[1]]++
-			found[1][m[2]]++
+		m := affixes.FindStringSubmatch(s)
+		if m == nil {
+			continue
+		}
+		if sign := strings.TrimSpace(m[1]); signed(sign) {
+			found[0][sign]++
+		}
+		// Words are units only where they stand apart: 12A is a code.
+		if sign := strings.TrimSpace(m[2]); signed(sign) || strings.HasPrefix(m[2], " ") {
+			found[1][sign]++
 		}
 	}
 	most := func(of map[string]int) (out string) {
@@ -526,6 +535,11 @@ func around(texts []string) (before, after string) {
 		after = " " + after
 	}
 	return before, after
+}
+
+// signed tells whether a text is a sign or a code of a currency, of percent, of degrees.
+func signed(s string) bool {
+	return locale.CurrencyOf(s) != nil || s != "" && strings.Trim(s, "%‰°") == "" || s != "" && strings.IndexFunc(s, func(r rune) bool { return !unicode.Is(unicode.Sc, r) }) < 0
 }
 
 // Unit is the unit that the example shows: a currency's code, %, or what stands after the number.
