@@ -22,6 +22,7 @@ type Hub struct {
 	subs     map[*Subscription]bool
 	clock    func() time.Time
 	pinned   time.Time // what now is, where it is held
+	heardOf  int64     // how often anything was heard
 }
 
 // NewHub returns a hub that has heard of nothing.
@@ -104,6 +105,7 @@ func (h *Hub) Changed(of string, c source.Change) {
 	defer h.mu.Unlock()
 	name := id(of, c.Table)
 	h.versions[name]++
+	h.heardOf++
 	h.changed[of] = h.clock()
 	for s := range h.subs {
 		if concern, listens := s.tables[name]; listens && (concern == nil || concern(c)) {
@@ -117,6 +119,7 @@ func (h *Hub) Reconnected(source string) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.epochs[source]++
+	h.heardOf++
 	h.heard[source] = true
 	h.changed[source] = h.clock()
 	h.all(source, Event{Back: true})
@@ -126,6 +129,7 @@ func (h *Hub) Reconnected(source string) {
 func (h *Hub) Lost(source string) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
+	h.heardOf++
 	if h.heard[source] {
 		h.heard[source] = false
 		h.all(source, Event{Lost: true})
@@ -159,6 +163,14 @@ func (h *Hub) Signature(source string, tables []string) (signature string, ok bo
 		fmt.Fprintf(&b, ",%d", h.versions[id(source, t)])
 	}
 	return b.String(), h.heard[source]
+}
+
+// Changes tells how often anything was heard: while it stays the same, nothing that is
+// watched has changed.
+func (h *Hub) Changes() int64 {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.heardOf
 }
 
 // Heard tells whether a source's changes are being heard.

@@ -77,7 +77,10 @@ func (s *Server) recover(c *gin.Context) {
 // cookie. It reads no body.
 func (s *Server) caller(c *gin.Context) {
 	if bearer, ok := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer "); ok {
-		who, err := identity.ByBearer(c.Request.Context(), s.store, bearer)
+		who, err := s.moments.callers.get(bearer, always, func() (*identity.Caller, bool, error) {
+			who, err := identity.ByBearer(c.Request.Context(), s.store, bearer)
+			return who, err == nil && who.HostApp != "", err // keys of programs are looked up each time
+		})
 		if p := problem.Of(err); p != nil && p.Code == problem.NotFound {
 			err = problem.New("signed-out", "", "The viewer pass has expired, or the API key is not known. A new pass is asked for.")
 		}

@@ -35,6 +35,7 @@ type Server struct {
 	router   *gin.Engine
 	files    *uploads.Uploads
 	streams  streams
+	moments  moments
 	proxies  []netip.Prefix // that stand before the server and say who asks
 }
 
@@ -50,7 +51,7 @@ func New(s *store.Store, e *live.Engine, u *uploads.Uploads) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	server := &Server{store: s, engine: e, pages: p, versions: versions, router: gin.New(), files: u}
+	server := &Server{store: s, engine: e, pages: p, versions: versions, router: gin.New(), files: u, moments: newMoments()}
 	if err := server.router.SetTrustedProxies(nil); err != nil {
 		return nil, err
 	}
@@ -85,7 +86,7 @@ func (s *Server) routes() {
 	r.Use(s.recover, logged, timed, s.secured)
 	compressed := r.Group("", gzip.Gzip(gzip.BestSpeed))
 	unknown := compressed.Group("", s.whole(mostUnknown))
-	known := compressed.Group("", s.caller, s.whole(mostKnown), s.fromPage)
+	known := compressed.Group("", s.caller, s.whole(mostKnown), s.fromPage, s.forgetting)
 
 	static, err := fs.Sub(shipped, "static")
 	if err != nil {
@@ -105,7 +106,7 @@ func (s *Server) routes() {
 	view.POST("/sheet", s.sheet)
 	view.POST("/line", s.line)
 	view.POST("/filters/:filter", s.filterMenu)
-	view.POST("/widgets/:widget", s.widget)
+	r.POST("/view/:dashboard/widgets/:widget", s.caller, s.whole(mostKnown), s.fromPage, s.widget) // compressed once for all
 	view.POST("/widgets/:widget/words", s.words)
 	view.POST("/widgets/:widget/figures.csv", s.figuresFile)
 	view.POST("/widgets/:widget/records", s.records)
@@ -172,7 +173,7 @@ func (s *Server) routes() {
 	builder.POST("/people/viewers/admit", s.admitViewer)
 
 	// Files are read as they come; who sends them is known by then.
-	bring := compressed.Group("", s.caller, s.fromPage, s.authors, s.builders, streamed)
+	bring := compressed.Group("", s.caller, s.fromPage, s.authors, s.builders, s.forgetting, streamed)
 	bring.POST("/data/files/upload", s.upload)
 	bring.POST("/data/files/look", s.lookAtFile)
 	bring.PUT("/api/v1/files/:file", s.apiPutFile)

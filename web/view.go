@@ -17,6 +17,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/live"
+	"eskadel/store"
 )
 
 // document returns the dashboard that the caller may read: its published version, or
@@ -26,7 +27,17 @@ func (s *Server) document(c *gin.Context) (*dashboard.Document, int, error) {
 	if !caller(c).MaySee(name) {
 		return nil, 0, problem.New(problem.Forbidden, "", "Your viewer pass is not for this dashboard.")
 	}
-	kept, err := s.store.Dashboard(c.Request.Context(), name)
+	read := func() (*store.Dashboard, bool, error) {
+		kept, err := s.store.Dashboard(c.Request.Context(), name)
+		return kept, true, err
+	}
+	var kept *store.Dashboard
+	var err error
+	if caller(c).Author {
+		kept, _, err = read()
+	} else {
+		kept, err = s.moments.dashboards.get(name, always, read)
+	}
 	if err != nil {
 		return nil, 0, err
 	}
@@ -138,17 +149,20 @@ func (s *Server) asked(c *gin.Context, parts live.Parts) (v *live.View, a *live.
 	return v, a, err == nil
 }
 
-// widget answers with JSON: a drawing to draw, or HTML to show.
-func (s *Server) widget(c *gin.Context) {
-	if _, a, ok := s.asked(c, live.Drawing); ok {
-		s.answer(c, a)
-	}
-}
-
 func (s *Server) answer(c *gin.Context, a *live.Answer) { s.answerWith(c, a, nil) }
 
 // answerWith tells the chart editor, besides, the document as its form can carry it.
 func (s *Server) answerWith(c *gin.Context, a *live.Answer, cut *chart.Document) {
+	body, err := s.answered(c, a, cut)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.JSON(http.StatusOK, body)
+}
+
+// answered is what a page is told of an answer.
+func (s *Server) answered(c *gin.Context, a *live.Answer, cut *chart.Document) (gin.H, error) {
 	if a.Open = s.hostAddress(c); a.Open == "" && caller(c).Author {
 		a.Unlink() // no host app is registered that could open them
 	}
@@ -159,11 +173,7 @@ func (s *Server) answerWith(c *gin.Context, a *live.Answer, cut *chart.Document)
 		a.Host = s.pictureAddress(c)
 	}
 	html, err := s.text("widget", a)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	c.JSON(http.StatusOK, gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "live": a.Live, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html, "grain": a.Grain, "grains": a.Grains, "closer": a.Closer, "cut": cut})
+	return gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "live": a.Live, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html, "grain": a.Grain, "grains": a.Grains, "closer": a.Closer, "cut": cut}, err
 }
 
 // words says how a widget is worked out, what is left out and how fresh it is.

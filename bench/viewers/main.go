@@ -214,6 +214,9 @@ func (l *looker) follow(ctx context.Context, changed *atomic.Int64, took func(ti
 		if err := json.Unmarshal([]byte(data), &e); err != nil {
 			return err
 		}
+		if changed.Load() == 0 {
+			continue // what was heard before the first
+		}
 		since := time.Unix(0, changed.Load())
 		if err := l.ask(ctx, e.Widgets); err != nil {
 			if ctx.Err() != nil {
