@@ -134,6 +134,7 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 	if err := d.load(ctx); err != nil {
 		return d, err
 	}
+	go web.Tidy(ctx)
 	return d, d.watch(ctx)
 }
 

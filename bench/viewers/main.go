@@ -163,6 +163,7 @@ func (l *looker) do(ctx context.Context, method, path string, form url.Values) (
 	}
 	q.Header.Set("Authorization", "Bearer "+l.bearer)
 	q.Header.Set("Accept", "application/json")
+	q.Header.Set("Accept-Encoding", "gzip") // unpacking is the browsers' work, on machines of their own
 	q.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	response, err := l.client.Do(q)
 	if err == nil && response.StatusCode != http.StatusOK {

@@ -212,6 +212,7 @@ func serve(ctx context.Context, args []string) error {
 		<-ctx.Done()
 		_ = h.Close()
 	}()
+	go web.Tidy(ctx)
 	slog.Info("serving", "address", *listen)
 	if err := h.ListenAndServe(); !errors.Is(err, http.ErrServerClosed) {
 		return err
