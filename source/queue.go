@@ -43,15 +43,16 @@ const mostOfOne = 4
 var mostOfClass = [...]int{Viewers: Connections, Builders: 4, Background: 2}
 
 // patience is how long a question waits for its turn before its asker is told its place.
-var patience = 10 * time.Second
+const patience = 10 * time.Second
 
 // A queue hands out a source's connections.
 type queue struct {
-	mu      sync.Mutex
-	free    int
-	by      map[string]int
-	of      [len(mostOfClass)]int
-	waiting []*waiter // in the order in which they came
+	mu       sync.Mutex
+	free     int
+	by       map[string]int
+	of       [len(mostOfClass)]int
+	waiting  []*waiter // in the order in which they came
+	patience time.Duration
 }
 
 type waiter struct {
@@ -59,7 +60,7 @@ type waiter struct {
 	turn chan struct{}
 }
 
-func newQueue() *queue { return &queue{free: Connections, by: map[string]int{}} }
+func newQueue() *queue { return &queue{free: Connections, by: map[string]int{}, patience: patience} }
 
 // enter waits for a turn, and returns what ends it.
 func (q *queue) enter(ctx context.Context) (leave func(), err error) {
@@ -67,8 +68,8 @@ func (q *queue) enter(ctx context.Context) (leave func(), err error) {
 	q.mu.Lock()
 	q.waiting = append(q.waiting, w)
 	q.call()
+	patient := time.NewTimer(q.patience)
 	q.mu.Unlock()
-	patient := time.NewTimer(patience)
 	defer patient.Stop()
 	select {
 	case <-w.turn:

@@ -98,13 +98,14 @@ func TestTurns(t *testing.T) {
 }
 
 func TestPlaceInWords(t *testing.T) {
-	defer func(d time.Duration) { patience = d }(patience)
 	e, ctx := begin(), context.Background()
 	for i := range Connections + 2 {
 		e.ask(ctx, fmt.Sprint(i), Asker{ID: fmt.Sprint(i)})
 	}
 	e.got(Connections)
-	patience = time.Millisecond
+	e.q.mu.Lock()
+	e.q.patience = time.Millisecond
+	e.q.mu.Unlock()
 	_, err := e.q.enter(For(ctx, Asker{ID: "late"}))
 	assert.True(t, problem.Is(err, problem.Down))
 	assert.ErrorContains(t, err, "2 questions stand before this one")
@@ -112,5 +113,7 @@ func TestPlaceInWords(t *testing.T) {
 	cancel()
 	_, err = e.q.enter(For(gone, Asker{ID: "gone"}))
 	require.Error(t, err)
+	e.q.mu.Lock()
+	defer e.q.mu.Unlock()
 	assert.Len(t, e.q.waiting, 2, "who leaves stands in nobody's way")
 }

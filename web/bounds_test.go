@@ -9,6 +9,7 @@ import (
 	"net/http/httptest"
 	"net/netip"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -40,16 +41,17 @@ func bare(t *testing.T, handlers ...gin.HandlerFunc) *httptest.Server {
 
 // counted counts how much of a body is read.
 type counted struct {
-	left, read int
+	left, read atomic.Int64
 }
 
 func (c *counted) Read(b []byte) (int, error) {
-	if c.left == 0 {
+	n := min(int64(len(b)), c.left.Load())
+	if n == 0 {
 		return 0, io.EOF
 	}
-	n := min(len(b), c.left)
-	c.left, c.read = c.left-n, c.read+n
-	return n, nil
+	c.left.Add(-n)
+	c.read.Add(n)
+	return int(n), nil
 }
 
 func TestBodiesAreBounded(t *testing.T) {
@@ -70,10 +72,11 @@ func TestBodiesAreBounded(t *testing.T) {
 	status, words = post(bytes.NewReader(make([]byte, mostUnknown+1)))
 	assert.Equal(t, http.StatusRequestEntityTooLarge, status)
 	assert.Contains(t, words, "larger than 64 kB")
-	body := &counted{left: 100 << 20}
+	body := &counted{}
+	body.left.Store(100 << 20)
 	status, _ = post(body)
 	assert.NotEqual(t, http.StatusOK, status)
-	assert.Less(t, body.read, 20<<20, "the rest of a hundred megabytes is not taken")
+	assert.Less(t, body.read.Load(), int64(20<<20), "the rest of a hundred megabytes is not taken")
 }
 
 // A body that does not come is not waited for, however its connection is kept open.

@@ -25,6 +25,7 @@ const shortly = time.Second
 // A brief keeps things for a moment, each made once for all who ask meanwhile.
 type brief[T any] struct {
 	kept *lru.Cache[string, *moment[T]]
+	span time.Duration
 	mu   sync.Mutex
 }
 
@@ -40,7 +41,7 @@ func newBrief[T any](size int) *brief[T] {
 	if err != nil {
 		panic(err) // only for a size below 1
 	}
-	return &brief[T]{kept: kept}
+	return &brief[T]{kept: kept, span: shortly}
 }
 
 // get returns what is kept by a key at a stamp, or makes it; keep tells whether it may be kept.
@@ -54,7 +55,7 @@ func (b *brief[T]) get(key string, stamp func() int64, make func() (value T, kee
 	b.mu.Unlock()
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if now := stamp(); !m.at.IsZero() && m.stamp == now && time.Since(m.at) < shortly {
+	if now := stamp(); !m.at.IsZero() && m.stamp == now && time.Since(m.at) < b.span {
 		return m.value, nil
 	}
 	before, at := stamp(), time.Now()
