@@ -149,8 +149,6 @@ func (s *Server) asked(c *gin.Context, parts live.Parts) (v *live.View, a *live.
 	return v, a, err == nil
 }
 
-func (s *Server) answer(c *gin.Context, a *live.Answer) { s.answerWith(c, a, nil) }
-
 // answerWith tells the chart editor, besides, the document as its form can carry it.
 func (s *Server) answerWith(c *gin.Context, a *live.Answer, cut *chart.Document) {
 	body, err := s.answered(c, a, cut)

@@ -135,7 +135,7 @@ func (r *running) admit(n int) (*looker, error) {
 	}
 	people := staff.FindAllStringSubmatch(page, -1)
 	if len(people) == 0 {
-		return nil, errors.New("Yard Desk has no staff")
+		return nil, errors.New("the sign-in page shows no staff")
 	}
 	if _, err := body(client.PostForm(r.yardDesk+"/sign-in", url.Values{"staff": {people[n%len(people)][1]}})); err != nil {
 		return nil, err
