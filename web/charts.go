@@ -416,7 +416,7 @@ func (s *Server) chartAnswer(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.answerWith(c, a, a.Cut)
+	s.answer(c, a, a.Cut)
 }
 
 // chartRecords lists the records behind a mark in the editor.

@@ -149,8 +149,8 @@ func (s *Server) asked(c *gin.Context, parts live.Parts) (v *live.View, a *live.
 	return v, a, err == nil
 }
 
-// answerWith tells the chart editor, besides, the document as its form can carry it.
-func (s *Server) answerWith(c *gin.Context, a *live.Answer, cut *chart.Document) {
+// answer tells the chart editor, besides, the document as its form can carry it.
+func (s *Server) answer(c *gin.Context, a *live.Answer, cut *chart.Document) {
 	body, err := s.answered(c, a, cut)
 	if err != nil {
 		s.fail(c, err)
