@@ -41,6 +41,12 @@ func (t *Table) target(ask Asker) error {
 		t.constantTarget()
 		return nil
 	case d.Target.Steps != nil:
+		for i := range d.By {
+			if t.Plan.Dims[i].Axis == nil {
+				t.Targets.Withheld = fmt.Sprintf("No target is shown: the numbers are for each %s, not for each %s.", d.Target.Grain, strings.ToLower(t.Plan.Dataset.Label(d.By[i].Field)))
+				return nil
+			}
+		}
 		var spells []spell
 		a := t.axis()
 		cal := a.Calendar
@@ -188,8 +194,8 @@ func (t *Table) targetCalendar() period.Calendar {
 	return t.Plan.Setting.Calendar.Civil()
 }
 
-// targeted is the span that targets are for: of a step that has not ended all of it, of
-// one that the filter cuts the part that it leaves.
+// targeted is the span that targets are for: of the running step all of it, of one that
+// the filter cuts elsewhere than at today the part that it leaves.
 func (t *Table) targeted(r period.Range) period.Range {
 	a := t.axis()
 	if a == nil || len(a.Borders) == 0 {
@@ -199,7 +205,7 @@ func (t *Table) targeted(r period.Range) period.Range {
 	if !a.From {
 		r.From = whole.From
 	}
-	if !a.To || r.To.After(a.Now) {
+	if !a.To || r.To.After(a.Now) && !r.To.After(a.Calendar.Midnight(a.Now, 1)) {
 		r.To = whole.To
 	}
 	return r.Intersect(whole)
@@ -225,8 +231,11 @@ func (t *Table) fillTargets(spells []spell, additive bool, known map[int]int) {
 	place := func(keys []Key, from, to int) field.Value {
 		within := span
 		for i, k := range keys {
-			if k.Kind == Step && t.Plan.Dims[i+from].Axis != nil {
+			switch {
+			case k.Kind == Step && t.Plan.Dims[i+from].Axis != nil:
 				within = within.Intersect(period.Range{From: k.From, To: k.To})
+			case k.Kind == Others && !additive: // a rate of several values together is in no plan
+				return field.Value{}
 			}
 		}
 		sum, days, found := new(big.Rat), int64(0), false
@@ -258,7 +267,7 @@ func (t *Table) fillTargets(spells []spell, additive bool, known map[int]int) {
 		if knows(0, by) && (additive || by == len(t.Plan.Dims) || !t.splitKnown(known)) {
 			s.groups[g][m] = place(group, 0, by)
 		}
-		if !knows(by, len(t.Plan.Dims)) {
+		if !knows(0, len(t.Plan.Dims)) {
 			continue
 		}
 		for split, keys := range t.Splits {
