@@ -96,13 +96,16 @@ func (a *plainly) Ask(p query.Question) ([][]field.Value, error) {
 // bin, are in no figure, group or total: counted, listed, and met by no comparison.
 func TestWhatCannotBeComputedWithIsInNoFigure(t *testing.T) {
 	ctx := context.Background()
-	conn, src := connect(t, "odd", `create table load (id int primary key, kind text, price numeric(9,2), open numeric, due date, at timestamptz);`)
+	conn, src := connect(t, "odd", `create table load (id int primary key, kind text, price numeric(9,2), open numeric, due date, at timestamptz, said text, day text, rough float8);`)
 	ds := shaped(t, src, `"from":{"table":"load"},"key":["id"],"fields":[{"name":"kind","column":"kind"},{"name":"price","column":"price"},{"name":"open","column":"open"},{"name":"due","column":"due","time":"planned"},{"name":"at","column":"at","time":"planned"},
-		{"name":"size","bins":{"of":"price","width":"5","start":"0","count":2}},{"name":"step","bins":{"of":"open","width":"5"}},{"name":"twice","formula":"price * 2"}]`)
+		{"name":"size","bins":{"of":"price","width":"5","start":"0","count":2}},{"name":"step","bins":{"of":"open","width":"5"}},{"name":"twice","formula":"price * 2"},
+		{"name":"said","column":"said","read_as":{"type":"number","like":"1,234.50"}},{"name":"whole","column":"said","read_as":{"type":"integer","like":"1,234"}},{"name":"said_step","bins":{"of":"said","width":"5"}},{"name":"said_size","bins":{"of":"said","width":"5","start":"0","count":2}},{"name":"day","column":"day","time":"planned","read_as":{"type":"date","like":"31/12/2026"}},{"name":"rough","column":"rough"}]`)
 	finite := func(c string) string { return c + " not in ('NaN', 'Infinity', '-Infinity')" }
 	date := func(c string) string { return c + " >= '0001-01-01' and " + c + " < '10000-01-01'" }
 	price, open, due, at := "price <> 'NaN'", finite("open"), date("due"), date("at")
 	bin := price + " and price between 0 and 10"
+	said, whole, day := "said in (' 3.50', '7', '12')", "said in ('7', '12')", "day ~ '^[0-9]'"
+	filled := func(c string) string { return "nullif(btrim(" + c + "), '')" }
 	odd := func(c, ok string) string { return c + " is not null and not (" + ok + ")" }
 	cases := []struct {
 		doc, total string            // the first measure over everything
@@ -120,6 +123,12 @@ func TestWhatCannotBeComputedWithIsInNoFigure(t *testing.T) {
 		{`"measures":[{"count":"records"}],"by":[{"field":"step"}],"split":{"field":"kind"}`, "select count(*) from load where open is null or " + open, map[string]string{"step": odd("open", open)}},
 		{`"measures":[{"count":"records"}],"by":[{"field":"price","largest":2,"others":true}]`, "select count(*) from load where price is null or " + price, map[string]string{"price": odd("price", price)}},
 		{`"measures":[{"count":"records"}],"by":[{"field":"at","part":"weekday"}]`, "select count(*) from load where at is null or " + at, map[string]string{"at": odd("at", at)}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"said"}]`, "select count(*) from load where " + filled("said") + " is null or " + said, map[string]string{"said": odd(filled("said"), said)}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"whole"}]`, "select count(*) from load where " + filled("said") + " is null or " + whole, map[string]string{"whole": odd(filled("said"), whole)}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"said_step","largest":1,"others":true}]`, "select count(*) from load where " + filled("said") + " is null or " + said, map[string]string{"said_step": odd(filled("said"), said)}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"said_size"}`, "select count(*) from load where " + filled("said") + " is null or " + said + " and said <> '12'", map[string]string{"said_size": odd(filled("said"), said+" and said <> '12'")}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"day","part":"month of year"}]`, "select count(*) from load where " + filled("day") + " is null or " + day, map[string]string{"day": odd(filled("day"), day)}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"rough","largest":1,"others":true}]`, "select count(*) from load where rough is null or " + finite("rough"), map[string]string{"rough": odd("rough", finite("rough"))}},
 		{`"measures":[{"count":"records"}],"by":[{"field":"due","grain":"year"}]`, "select count(*) from load where " + due, map[string]string{"due": odd("due", due)}},
 		{`"measures":[{"count":"records"}],"by":[{"field":"due","grain":"year"},{"field":"size"}]`, "select count(*) from load where " + due + " and (price is null or " + bin + ")", map[string]string{"due": odd("due", due), "size": odd("price", bin)}},
 		{`"measures":[{"count":"records"}],"where":{"field":"price","at_least":5}`, "select count(*) from load where price >= 5 and " + price, nil},
@@ -133,12 +142,13 @@ func TestWhatCannotBeComputedWithIsInNoFigure(t *testing.T) {
 		rows := []string{"truncate load"}
 		for i := range rapid.IntRange(0, 12).Draw(t, "records") {
 			lit := func(options ...string) string { return rapid.SampledFrom(options).Draw(t, "value") }
-			rows = append(rows, fmt.Sprintf("insert into load values (%d, %s, %s, %s, %s, %s)", i, lit("'a'", "'b'", "'c'"), lit("3.5", "5", "10", "10.01", "-1", "'NaN'", "null"), lit("1", "7.25", "'NaN'", "'Infinity'", "'-Infinity'", "null"),
-				lit("'2026-02-03'", "'2026-03-04'", "'2025-12-31'", "'infinity'", "'0044-03-15 BC'", "null"), lit("'2026-02-03 10:00+00'", "'2026-03-05 10:00+00'", "'-infinity'", "'12000-01-01 00:00+00'", "null")))
+			rows = append(rows, fmt.Sprintf("insert into load values (%d, %s, %s, %s, %s, %s, %s, %s, %s)", i, lit("'a'", "'b'", "'c'"), lit("3.5", "5", "10", "10.01", "-1", "'NaN'", "null"), lit("1", "7.25", "'NaN'", "'Infinity'", "'-Infinity'", "null"),
+				lit("'2026-02-03'", "'2026-03-04'", "'2025-12-31'", "'infinity'", "'0044-03-15 BC'", "null"), lit("'2026-02-03 10:00+00'", "'2026-03-05 10:00+00'", "'-infinity'", "'12000-01-01 00:00+00'", "null"),
+				lit("' 3.50'", "'7'", "'12'", "'see note'", "'NaN'", "''", "' '", "null"), lit("'03/02/2026'", "'31/12/2025'", "'soon'", "' '", "null"), lit("1.5", "-2", "'NaN'", "'Infinity'", "null")))
 		}
 		_, err := conn.Exec(ctx, strings.Join(rows, ";"), pgx.QueryExecModeSimpleProtocol)
 		require.NoError(t, err)
-		for range 4 {
+		for range 6 {
 			c := rapid.SampledFrom(cases).Draw(t, "case")
 			doc, err := chart.Read([]byte(`{"version":1,"dataset":"x","form":"table",` + c.doc + `}`))
 			require.NoError(t, err, c.doc)

@@ -98,7 +98,7 @@ func (f *Field) fallible() bool {
 // Unplaceable tells whether a value of the field may be one that no group holds: a number or
 // a date that cannot be read, or a number in no bin.
 func (f *Field) Unplaceable() bool {
-	return f.Bins != nil || f.plain() && f.column.readable("r") != ""
+	return f.Bins != nil || f.plain() && f.column.readable("r") != "" || f.Repaired() && (f.Type.Numeric() || f.Type.Temporal())
 }
 
 // Planned tells whether the field holds a plan, whose future counts like any other time.

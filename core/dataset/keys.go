@@ -158,6 +158,21 @@ func (s *Scope) Finite(f *Field) string {
 	return ""
 }
 
+// Placeable is KeyOnly but for repaired numbers that cannot be read, which no group holds:
+// they are NaN, not as if they were empty.
+func (s *Scope) Placeable(f *Field) (string, error) {
+	key, err := s.KeyOnly(f)
+	if err == nil && f.Repaired() && f.Type.Numeric() {
+		key = s.told(f, key)
+	}
+	return key, err
+}
+
+// told is a number made of a field's, NaN where that cannot be read.
+func (s *Scope) told(f *Field, number string) string {
+	return "(case when " + s.Unreadable(f) + " then 'NaN'::numeric else " + number + " end)"
+}
+
 // Readable is KeyOnly but for values that cannot be computed with, which are left out.
 func (s *Scope) Readable(f *Field) (string, error) {
 	key, err := s.KeyOnly(f)
@@ -303,6 +318,13 @@ func (s *Scope) groups(f *Field) string {
 
 // bins gives the lower border of the bin that a number lies in, NaN where it lies in none.
 func (s *Scope) bins(f *Field) string {
+	if f.of.Repaired() {
+		return s.told(f.of, s.binned(f))
+	}
+	return s.binned(f)
+}
+
+func (s *Scope) binned(f *Field) string {
 	x := s.key(f.of) + "::numeric"
 	number := func(text string) string { return s.env.Bind.Bind(text) + "::numeric" }
 	width, start := number(f.Bins.Width), number(f.Bins.Start)

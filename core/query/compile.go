@@ -64,7 +64,7 @@ func (b *builder) inner() (string, error) {
 		key := b.early(d)
 		if key == "" {
 			var err error
-			if key, err = b.scope.KeyOnly(d.F); err != nil {
+			if key, err = b.scope.Placeable(d.F); err != nil {
 				return "", err
 			}
 		}
@@ -153,7 +153,7 @@ func (b *builder) early(d Dim) string {
 func (b *builder) late(i int, d Dim) (join, value string) {
 	h, _ := b.plan.Dataset.Head(d.F)
 	scope := b.plan.Setting.headScope(b.plan.Dataset, h, b.guard, b.bind)
-	key, err := scope.KeyOnly(d.F)
+	key, err := scope.Placeable(d.F)
 	if err != nil {
 		b.err = err
 	}
@@ -193,10 +193,13 @@ const Unplaceable = -1
 func (b *builder) part(d Dim, key string) string {
 	col := filter.Column{Zoned: d.F.Zoned, Text: key, Finite: b.scope.Finite(d.F)}
 	sql := filter.PartSQL(col, d.Part, filter.Env{Bind: b.bind, Calendar: b.plan.Setting.Calendar})
-	if col.Finite == "" {
+	odd := key + " is not null"
+	if d.F.Repaired() {
+		odd = b.scope.Unreadable(d.F)
+	} else if col.Finite == "" {
 		return sql
 	}
-	return fmt.Sprintf("coalesce(%s, case when %s is not null then %d end)", sql, key, Unplaceable)
+	return fmt.Sprintf("coalesce(%s, case when %s then %d end)", sql, odd, Unplaceable)
 }
 
 // bucket numbers the steps from 1; 0 and len(borders) lie outside the axis, and before and
