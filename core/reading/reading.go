@@ -15,6 +15,7 @@ import (
 	"sync"
 	"time"
 	"unicode"
+	"unicode/utf8"
 
 	"github.com/cockroachdb/apd/v3"
 
@@ -72,6 +73,9 @@ var (
 // Parse completes a format from its example.
 func Parse(t field.Type, like string) (*Format, error) {
 	f := &Format{Type: t, Like: like}
+	if !utf8.ValidString(like) {
+		return nil, problem.New(problem.Invalid, "like", "The example is not text.")
+	}
 	switch t {
 	case field.Number, field.Integer:
 		m := numberLike.FindStringSubmatch(like)
@@ -150,7 +154,7 @@ func (f *Format) pattern() string {
 			return "(?:" + quote(s) + ")?"
 		}
 		before, after := optional(f.prefix), optional(f.suffix)
-		return "^(?:[+\u2212-]?" + before + " ?[+\u2212-]?" + p + " ?" + after + "|" + before + " ?" + p + " ?" + after + "[+\u2212-]|[(]" + before + " ?" + p + " ?" + after + "[)])$"
+		return "^(?:(?:[+\u2212-]? ?" + before + " ?|" + before + " ?[+\u2212-])" + p + " ?" + after + "|" + before + " ?" + p + " ?" + after + "[+\u2212-]|[(]" + before + " ?" + p + " ?" + after + "[)])$"
 	case field.Date, field.Timestamp:
 		year, month, day := "([0-9]{4})", "(0?[1-9]|1[0-2])", "(0?[1-9]|[12][0-9]|3[01])"
 		if f.short {
@@ -450,7 +454,7 @@ var candidates = []struct {
 }{
 	{field.Date, []string{"2026-12-31", "31/12/2026", "12/31/2026", "31.12.2026", "12.31.2026", "31-12-2026", "12-31-2026", "31 Dec 2026", "Dec 31, 2026", "31-Dec-2026", "2026/12/31", "2026.12.31", "20261231", "31/12/26", "12/31/26", "31.12.26", "12.31.26", "31-12-26", "12-31-26", "31 Dec 26", "31-Dec-26"}},
 	{field.Timestamp, []string{"2026-12-31 23:59", "2026-12-31T23:59:00Z", "2026/12/31 23:59", "31/12/2026 23:59", "12/31/2026 23:59", "31.12.2026 23:59", "31-12-2026 23:59", "31 Dec 2026 23:59", "Dec 31, 2026 23:59", "31/12/26 23:59", "12/31/26 23:59", "31.12.26 23:59", "12.31.26 23:59"}},
-	{field.Number, []string{"1234.50", "1,234.50", "1.234,50", "1 234,50", "1'234.50", "1’234.50", "1\u00a0234,50", "1\u202f234,50", "1234,50"}},
+	{field.Number, []string{"1234.50", "1,234.50", "1234,50", "1.234,50", "1 234,50", "1'234.50", "1’234.50", "1\u00a0234,50", "1\u202f234,50"}},
 	{field.Boolean, []string{"yes/no", "true/false", "y/n", "on/off"}},
 }
 
