@@ -41,9 +41,9 @@ func (h heard) next() string {
 func watched(t *testing.T, name, schema string) (*pgx.Conn, *source.Source, heard) {
 	conn, src := connect(t, name, schema)
 	ctx, cancel := context.WithCancel(context.Background())
-	t.Cleanup(cancel)
-	h := heard{make(chan string, 50)}
-	go src.Watch(ctx, h)
+	h, done := heard{make(chan string, 50)}, make(chan struct{})
+	go func() { src.Watch(ctx, h); close(done) }()
+	t.Cleanup(func() { cancel(); <-done })
 	require.Equal(t, "back", h.next())
 	return conn, src, h
 }
@@ -106,7 +106,7 @@ func TestWatchTellsWhatWasTouched(t *testing.T) {
 // A table is live only if every change of it is announced: by itself, by its parts, by
 // what a view reads; and it is looked again whether that is so.
 func TestWhatIsLive(t *testing.T) {
-	defer source.LookAgainEvery(20 * time.Millisecond)()
+	t.Cleanup(source.LookAgainEvery(20 * time.Millisecond))
 	conn, src, h := watched(t, "watch_live", `create table a (id int primary key, x int); create table b (id int primary key); create table part (at date not null) partition by range (at); create table part_1 partition of part for values from ('2025-01-01') to ('2026-01-01');
 		create function slow() returns int language sql as 'select 1'; create view over_a as select * from a; create view over_over as select o.id from over_a o; create view over_both as select a.id from a join b using (id); create view of_function as select a.id, slow() from a; create materialized view kept as select * from a;`)
 	ctx := context.Background()
