@@ -257,7 +257,7 @@ func (b *bench) ready(ctx context.Context) error {
 	}
 	good := 0
 	for try := 0; try < 200 && good < 20; try++ { // until connections that have ended are all replaced
-		if _, err = b.d.Store.Workspace(ctx); err == nil {
+		if _, err = b.d.Store.Sources(ctx); err == nil {
 			err = src.Test(ctx)
 		}
 		if good++; err != nil {
@@ -278,7 +278,7 @@ func (b *bench) ready(ctx context.Context) error {
 			return err
 		}
 	}
-	_, _, err = c.Do(ctx, http.MethodPost, "/api/v1/run", []byte(`{"definition":{"version":1,"dataset":"yards","measures":[{"count":"records"}]}}`))
+	_, _, err = c.Do(ctx, http.MethodPost, "/api/v1/run", []byte(`{"definition":{"version":2,"dataset":"yards","measures":[{"count":"records"}]}}`))
 	return err
 }
 

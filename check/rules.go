@@ -20,6 +20,7 @@ import (
 	"eskadel/live"
 	"eskadel/source"
 	"eskadel/store"
+	"eskadel/view"
 )
 
 // A Config says what to check: dashboards and viewers. It is what a builder writes:
@@ -97,7 +98,7 @@ func (c *Checker) questions(ctx context.Context, config *Config, v rule.Viewer) 
 		out[name] = append(out[name], Question{Name: "dataset", Setting: setting})
 	}
 	for _, name := range config.Dashboards {
-		kept, err := c.Store.Dashboard(ctx, name)
+		kept, err := c.Store.Document(ctx, store.Dashboard, name)
 		if err != nil {
 			return nil, err
 		}
@@ -105,19 +106,19 @@ func (c *Checker) questions(ctx context.Context, config *Config, v rule.Viewer) 
 		if err != nil {
 			return nil, err
 		}
-		view, err := c.Engine.NewView(ctx, d, 0, v, dashboard.State{})
+		look, err := view.NewReader(c.Engine).NewView(ctx, d, 0, v, dashboard.State{})
 		if err != nil {
 			return nil, err
 		}
 		for _, w := range d.Widgets() {
-			doc, ds, err := view.Document(&w)
+			doc, ds, err := look.Document(&w)
 			if err != nil {
 				return nil, err
 			}
 			if doc == nil {
 				continue
 			}
-			reach, err := d.Reach(&w, ds, dashboard.State{}, v.Attributes, view, "")
+			reach, err := d.Reach(&w, ds, dashboard.State{}, v.Attributes, look, "")
 			if err != nil {
 				return nil, err
 			}

@@ -37,6 +37,8 @@ import (
 	"eskadel/store"
 	"eskadel/uploads"
 	"eskadel/web"
+	"eskadel/web/gate"
+	"eskadel/workspace"
 )
 
 //go:embed documents
@@ -64,15 +66,16 @@ const (
 
 // A Demo is a running demonstration.
 type Demo struct {
-	again    bool
-	Cluster  *localpg.Cluster
-	Eskadel  string // address
-	YardDesk string
-	Engine   *live.Engine
-	Store    *store.Store
-	Key      yarddesk.Config // the key that Yard Desk signs passes with
+	again     bool
+	Cluster   *localpg.Cluster
+	Eskadel   string // address
+	YardDesk  string
+	Engine    *live.Engine
+	Store     *store.Store
+	Workspace *workspace.Workspace
+	Key       yarddesk.Config // the key that Yard Desk signs passes with
 
-	Routes []string // of Eskadel
+	Routes []web.Route // of Eskadel
 
 	doors  [2]net.Listener // Eskadel's and Yard Desk's
 	stop   []func()
@@ -250,24 +253,9 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
-	for _, p := range []store.Person{{Name: "Mara Quill", Email: BuilderEmail, PasswordHash: hash, Builder: true}, {Name: "Edda Harrow", Email: AuthorEmail, PasswordHash: hash}} {
-		if _, err := d.Store.AddPerson(ctx, &p, []string{"director"}, nil); err != nil {
-			return err
-		}
-	}
-	err = errors.Join(
-		d.Store.SaveSource(ctx, "yard-desk", "Yard Desk", d.Cluster.URL(Reader, "yarddesk"), "postgresql"),
-		d.Store.SaveHostApp(ctx, "yard-desk", "Yard Desk", d.YardDesk, []string{d.YardDesk}, identity.PassMinutes),
-	)
-	if err != nil {
-		return err
-	}
 	d.Key = yarddesk.Config{Database: d.Cluster.URL("yarddesk", "yarddesk"), EskadelURL: d.Eskadel, KeyID: "yard-desk-1"}
-	if _, d.Key.Secret, err = d.Store.HostKey(ctx, d.Key.KeyID); err != nil {
-		d.Key.Secret = identity.NewSecret()
-		if err := d.Store.SaveHostKey(ctx, d.Key.KeyID, "yard-desk", identity.Algorithm, d.Key.Secret); err != nil {
-			return err
-		}
+	if err := d.Store.Change(ctx, "demonstration", func(tx *store.Tx) error { return d.begin(ctx, tx, hash) }); err != nil {
+		return err
 	}
 	zone, err := time.LoadLocation("Europe/London")
 	if err != nil {
@@ -286,7 +274,10 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 		return err
 	}
 	d.stop = append(d.stop, kept.Close)
-	server, err := web.New(d.Store, d.Engine, kept)
+	if d.Workspace, err = workspace.Open(ctx, d.Store, d.Engine, kept); err != nil {
+		return err
+	}
+	server, err := web.New(d.Workspace)
 	if err != nil {
 		return err
 	}
@@ -301,6 +292,28 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	return nil
 }
 
+// begin makes the demonstration's people, its source and its host app, unless they are there.
+func (d *Demo) begin(ctx context.Context, tx *store.Tx, hash string) error {
+	for _, p := range []store.Person{{Name: "Mara Quill", Email: BuilderEmail, PasswordHash: hash, Builder: true}, {Name: "Edda Harrow", Email: AuthorEmail, PasswordHash: hash}} {
+		if _, err := tx.AddPerson(ctx, &p, []string{"director"}, nil); err != nil {
+			return err
+		}
+	}
+	err := errors.Join(
+		tx.SaveSource(ctx, "yard-desk", "Yard Desk", d.Cluster.URL(Reader, "yarddesk"), "postgresql"),
+		tx.SaveHostApp(ctx, "yard-desk", "Yard Desk", d.YardDesk, []string{d.YardDesk}, identity.PassMinutes),
+		tx.Audit(ctx, "set up the demonstration", "Yard Desk"),
+	)
+	if err != nil {
+		return err
+	}
+	if _, d.Key.Secret, err = tx.HostKey(ctx, d.Key.KeyID); err != nil {
+		d.Key.Secret = identity.NewSecret()
+		return tx.SaveHostKey(ctx, d.Key.KeyID, "yard-desk", identity.Algorithm, d.Key.Secret)
+	}
+	return nil
+}
+
 func (d *Demo) reserve(port int) (net.Listener, error) {
 	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
 	if err != nil {
@@ -311,7 +324,7 @@ func (d *Demo) reserve(port int) (net.Listener, error) {
 }
 
 func (d *Demo) listen(l net.Listener, h http.Handler) {
-	s := web.Serve(h)
+	s := gate.Serve(h)
 	d.stop = append(d.stop, func() { _ = s.Close() })
 	go func() { _ = s.Serve(l) }()
 }
@@ -410,7 +423,7 @@ func (d *Demo) load(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			if err := c.put(ctx, http.MethodPut, address, b); err != nil {
+			if err := c.put(ctx, http.MethodPut, address, b, "If-Match", "*"); err != nil {
 				return err
 			}
 			if kind == "dashboards" {
@@ -469,9 +482,9 @@ func (d *Demo) loadFiles(ctx context.Context, c *Client) error {
 	return nil
 }
 
-func (c *Client) put(ctx context.Context, method, address string, body []byte) error {
-	b, status, err := c.Do(ctx, method, address, body)
-	if err == nil && status != http.StatusOK {
+func (c *Client) put(ctx context.Context, method, address string, body []byte, headers ...string) error {
+	b, status, err := c.Do(ctx, method, address, body, headers...)
+	if err == nil && status/100 != 2 {
 		var p struct{ Detail, Place string }
 		_ = json.Unmarshal(b, &p)
 		err = fmt.Errorf("%s %s: %d %s (%s)", method, address, status, p.Detail, p.Place)

@@ -1,6 +1,8 @@
 import { AxeBuilder } from "@axe-core/playwright";
 import { expect, type Frame, type Page } from "@playwright/test";
 
+export const builder = "mara.quill@skerrin.example";
+
 /** Where what is made is kept, and where the demonstration of the tests answers. */
 export const place = process.env.ESKADEL_PLACE ?? new URL("../.eskadel", import.meta.url).pathname;
 export const eskadel = `http://127.0.0.1:${process.env.ESKADEL_PORT ?? 18080}`;

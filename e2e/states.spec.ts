@@ -75,7 +75,7 @@ async function prepared(page: Page) {
   await page.goto("/charts/edit?dataset=yard-jobs");
   await settled(page);
   const token = (await page.locator("[data-csrf]").first().getAttribute("data-csrf"))!;
-  const kept = await page.request.put("/api/v1/datasets/states", { data: { version: 1, name: "states", title: "States", record: ["record", "records"], source: "yard-desk", from: { select: made }, key: ["id"], date: "at", fields, row_rules: [{ roles: ["director"], where: "every row" }] }, headers: { "X-CSRF-Token": token } });
+  const kept = await page.request.put("/api/v1/datasets/states", { data: { version: 1, name: "states", title: "States", record: ["record", "records"], source: "yard-desk", from: { select: made }, key: ["id"], date: "at", fields, row_rules: [{ roles: ["director"], where: "every row" }] }, headers: { "X-CSRF-Token": token, "If-Match": "*" } });
   expect(kept.status(), await kept.text()).toBeLessThan(300);
   return token;
 }

@@ -23,7 +23,7 @@ type Change struct {
 }
 
 // Apply adds or changes a person, and says in words what was done.
-func Apply(ctx context.Context, s *store.Store, c Change) (done string, err error) {
+func Apply(ctx context.Context, s *store.Tx, c Change) (done string, err error) {
 	email := strings.ToLower(strings.TrimSpace(c.Email))
 	if !strings.Contains(email, "@") || len(email) > longestEmail {
 		return "", problem.New(problem.Invalid, "email", "“%s” is not an e-mail address.", c.Email)
@@ -78,7 +78,7 @@ func Apply(ctx context.Context, s *store.Store, c Change) (done string, err erro
 }
 
 // another tells whether there is a builder besides the one of an address.
-func another(ctx context.Context, s *store.Store, email string) error {
+func another(ctx context.Context, s *store.Tx, email string) error {
 	people, err := s.People(ctx)
 	if err == nil && !slices.ContainsFunc(people, func(p store.Person) bool { return p.Builder && p.Email != email }) {
 		err = problem.New(problem.Conflict, "builder", "There is no other builder. Make somebody else one first.")

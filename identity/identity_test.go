@@ -3,6 +3,7 @@ package identity_test
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"sync"
 	"sync/atomic"
@@ -35,9 +36,22 @@ func open(t *testing.T, name string) (*store.Store, *pgx.Conn) {
 	return s, conn
 }
 
+// apply makes a change of a person, as the workspace does.
+func apply(s *store.Store, c identity.Change) (done string, err error) {
+	return done, change(s, func(tx *store.Tx) error {
+		done, err = identity.Apply(ctx, tx, c)
+		return err
+	})
+}
+
+// change makes a change that the audit log tells of.
+func change(s *store.Store, do func(*store.Tx) error) error {
+	return s.Change(ctx, "test", func(tx *store.Tx) error { return errors.Join(do(tx), tx.Audit(ctx, "tested", "")) })
+}
+
 func mara(t *testing.T, s *store.Store) {
 	name := "Mara"
-	_, err := identity.Apply(ctx, s, identity.Change{Email: "mara@example.org", Name: &name, Password: "long enough", Roles: []string{"foreman"}, Attributes: filter.Attributes{"yard": 3}})
+	_, err := apply(s, identity.Change{Email: "mara@example.org", Name: &name, Password: "long enough", Roles: []string{"foreman"}, Attributes: filter.Attributes{"yard": 3}})
 	require.NoError(t, err)
 }
 
@@ -70,6 +84,7 @@ func TestSignInAndSessions(t *testing.T) {
 	assert.Zero(t, kept, "the token itself is not kept")
 	_, err = conn.Exec(ctx, "update sessions set expires_at = now() - interval '1 second'")
 	require.NoError(t, err)
+	require.NoError(t, identity.SignOut(ctx, s, "nobody's"), "what is kept is read anew")
 	_, err = identity.BySession(ctx, s, token)
 	is(t, problem.NotFound, err, "it is over")
 	again, err := identity.SignIn(ctx, s, "mara@example.org", "long enough", "10.0.0.1")
@@ -140,12 +155,13 @@ func TestChangesOfAPerson(t *testing.T) {
 	require.NoError(t, err)
 	p, err := s.PersonByEmail(ctx, "mara@example.org")
 	require.NoError(t, err)
-	key, err := identity.NewAPIKey(ctx, s, p.ID, "a program")
+	key := ""
+	err = change(s, func(tx *store.Tx) error { key, err = identity.NewAPIKey(ctx, tx, p.ID, "a program"); return err })
 	require.NoError(t, err)
 	program, err := identity.ByBearer(ctx, s, key)
 	require.NoError(t, err)
 
-	done, err := identity.Apply(ctx, s, identity.Change{Email: "Mara@example.org", Password: "another one"})
+	done, err := apply(s, identity.Change{Email: "Mara@example.org", Password: "another one"})
 	require.NoError(t, err)
 	assert.Equal(t, "changed the person's password", done)
 	_, err = identity.BySession(ctx, s, token)
@@ -163,7 +179,7 @@ func TestChangesOfAPerson(t *testing.T) {
 	assert.Equal(t, map[string]any{"yard": 3.0}, p.AttributeMap(), "and attributes")
 
 	yes := true
-	_, err = identity.Apply(ctx, s, identity.Change{Email: "mara@example.org", Builder: &yes, Roles: []string{}})
+	_, err = apply(s, identity.Change{Email: "mara@example.org", Builder: &yes, Roles: []string{}})
 	require.NoError(t, err)
 	p, err = s.PersonByEmail(ctx, "mara@example.org")
 	require.NoError(t, err)
@@ -175,7 +191,7 @@ func TestChangesOfAPerson(t *testing.T) {
 		"nobody's":             {Email: "new@example.org", Password: "long enough"},
 		"a password too short": {Email: "mara@example.org", Password: "short"},
 	} {
-		_, err := identity.Apply(ctx, s, c)
+		_, err := apply(s, c)
 		assert.NotNil(t, problem.Of(err), name)
 	}
 }
@@ -194,8 +210,10 @@ func TestAttributesAsTyped(t *testing.T) {
 // desk registers a host app and returns what signs its passes.
 func desk(t *testing.T, s *store.Store) func(claims jwt.MapClaims, header map[string]any) string {
 	secret := identity.NewSecret()
-	require.NoError(t, s.SaveHostApp(ctx, "desk", "Desk", "", []string{"https://desk.example"}, identity.PassMinutes))
-	require.NoError(t, s.SaveHostKey(ctx, "k1", "desk", identity.Algorithm, secret))
+	require.NoError(t, change(s, func(tx *store.Tx) error {
+		return tx.SaveHostApp(ctx, "desk", "Desk", "", []string{"https://desk.example"}, identity.PassMinutes)
+	}))
+	require.NoError(t, change(s, func(tx *store.Tx) error { return tx.SaveHostKey(ctx, "k1", "desk", identity.Algorithm, secret) }))
 	return func(claims jwt.MapClaims, header map[string]any) string {
 		all := jwt.MapClaims{"iss": "desk", "aud": identity.Audience, "sub": "7", "name": "Orla", "iat": time.Now().Unix(), "exp": time.Now().Add(4 * time.Minute).Unix(), "scope": map[string]any{"dashboards": []string{"one"}}}
 		for k, v := range claims {
@@ -240,7 +258,9 @@ func TestPassesAreGoodForTheirTime(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotEmpty(t, bearer)
 	assert.WithinDuration(t, time.Now().Add(4*time.Minute), until, 5*time.Second)
-	require.NoError(t, s.SaveHostApp(ctx, "desk", "Desk", "", []string{"https://desk.example"}, 30))
+	require.NoError(t, change(s, func(tx *store.Tx) error {
+		return tx.SaveHostApp(ctx, "desk", "Desk", "", []string{"https://desk.example"}, 30)
+	}))
 	_, _, err = exchange(s, pass(jwt.MapClaims{"exp": in(20 * time.Minute)}, nil))
 	require.NoError(t, err, "the limit is the host app's own")
 }
@@ -260,7 +280,9 @@ func TestEndedKeysAndViewers(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, c.Builder)
 
-	require.NoError(t, s.EndViewer(ctx, &store.EndedViewer{HostApp: "desk", Subject: "7", Name: "Orla", EndedBy: "Mara"}))
+	require.NoError(t, change(s, func(tx *store.Tx) error {
+		return tx.EndViewer(ctx, &store.EndedViewer{HostApp: "desk", Subject: "7", Name: "Orla", EndedBy: "Mara"})
+	}))
 	alive, err := c.Alive(ctx, s)
 	require.NoError(t, err)
 	assert.False(t, alive)
@@ -270,16 +292,16 @@ func TestEndedKeysAndViewers(t *testing.T) {
 	assert.ErrorContains(t, err, "let in no more")
 	_, err = identity.ByBearer(ctx, s, other)
 	require.NoError(t, err, "others go on")
-	require.NoError(t, s.AdmitViewer(ctx, "desk", "7"))
+	require.NoError(t, change(s, func(tx *store.Tx) error { return tx.AdmitViewer(ctx, "desk", "7") }))
 	_, _, err = exchange(s, pass(nil, nil))
 	require.NoError(t, err)
 
-	require.NoError(t, s.EndHostKey(ctx, "k1"))
+	require.NoError(t, change(s, func(tx *store.Tx) error { return tx.EndHostKey(ctx, "k1") }))
 	_, err = identity.ByBearer(ctx, s, other)
 	is(t, problem.NotFound, err, "an ended key takes with it whom it vouched for")
 	_, _, err = exchange(s, pass(nil, nil))
 	assert.ErrorContains(t, err, "not signed with a key")
-	is(t, problem.NotFound, s.EndHostKey(ctx, "k2"), "a key nobody knows")
+	is(t, problem.NotFound, s.Change(ctx, "", func(tx *store.Tx) error { return tx.EndHostKey(ctx, "k2") }), "a key nobody knows")
 }
 
 // A bearer is kept as a hash, and a viewer is never a builder, whatever is kept of them.

@@ -142,6 +142,9 @@ func ByBearer(ctx context.Context, s *store.Store, bearer string) (*Caller, erro
 	if err != nil {
 		return nil, err
 	}
+	if !f.ExpiresAt.After(time.Now()) {
+		return nil, problem.New(problem.NotFound, "", "There is no such viewer.")
+	}
 	c := &Caller{HostApp: f.HostApp, Expires: f.ExpiresAt}
 	if err := json.Unmarshal(f.Viewer, &c.Viewer); err != nil {
 		return nil, fmt.Errorf("read the viewer: %w", err)

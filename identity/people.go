@@ -120,6 +120,7 @@ type Caller struct {
 	CSRF       string   // the token that a session's requests carry
 	Dashboards []string // which dashboards a viewer in a frame may see; nil for an author
 	HostApp    string   // which host app vouches for a viewer
+	Program    bool     // comes with an API key, in the name of a person
 	Expires    time.Time
 	alive      func(context.Context, *store.Store) (bool, error)
 }
@@ -152,6 +153,9 @@ func BySession(ctx context.Context, s *store.Store, token string) (*Caller, erro
 	if err != nil {
 		return nil, err
 	}
+	if !session.ExpiresAt.After(time.Now()) {
+		return nil, problem.New(problem.NotFound, "", "There is no such session.")
+	}
 	c, err := person(&session.Person)
 	if err != nil {
 		return nil, err
@@ -182,7 +186,7 @@ const keyMark = "esk_"
 
 // NewAPIKey makes a key with which a program acts as a person, and with no more rights.
 // Only its hash is kept.
-func NewAPIKey(ctx context.Context, s *store.Store, personID int64, title string) (string, error) {
+func NewAPIKey(ctx context.Context, s *store.Tx, personID int64, title string) (string, error) {
 	key := keyMark + token()
 	return key, s.AddAPIKey(ctx, &store.APIKey{ID: token()[:12], Hash: hash(key), PersonID: personID, Title: title, CreatedAt: time.Now()})
 }
@@ -195,7 +199,7 @@ func ByKey(ctx context.Context, s *store.Store, key string) (*Caller, error) {
 	}
 	c, err := person(&kept.Person)
 	if err == nil {
-		c.Expires = time.Now().Add(SessionLife)
+		c.Program, c.Expires = true, time.Now().Add(SessionLife)
 		c.alive = func(ctx context.Context, s *store.Store) (bool, error) {
 			_, err := s.APIKey(ctx, hash(key))
 			return found(err)

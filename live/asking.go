@@ -14,8 +14,8 @@ import (
 	"eskadel/source"
 )
 
-// do asks a sealed plan for a viewer.
-func (e *Engine) do(ctx context.Context, sealed rule.Sealed, v rule.Viewer) (Result, error) {
+// Do asks a sealed plan for a viewer.
+func (e *Engine) Do(ctx context.Context, sealed rule.Sealed, v rule.Viewer) (Result, error) {
 	src, err := e.Source(sealed.Source())
 	if err != nil {
 		return Result{}, err
@@ -30,13 +30,13 @@ func (e *Engine) do(ctx context.Context, sealed rule.Sealed, v rule.Viewer) (Res
 	return e.cache.Do(source.For(ctx, a), sealed, src)
 }
 
-// one asks a plan of one statement.
-func (e *Engine) one(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, error) {
+// One asks a plan of one statement.
+func (e *Engine) One(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, error) {
 	sealed, err := rule.Seal(p, v)
 	if err != nil {
 		return Result{}, err
 	}
-	return e.do(ctx, sealed, v)
+	return e.Do(ctx, sealed, v)
 }
 
 // Table computes a definition for a viewer; at is when its records were read.
@@ -70,12 +70,12 @@ func (e *Engine) table(ctx context.Context, d query.Definition, ds *dataset.Data
 		return t, a.at, err
 	}
 	// One question: what was computed from its answer is kept with it.
-	r, err := e.one(ctx, p, v)
+	r, err := e.One(ctx, p, v)
 	if err == nil {
 		err = calc.TooMany(r.Rows[0])
 	}
 	if err != nil && calc.Recount(p, err) {
-		if r, err = e.one(ctx, p, v); err == nil {
+		if r, err = e.One(ctx, p, v); err == nil {
 			err = calc.TooMany(r.Rows[0])
 		}
 	}
@@ -103,7 +103,7 @@ type asking struct {
 
 // Ask answers a plan, from the cache where it can.
 func (a *asking) Ask(p query.Question) ([][]field.Value, error) {
-	r, err := a.engine.one(a.ctx, p, a.viewer)
+	r, err := a.engine.One(a.ctx, p, a.viewer)
 	if err != nil {
 		return nil, err
 	}
@@ -154,7 +154,7 @@ func (e *Engine) Records(ctx context.Context, p *query.RecordsPlan, v rule.Viewe
 	if err != nil {
 		return nil, err
 	}
-	r, err := e.do(ctx, sealed, v)
+	r, err := e.Do(ctx, sealed, v)
 	if err != nil {
 		return nil, err
 	}
@@ -165,7 +165,7 @@ func (e *Engine) Records(ctx context.Context, p *query.RecordsPlan, v rule.Viewe
 
 // Values lists the values of a field for a viewer: key, label, number of records.
 func (e *Engine) Values(ctx context.Context, p *query.ValuesPlan, v rule.Viewer) (source.Rows, error) {
-	r, err := e.one(ctx, p, v)
+	r, err := e.One(ctx, p, v)
 	if err != nil {
 		return nil, err
 	}
@@ -175,7 +175,7 @@ func (e *Engine) Values(ctx context.Context, p *query.ValuesPlan, v rule.Viewer)
 // Count counts the records of a dataset that a viewer may see, and of those the ones
 // that meet a condition.
 func (e *Engine) Count(ctx context.Context, ds *dataset.Dataset, v rule.Viewer, c filter.Condition) (some, all int64, err error) {
-	d := query.Definition{Version: 1, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}, {Aggregate: query.Count, Field: query.Records, Where: &c}}}
+	d := query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}, {Aggregate: query.Count, Field: query.Records, Where: &c}}}
 	t, _, err := e.Table(ctx, d, ds, v, e.Setting(ds, v, filter.Condition{}, time.Time{}))
 	if err != nil {
 		return 0, 0, err

@@ -50,7 +50,8 @@ type Event struct {
 	Back   bool
 }
 
-func id(source, table string) string { return source + "/" + table }
+// Table names a table of a source, as what is subscribed to.
+func Table(source, table string) string { return source + "/" + table }
 
 // Subscribe begins to listen for changes of tables, each given as source and table id, with
 // what tells whether a change may concern whoever listens; nil for all changes.
@@ -103,7 +104,7 @@ func (s *Subscription) tell(e Event) {
 func (h *Hub) Changed(of string, c source.Change) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	name := id(of, c.Table)
+	name := Table(of, c.Table)
 	h.versions[name]++
 	h.heardOf++
 	h.changed[of] = h.clock()
@@ -160,7 +161,7 @@ func (h *Hub) Signature(source string, tables []string) (signature string, ok bo
 	var b strings.Builder
 	fmt.Fprintf(&b, "%d", h.epochs[source])
 	for _, t := range tables {
-		fmt.Fprintf(&b, ",%d", h.versions[id(source, t)])
+		fmt.Fprintf(&b, ",%d", h.versions[Table(source, t)])
 	}
 	return b.String(), h.heard[source]
 }

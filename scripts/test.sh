@@ -20,6 +20,10 @@ formatted() {
   out=$(find . -name '*.go' -not -path './.eskadel/*' -not -path '*/node_modules/*' -exec gofmt -l {} +)
   [ -z "$out" ] || { echo "not formatted: $out"; return 1; }
 }
+client() { # made from the API's description, and held to what uses it
+  mkdir -p "$tests/generated"
+  "$tests/node_modules/.bin/openapi-typescript" web/api/openapi.yaml -o "$tests/generated/api.d.ts" && "$tests/node_modules/.bin/tsc" -p "$tests/tsconfig.json"
+}
 clean() { go run ./localpg/stop -remove test e2e >/dev/null 2>&1; }
 # Ctrl+C ends what was started, the database servers too.
 trap 'trap - INT TERM; say "stopping"; kill 0 2>/dev/null; sleep 1; clean; exit 130' INT TERM
@@ -49,6 +53,9 @@ go build ./... || exit 1
 check "go vet" go vet ./...
 check "staticcheck (the first time takes some minutes)" go tool staticcheck ./...
 check "types of the scripts" "$tests/node_modules/.bin/tsc" -p web/static/tsconfig.json
+export REDOCLY_TELEMETRY=off REDOCLY_SUPPRESS_UPDATE_NOTICE=true
+check "the API's description, strictly" "$tests/node_modules/.bin/redocly" lint --extends recommended-strict web/api/openapi.yaml
+check "a client generated from it" client
 
 say "Go tests, with the database (about five minutes, in silence)"
 go test -json ./... > "$place/go-test.json"; code=$?

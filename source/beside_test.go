@@ -164,7 +164,7 @@ func TestTwoPartsOfADateCross(t *testing.T) {
 		records := someRecords(t, now)
 		fill(t, conn, records)
 		parts := rapid.Permutation([]period.Part{period.Weekday, period.HourOfDay, period.MonthOfYear}).Draw(t, "parts")
-		d := query.Definition{Version: 1, Dataset: "items", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}},
+		d := query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}},
 			By: []query.Dimension{{Field: "at", Part: parts[0]}}, Split: &query.Dimension{Field: "at", Part: parts[1]}}
 		require.NoError(t, d.Check(base.ds))
 		setting := query.Setting{Now: now, Calendar: cal}

@@ -73,7 +73,7 @@ func TestLookAlikesDoNotRun(t *testing.T) {
 		ask := func(v rule.Viewer) {
 			s := query.Setting{Now: time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
 			for _, f := range ds.Visible() {
-				def := query.Definition{Version: 1, Dataset: "jobs", Measures: []query.Measure{{Aggregate: query.Sum, Field: "cost"}, {Aggregate: query.Distinct, Field: f.Name}}, By: []query.Dimension{{Field: f.Name, Largest: 2, Others: true}}}
+				def := query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: query.Sum, Field: "cost"}, {Aggregate: query.Distinct, Field: f.Name}}, By: []query.Dimension{{Field: f.Name, Largest: 2, Others: true}}}
 				if f.Type.Temporal() {
 					def.By = []query.Dimension{{Field: f.Name}}
 				}

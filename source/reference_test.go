@@ -289,7 +289,7 @@ func someCondition(t *rapid.T, depth int) filter.Condition {
 }
 
 func someDefinition(t *rapid.T) query.Definition {
-	d := query.Definition{Version: 1, Dataset: "items"}
+	d := query.Definition{Version: query.Version, Dataset: "items"}
 	for range rapid.IntRange(1, 2).Draw(t, "measures") {
 		m := query.Measure{Aggregate: rapid.SampledFrom(query.Aggregates()).Draw(t, "aggregate"), Field: rapid.SampledFrom([]string{"amount", "nights", "rough"}).Draw(t, "measured")}
 		if m.Aggregate == query.Count && rapid.Bool().Draw(t, "of records") {

@@ -169,7 +169,7 @@ func TestRulesEqualTablesThatHoldOnlyTheAllowedRows(t *testing.T) {
 		var definitions []query.Definition
 		for range 3 {
 			doc := rapid.SampledFrom(ruledDefinitions).Draw(t, "definition")
-			d, err := chart.Read([]byte(`{"version":1,"dataset":"jobs","form":"table",` + doc + `}`))
+			d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs","form":"table",` + doc + `}`))
 			require.NoError(t, err, doc)
 			definitions = append(definitions, d.Definition)
 		}

@@ -28,7 +28,7 @@ func TestAFieldThatHoldsSeveralValues(t *testing.T) {
 	s := query.Setting{Now: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
 	a := asker{t, src, ds}
 	read := func(doc string) *chart.Document {
-		d, err := chart.Read([]byte(`{"version":1,"dataset":"x",` + doc + `}`))
+		d, err := chart.Read([]byte(`{"version":2,"dataset":"x",` + doc + `}`))
 		require.NoError(t, err, doc)
 		return d
 	}

@@ -142,7 +142,7 @@ func TestSiftedValuesOfChangingRecordsAreAskedForAnew(t *testing.T) {
 	for n := range int64(20) {
 		a.borders = append(a.borders, []field.Value{field.OfInt(n * 5)})
 	}
-	d := query.Definition{Version: 1, Dataset: "items", Measures: []query.Measure{{Aggregate: query.Median, Field: "amount"}}, By: []query.Dimension{{Field: "kind"}}}
+	d := query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{{Aggregate: query.Median, Field: "amount"}}, By: []query.Dimension{{Field: "kind"}}}
 	fill(t, amounts(0, 101))
 	a.fetch = func() { fill(t, amounts(0, 51)) }
 	table := a.answer(t, d, false)
@@ -175,7 +175,7 @@ func TestOnlyOneMedianOfManyRecordsIsSifted(t *testing.T) {
 		{"few records", []query.Measure{median}, nil, 1_000, false},
 	} {
 		a.ds.Table.Rows = c.rows
-		p, err := query.Build(query.Definition{Version: 1, Dataset: "items", Measures: c.measures, By: c.by}, a.ds, a.now, nil)
+		p, err := query.Build(query.Definition{Version: query.Version, Dataset: "items", Measures: c.measures, By: c.by}, a.ds, a.now, nil)
 		require.NoError(t, err, c.name)
 		assert.Equal(t, c.sifted, p.Siftable(), c.name)
 	}

@@ -102,7 +102,7 @@ func sealed(t *testing.T, src *source.Source, measures ...query.Measure) rule.Se
 	if len(measures) == 0 {
 		measures = []query.Measure{{Aggregate: query.Count, Field: query.Records}}
 	}
-	p, err := query.Build(query.Definition{Version: 1, Dataset: "t", Measures: measures}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC), Filters: filter.Condition{}}, nil)
+	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "t", Measures: measures}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC), Filters: filter.Condition{}}, nil)
 	require.NoError(t, err)
 	s, err := rule.Seal(p, rule.Viewer{Builder: true})
 	require.NoError(t, err)
@@ -130,7 +130,7 @@ func TestOnlyReadingIsPossible(t *testing.T) {
 	require.NoError(t, err)
 	ds, err := dataset.Resolve(doc, c, nil)
 	require.NoError(t, err)
-	p, err := query.Build(query.Definition{Version: 1, Dataset: "t", Measures: []query.Measure{{Aggregate: query.Sum, Field: "s"}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
+	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "t", Measures: []query.Measure{{Aggregate: query.Sum, Field: "s"}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
 	s, err := rule.Seal(p, rule.Viewer{Builder: true})
 	require.NoError(t, err)

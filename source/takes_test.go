@@ -26,7 +26,7 @@ func TestWhatAQuestionMayTake(t *testing.T) {
 	ctx := context.Background()
 	for _, table := range []string{"note", "many"} {
 		ds := shaped(t, src, `"from":{"table":"`+table+`"},"key":["id"],"fields":[{"name":"words","column":"words"}]`)
-		d := query.Definition{Version: 1, Dataset: "x", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{{Field: "words"}}}
+		d := query.Definition{Version: query.Version, Dataset: "x", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{{Field: "words"}}}
 		p, err := query.Build(d, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
 		require.NoError(t, err)
 		sealed, err := rule.Seal(p, rule.Viewer{Builder: true})

@@ -152,7 +152,7 @@ func someTarget(t *rapid.T) query.Definition {
 		return out
 	}
 	measures := []query.Measure{{Aggregate: query.Sum, Field: "amount"}, {Aggregate: query.Count, Field: query.Records}, {Aggregate: query.Average, Field: "amount"}, {Aggregate: query.Largest, Field: "nights"}}
-	d := query.Definition{Version: 1, Dataset: "items", Measures: []query.Measure{rapid.SampledFrom(measures).Draw(t, "measure")}}
+	d := query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{rapid.SampledFrom(measures).Draw(t, "measure")}}
 	date := rapid.SampledFrom([]string{"at", "due"}).Draw(t, "date")
 	typed := rapid.IntRange(0, 2).Draw(t, "typed") == 0
 	if typed || rapid.IntRange(0, 3).Draw(t, "axis") > 0 {

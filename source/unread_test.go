@@ -50,7 +50,7 @@ func TestUnreadableValuesAreCountedAndListed(t *testing.T) {
 		_, err := conn.Exec(ctx, strings.Join(rows, ";"), pgx.QueryExecModeSimpleProtocol)
 		require.NoError(t, err)
 		for _, c := range cases {
-			doc, err := chart.Read([]byte(`{"version":1,"dataset":"x","form":"table",` + c.doc + `}`))
+			doc, err := chart.Read([]byte(`{"version":2,"dataset":"x","form":"table",` + c.doc + `}`))
 			require.NoError(t, err, c.doc)
 			for _, rolled := range []bool{false, true} {
 				table := a.ask(t, doc.Definition, s, rule.Viewer{Builder: true}, rolled)
@@ -73,7 +73,7 @@ func TestUnreadableValuesAreCountedAndListed(t *testing.T) {
 			}
 		}
 	})
-	_, err := query.NewRecords(query.Definition{Version: 1, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, ds, s, query.Reference{Unreadable: "amount"})
+	_, err := query.NewRecords(query.Definition{Version: query.Version, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, ds, s, query.Reference{Unreadable: "amount"})
 	require.ErrorContains(t, err, "has changed", "nothing of the chart stands on the field")
 }
 
@@ -150,7 +150,7 @@ func TestWhatCannotBeComputedWithIsInNoFigure(t *testing.T) {
 		require.NoError(t, err)
 		for range 6 {
 			c := rapid.SampledFrom(cases).Draw(t, "case")
-			doc, err := chart.Read([]byte(`{"version":1,"dataset":"x","form":"table",` + c.doc + `}`))
+			doc, err := chart.Read([]byte(`{"version":2,"dataset":"x","form":"table",` + c.doc + `}`))
 			require.NoError(t, err, c.doc)
 			s := query.Setting{Now: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
 			a := &plainly{asking{asker: asker{nil, src, ds}, now: s}}

@@ -5,8 +5,9 @@ import (
 	"encoding/json"
 	"time"
 
-	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
+
+	"eskadel/core/problem"
 )
 
 // A HostApp is an application that embeds. Origins are where its pages come from.
@@ -17,10 +18,11 @@ type HostApp struct {
 	Origins JSON
 	// PassMinutes is how long the app's viewer passes may be good for.
 	PassMinutes int `gorm:"default:5"`
+	Revision    int
 }
 
 // OriginList returns the registered origins.
-func (h *HostApp) OriginList() (out []string) { _ = json.Unmarshal(h.Origins, &out); return out }
+func (h HostApp) OriginList() (out []string) { _ = json.Unmarshal(h.Origins, &out); return out }
 
 // A HostKey signs viewer passes; its algorithm is fixed.
 type HostKey struct {
@@ -59,21 +61,44 @@ type FrameViewer struct {
 }
 
 // SaveHostApp keeps a host app.
-func (s *Store) SaveHostApp(ctx context.Context, name, title, address string, origins []string, passMinutes int) error {
-	return s.save(ctx, &HostApp{name, title, address, toJSON(origins), passMinutes})
+func (t *Tx) SaveHostApp(ctx context.Context, name, title, address string, origins []string, passMinutes int) error {
+	t.changed(OfHost, name)
+	return words(t.db.WithContext(ctx).Exec(`insert into host_apps (name, title, address, origins, pass_minutes) values (?, ?, ?, ?, ?)
+		on conflict (name) do update set title = excluded.title, address = excluded.address, origins = excluded.origins, pass_minutes = excluded.pass_minutes, revision = host_apps.revision + 1`,
+		name, title, address, toJSON(listed(origins)), passMinutes).Error, "")
+}
+
+// RemoveHostApp forgets a host app, with its keys and whoever is looking by them.
+func (t *Tx) RemoveHostApp(ctx context.Context, name string) error {
+	t.changed(OfHost, name)
+	t.changed(OfPeople, "")
+	result := t.db.WithContext(ctx).Where("name = ?", name).Delete(&HostApp{})
+	if result.Error == nil && result.RowsAffected == 0 {
+		return problem.New(problem.NotFound, "", "There is no host app “%s”.", name)
+	}
+	return words(result.Error, "")
 }
 
 // HostApp finds a host app.
 func (s *Store) HostApp(ctx context.Context, name string) (*HostApp, error) {
-	return find[HostApp](ctx, s, "host app “"+name+"”", "name = ?", name)
+	return Kept(s, OfHost, name, func() (*HostApp, error) {
+		return find[HostApp](ctx, s, "host app “"+name+"”", "name = ?", name)
+	})
 }
 
 // HostApps lists all host apps.
-func (s *Store) HostApps(ctx context.Context) ([]HostApp, error) { return all[HostApp](ctx, s, "name") }
+func (s *Store) HostApps(ctx context.Context) ([]HostApp, error) {
+	return Kept(s, OfHost, "", func() ([]HostApp, error) { return all[HostApp](ctx, s, "name") })
+}
 
 // SaveHostKey keeps a key whose secret is sealed.
-func (s *Store) SaveHostKey(ctx context.Context, id, app, algorithm, secret string) error {
-	return s.save(ctx, &HostKey{id, app, algorithm, s.seal(secret), time.Now(), nil})
+func (t *Tx) SaveHostKey(ctx context.Context, id, app, algorithm, secret string) error {
+	t.changed(OfPeople, "")
+	result := t.db.WithContext(ctx).Exec("insert into host_keys (id, host_app, algorithm, sealed_secret) values (?, ?, ?, ?) on conflict do nothing", id, app, algorithm, t.sealing.seal(secret))
+	if result.Error == nil && result.RowsAffected == 0 {
+		return problem.New(problem.Conflict, "key", "There is, or was, a key called “%s”: choose another name.", id)
+	}
+	return words(result.Error, "")
 }
 
 // HostKeys lists the keys of all host apps, ended ones among them.
@@ -82,30 +107,33 @@ func (s *Store) HostKeys(ctx context.Context) ([]HostKey, error) {
 }
 
 // EndHostKey ends a key, with every viewer whose pass it signed.
-func (s *Store) EndHostKey(ctx context.Context, id string) error {
-	return words(s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		var k HostKey
-		if err := tx.Raw("update host_keys set revoked_at = coalesce(revoked_at, now()) where id = ? returning *", id).Take(&k).Error; err != nil {
-			return err
-		}
-		return tx.Where("host_key = ?", id).Delete(&FrameSession{}).Error
-	}), "key of this name")
+func (t *Tx) EndHostKey(ctx context.Context, id string) error {
+	t.changed(OfPeople, "")
+	var k HostKey
+	if err := t.db.WithContext(ctx).Raw("update host_keys set revoked_at = coalesce(revoked_at, now()) where id = ? returning *", id).Take(&k).Error; err != nil {
+		return words(err, "key of this name")
+	}
+	return words(t.db.WithContext(ctx).Where("host_key = ?", id).Delete(&FrameSession{}).Error, "")
 }
 
 // EndViewer lets a viewer in no more, and ends what they are looking at.
-func (s *Store) EndViewer(ctx context.Context, v *EndedViewer) error {
-	return words(s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		v.EndedAt = time.Now()
-		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(v).Error; err != nil {
-			return err
-		}
-		return tx.Where("host_app = ? and subject = ?", v.HostApp, v.Subject).Delete(&FrameSession{}).Error
-	}), "")
+func (t *Tx) EndViewer(ctx context.Context, v *EndedViewer) error {
+	t.changed(OfPeople, "")
+	v.EndedAt = time.Now()
+	if err := t.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(v).Error; err != nil {
+		return words(err, "")
+	}
+	return words(t.db.WithContext(ctx).Where("host_app = ? and subject = ?", v.HostApp, v.Subject).Delete(&FrameSession{}).Error, "")
 }
 
 // AdmitViewer lets an ended viewer in again.
-func (s *Store) AdmitViewer(ctx context.Context, app, subject string) error {
-	return words(s.db.WithContext(ctx).Where("host_app = ? and subject = ?", app, subject).Delete(&EndedViewer{}).Error, "")
+func (t *Tx) AdmitViewer(ctx context.Context, app, subject string) error {
+	t.changed(OfPeople, "")
+	result := t.db.WithContext(ctx).Where("host_app = ? and subject = ?", app, subject).Delete(&EndedViewer{})
+	if result.Error == nil && result.RowsAffected == 0 {
+		return problem.New(problem.NotFound, "viewer", "This viewer is not kept out.")
+	}
+	return words(result.Error, "")
 }
 
 // ViewerEnded tells whether a viewer is let in no more.
@@ -143,7 +171,7 @@ func (s *Store) HostKey(ctx context.Context, id string) (*HostKey, string, error
 	if err != nil {
 		return nil, "", err
 	}
-	secret, err := s.unseal(k.SealedSecret)
+	secret, err := s.sealing.unseal(k.SealedSecret)
 	return k, secret, err
 }
 
@@ -153,7 +181,10 @@ func (s *Store) AddFrameSession(ctx context.Context, f *FrameSession) error {
 	return words(s.db.WithContext(ctx).Create(f).Error, "")
 }
 
-// FrameSession finds a living frame session.
+// FrameSession finds a frame session that has not been ended; it may have expired since it
+// was kept here.
 func (s *Store) FrameSession(ctx context.Context, tokenHash string) (*FrameSession, error) {
-	return find[FrameSession](ctx, s, "such viewer", "token_hash = ? and expires_at > now()", tokenHash)
+	return Kept(s, OfPeople, "viewer "+tokenHash, func() (*FrameSession, error) {
+		return find[FrameSession](ctx, s, "such viewer", "token_hash = ? and expires_at > now()", tokenHash)
+	})
 }

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"gorm.io/gorm"
@@ -65,32 +66,34 @@ func (APIKey) TableName() string { return "api_keys" }
 
 // AddPerson keeps a new person; made is false where there is one with this e-mail address
 // already, who stays as they are.
-func (s *Store) AddPerson(ctx context.Context, p *Person, roles []string, attributes map[string]any) (made bool, err error) {
+func (t *Tx) AddPerson(ctx context.Context, p *Person, roles []string, attributes map[string]any) (made bool, err error) {
 	p.Roles, p.Attributes = toJSON(listed(roles)), toJSON(mapped(attributes))
-	result := s.db.WithContext(ctx).Exec("insert into people (name, email, password_hash, builder, roles, attributes) values (?, ?, ?, ?, ?, ?) on conflict (email) do nothing",
+	t.changed(OfPeople, "")
+	result := t.db.WithContext(ctx).Exec("insert into people (name, email, password_hash, builder, roles, attributes) values (?, ?, ?, ?, ?, ?) on conflict (email) do nothing",
 		p.Name, p.Email, p.PasswordHash, p.Builder, p.Roles, p.Attributes)
 	return result.RowsAffected > 0, words(result.Error, "")
 }
 
 // ChangePerson changes a person's name, whether they are a builder, and what row rules see of them.
-func (s *Store) ChangePerson(ctx context.Context, p *Person, roles []string, attributes map[string]any) error {
-	return words(s.db.WithContext(ctx).Exec("update people set name = ?, builder = ?, roles = ?, attributes = ? where email = ?",
+func (t *Tx) ChangePerson(ctx context.Context, p *Person, roles []string, attributes map[string]any) error {
+	t.changed(OfPeople, "")
+	return words(t.db.WithContext(ctx).Exec("update people set name = ?, builder = ?, roles = ?, attributes = ? where email = ?",
 		p.Name, p.Builder, toJSON(listed(roles)), toJSON(mapped(attributes)), p.Email).Error, "")
 }
 
 // SetPassword gives a person a new password and ends whatever was begun with the old one:
 // their sessions and their API keys.
-func (s *Store) SetPassword(ctx context.Context, email, passwordHash string) error {
-	return words(s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		var p Person
-		if err := tx.Raw("update people set password_hash = ? where email = ? returning *", passwordHash, email).Take(&p).Error; err != nil {
-			return err
-		}
-		if err := tx.Where("person_id = ?", p.ID).Delete(&Session{}).Error; err != nil {
-			return err
-		}
-		return tx.Where("person_id = ?", p.ID).Delete(&APIKey{}).Error
-	}), "person with this address")
+func (t *Tx) SetPassword(ctx context.Context, email, passwordHash string) error {
+	t.changed(OfPeople, "")
+	db := t.db.WithContext(ctx)
+	var p Person
+	if err := db.Raw("update people set password_hash = ? where email = ? returning *", passwordHash, email).Take(&p).Error; err != nil {
+		return words(err, "person with this address")
+	}
+	if err := db.Where("person_id = ?", p.ID).Delete(&Session{}).Error; err != nil {
+		return words(err, "")
+	}
+	return words(db.Where("person_id = ?", p.ID).Delete(&APIKey{}).Error, "")
 }
 
 // listed and mapped are what is kept of nothing: an empty list, an empty object.
@@ -127,16 +130,22 @@ func (s *Store) AddSession(ctx context.Context, session *Session) error {
 	return words(s.db.WithContext(ctx).Omit("Person").Create(session).Error, "")
 }
 
-// Session finds a living session with its person.
+// Session finds a session that has not been ended, with its person; it may have expired
+// since it was kept here.
 func (s *Store) Session(ctx context.Context, tokenHash string) (*Session, error) {
-	var out Session
-	err := s.db.WithContext(ctx).Joins("Person").Where("token_hash = ? and expires_at > now()", tokenHash).Take(&out).Error
-	return &out, words(err, "such session")
+	return Kept(s, OfPeople, "session "+tokenHash, func() (*Session, error) {
+		var out Session
+		err := s.db.WithContext(ctx).Joins("Person").Where("token_hash = ? and expires_at > now()", tokenHash).Take(&out).Error
+		return &out, words(err, "such session")
+	})
 }
 
-// EndSession signs a session out.
+// EndSession signs a session out, here and on every other instance.
 func (s *Store) EndSession(ctx context.Context, tokenHash string) error {
-	return words(s.db.WithContext(ctx).Where("token_hash = ?", tokenHash).Delete(&Session{}).Error, "")
+	return s.Change(ctx, "", func(t *Tx) error {
+		t.tell(OfPeople, "")
+		return words(t.db.WithContext(ctx).Where("token_hash = ?", tokenHash).Delete(&Session{}).Error, "")
+	})
 }
 
 // Tries are how many failed tries to sign in there may be within Span.
@@ -192,8 +201,9 @@ func (s *Store) SignedIn(ctx context.Context, account, address string) error {
 }
 
 // AddAPIKey keeps a key of which only a hash is known.
-func (s *Store) AddAPIKey(ctx context.Context, k *APIKey) error {
-	return words(s.db.WithContext(ctx).Omit("Person").Create(k).Error, "")
+func (t *Tx) AddAPIKey(ctx context.Context, k *APIKey) error {
+	t.changed(OfPeople, "")
+	return words(t.db.WithContext(ctx).Omit("Person").Create(k).Error, "")
 }
 
 // APIKeys lists the keys with their people.
@@ -202,16 +212,22 @@ func (s *Store) APIKeys(ctx context.Context) (out []APIKey, err error) {
 	return out, words(err, "")
 }
 
-// APIKey finds a key by its hash and notes that it was used.
+// usedEvery is how often it is noted that a key is used.
+const usedEvery = time.Minute
+
+// APIKey finds a key by its hash and notes, once in a while, that it was used.
 func (s *Store) APIKey(ctx context.Context, hash string) (*APIKey, error) {
-	var out APIKey
-	if err := s.db.WithContext(ctx).Joins("Person").Where("hash = ?", hash).Take(&out).Error; err != nil {
-		return nil, words(err, "such key")
-	}
-	return &out, words(s.db.WithContext(ctx).Exec("update api_keys set used_at = now() where id = ?", out.ID).Error, "")
+	return Kept(s, OfPeople, fmt.Sprint("key ", hash, " ", time.Now().Unix()/int64(usedEvery.Seconds())), func() (*APIKey, error) {
+		var out APIKey
+		if err := s.db.WithContext(ctx).Joins("Person").Where("hash = ?", hash).Take(&out).Error; err != nil {
+			return nil, words(err, "such key")
+		}
+		return &out, words(s.db.WithContext(ctx).Exec("update api_keys set used_at = now() where id = ?", out.ID).Error, "")
+	})
 }
 
 // RemoveAPIKey ends a key.
-func (s *Store) RemoveAPIKey(ctx context.Context, id string) error {
-	return words(s.db.WithContext(ctx).Where("id = ?", id).Delete(&APIKey{}).Error, "")
+func (t *Tx) RemoveAPIKey(ctx context.Context, id string) error {
+	t.changed(OfPeople, "")
+	return words(t.db.WithContext(ctx).Where("id = ?", id).Delete(&APIKey{}).Error, "")
 }

@@ -1,23 +1,27 @@
-// Package store keeps what Eskadel itself knows, in a PostgreSQL database of its own:
-// people, sources, datasets, charts, dashboards with their versions, host apps and the
-// audit log. Secrets are sealed with a key from the environment. It decides no rights.
+// Package store holds what Eskadel itself has to remember, in a PostgreSQL database of its
+// own: people, sources, documents with their versions, host apps and the audit log. Secrets
+// are sealed with a key from the environment. It decides no rights.
+//
+// What is read often is kept in memory, and forgotten when this instance or another one
+// tells of a change (see told.go). What people change, they change within Change: the
+// change, its entry in the audit log and the telling of it are one transaction.
 package store
 
 import (
 	"context"
-	"crypto/aes"
-	"crypto/cipher"
-	"crypto/rand"
 	"database/sql"
 	"embed"
 	"errors"
 	"fmt"
+	"io/fs"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
 	_ "github.com/jackc/pgx/v5/stdlib" // the driver that GORM and goose share
 	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -31,17 +35,17 @@ var migrations embed.FS
 
 // A Store is Eskadel's own database.
 type Store struct {
-	db   *gorm.DB
-	aead cipher.AEAD
+	db      *gorm.DB
+	sealing *sealing
+	*telling
+	asked    *atomic.Int64 // how many statements the database was sent
+	changing bool          // within Change
 }
 
-// Open connects and brings the tables up to date. key has 32 bytes and seals secrets.
-func Open(ctx context.Context, url string, key []byte) (*Store, error) {
-	block, err := aes.NewCipher(key)
-	if err != nil {
-		return nil, fmt.Errorf("use the key for secrets, which has 32 bytes: %w", err)
-	}
-	aead, err := cipher.NewGCM(block)
+// Open connects and brings the tables up to date; instances that start at once do so one
+// after another. Secrets are sealed with the first key and opened with any; each has 32 bytes.
+func Open(ctx context.Context, url string, keys ...[]byte) (*Store, error) {
+	sealing, err := newSealing(keys)
 	if err != nil {
 		return nil, err
 	}
@@ -52,22 +56,56 @@ func Open(ctx context.Context, url string, key []byte) (*Store, error) {
 	raw.SetMaxOpenConns(12)
 	raw.SetMaxIdleConns(6)
 	raw.SetConnMaxIdleTime(time.Minute)
-	provider, err := goose.NewProvider(goose.DialectPostgres, raw, mustSub())
-	if err != nil {
-		return nil, err
-	}
-	if _, err := provider.Up(ctx); err != nil {
+	if err := migrate(ctx, raw); err != nil {
+		_ = raw.Close()
 		return nil, fmt.Errorf("bring Eskadel's tables up to date: %w", err)
 	}
 	db, err := gorm.Open(postgres.New(postgres.Config{Conn: raw}), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true})
 	if err != nil {
+		_ = raw.Close()
 		return nil, fmt.Errorf("open Eskadel's database: %w", err)
 	}
-	return &Store{db, aead}, nil
+	s := &Store{db: db, sealing: sealing, asked: &atomic.Int64{}}
+	if err := s.count(); err != nil {
+		return nil, err
+	}
+	s.telling = newTelling(url)
+	return s, nil
 }
+
+func migrate(ctx context.Context, raw *sql.DB) error {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	locker, err := lock.NewPostgresSessionLocker()
+	if err != nil {
+		return err
+	}
+	provider, err := goose.NewProvider(goose.DialectPostgres, raw, sub, goose.WithSessionLocker(locker))
+	if err != nil {
+		return err
+	}
+	_, err = provider.Up(ctx)
+	return err
+}
+
+// count counts every statement that is sent.
+func (s *Store) count() error {
+	one := func(*gorm.DB) { s.asked.Add(1) }
+	of := s.db.Callback()
+	return errors.Join(
+		of.Query().Before("gorm:query").Register("count", one), of.Raw().Before("gorm:raw").Register("count", one), of.Row().Before("gorm:row").Register("count", one),
+		of.Create().Before("gorm:create").Register("count", one), of.Update().Before("gorm:update").Register("count", one), of.Delete().Before("gorm:delete").Register("count", one),
+	)
+}
+
+// Asked is how many statements have been sent so far: how much an answer costs this database.
+func (s *Store) Asked() int64 { return s.asked.Load() }
 
 // Close ends all connections.
 func (s *Store) Close() error {
+	s.telling.close()
 	raw, err := s.db.DB()
 	if err != nil {
 		return err
@@ -79,24 +117,6 @@ func (s *Store) Close() error {
 func (s *Store) Ask(ctx context.Context, query string) (out string, err error) {
 	err = s.db.WithContext(ctx).Raw(query).Scan(&out).Error
 	return out, words(err, "")
-}
-
-func (s *Store) seal(secret string) []byte {
-	nonce := make([]byte, s.aead.NonceSize())
-	_, _ = rand.Read(nonce)
-	return s.aead.Seal(nonce, nonce, []byte(secret), nil)
-}
-
-func (s *Store) unseal(sealed []byte) (string, error) {
-	n := s.aead.NonceSize()
-	if len(sealed) < n {
-		return "", errors.New("a sealed secret is too short")
-	}
-	plain, err := s.aead.Open(nil, sealed[:n], sealed[n:], nil)
-	if err != nil {
-		return "", errors.New("a secret was sealed with another key than ESKADEL_KEY")
-	}
-	return string(plain), nil
 }
 
 // words turns an error of the database into a problem for people. what names the thing
@@ -134,16 +154,4 @@ func all[T any](ctx context.Context, s *Store, order string) ([]T, error) {
 
 func (s *Store) save(ctx context.Context, v any) error {
 	return words(s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(v).Error, "place to save it")
-}
-
-// Audit records who did what. Entries are only ever added.
-func (s *Store) Audit(ctx context.Context, who, what, about string) error {
-	return words(s.db.WithContext(ctx).Create(&AuditEntry{At: time.Now(), Who: who, What: what, About: about}).Error, "")
-}
-
-// AuditLog returns the newest entries.
-func (s *Store) AuditLog(ctx context.Context, most int) ([]AuditEntry, error) {
-	var out []AuditEntry
-	err := s.db.WithContext(ctx).Order("id desc").Limit(most).Find(&out).Error
-	return out, words(err, "audit log")
 }

@@ -6,6 +6,7 @@ package uploads
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"io"
 	"log/slog"
 	"net/netip"
@@ -46,19 +47,37 @@ func Open(ctx context.Context, c Config, s *store.Store, e *live.Engine) (*Uploa
 	if err != nil {
 		return nil, err
 	}
-	if err := s.SaveSource(ctx, Source, "Files", c.Reader, "files"); err != nil {
-		return nil, err
-	}
-	kept, err := s.Source(ctx, Source)
-	if err != nil {
-		return nil, err
-	}
-	if err := e.Open(kept); err != nil {
+	if err := settle(ctx, s, c.Reader); err != nil {
 		return nil, err
 	}
 	u := &Uploads{loader, files.NewFetcher(c.Allowed), s, e}
 	go u.schedule(ctx)
 	return u, nil
+}
+
+// settle makes the files' database a source, where it is not one yet or lies elsewhere.
+func settle(ctx context.Context, s *store.Store, reader string) error {
+	if kept, err := s.Source(ctx, Source); err == nil {
+		if url, err := s.SourceURL(kept); err == nil && url == reader {
+			return nil
+		}
+	}
+	return s.Change(ctx, "", func(tx *store.Tx) error {
+		if err := tx.SaveSource(ctx, Source, "Files", reader, "files"); err != nil {
+			return err
+		}
+		return tx.Audit(ctx, "set up files as a source", "Files")
+	})
+}
+
+// keep keeps what is known of a file, and who did what to it.
+func (u *Uploads) keep(ctx context.Context, f *store.File, by, done string) error {
+	return u.store.Change(ctx, by, func(tx *store.Tx) error {
+		if err := tx.SaveFile(ctx, f); err != nil {
+			return err
+		}
+		return tx.Audit(ctx, done, f.Title)
+	})
 }
 
 // Close ends all connections.
@@ -99,10 +118,7 @@ func (u *Uploads) Take(ctx context.Context, in io.Reader, original, name, by str
 		notes := append([]string{}, l.Notes...)
 		f.Notes, _ = json.Marshal(notes)
 		f.How, _ = json.Marshal(how)
-		if err := u.store.SaveFile(ctx, f); err != nil {
-			return nil, err
-		}
-		if err := u.store.Audit(ctx, by, "loaded the file", l.Name+" from "+original); err != nil {
+		if err := u.keep(ctx, f, by, "loaded the file "+original); err != nil {
 			return nil, err
 		}
 		out = append(out, *f)
@@ -149,25 +165,23 @@ func (u *Uploads) Append(ctx context.Context, in io.Reader, original, name, by s
 	}
 	f.Rows += n
 	f.LoadedAt, f.LoadedBy = time.Now(), by
-	return n, u.store.SaveFile(ctx, f)
+	return n, u.keep(ctx, f, by, fmt.Sprintf("added %d rows to the file", n))
 }
 
 // Remove forgets a file and its table, unless a dataset stands on it.
-func (u *Uploads) Remove(ctx context.Context, name string) error {
-	if _, err := u.store.File(ctx, name); err != nil {
+func (u *Uploads) Remove(ctx context.Context, name, by string) error {
+	f, err := u.store.File(ctx, name)
+	if err != nil {
 		return err
 	}
-	sets, err := u.store.Datasets(ctx)
+	sets, err := u.store.Documents(ctx, store.Dataset)
 	if err != nil {
 		return err
 	}
 	for _, kept := range sets {
-		if kept.Source != Source {
+		d, err := dataset.Read(kept.Draft)
+		if err != nil || d.Source != Source {
 			continue
-		}
-		d, err := dataset.Read(kept.Document)
-		if err != nil {
-			return err
 		}
 		ds, err := u.engine.Resolve(ctx, d)
 		if err != nil {
@@ -182,21 +196,27 @@ func (u *Uploads) Remove(ctx context.Context, name string) error {
 	if err := u.loader.Remove(ctx, name); err != nil {
 		return err
 	}
-	if err := u.store.RemoveFile(ctx, name); err != nil {
+	err = u.store.Change(ctx, by, func(tx *store.Tx) error {
+		if err := tx.RemoveFile(ctx, name); err != nil {
+			return err
+		}
+		return tx.Audit(ctx, "removed the file", f.Title)
+	})
+	if err != nil {
 		return err
 	}
 	return u.refresh(ctx)
 }
 
 // Follow sets the address that a file is fetched from, and how often; none ends it.
-func (u *Uploads) Follow(ctx context.Context, name, address string, minutes int) error {
+func (u *Uploads) Follow(ctx context.Context, name, address string, minutes int, by string) error {
 	f, err := u.store.File(ctx, name)
 	if err != nil {
 		return err
 	}
 	if address == "" {
 		f.Address, f.EveryMinutes, f.NextAt = "", 0, nil
-		return u.store.SaveFile(ctx, f)
+		return u.keep(ctx, f, by, "no longer fetches the file")
 	}
 	if err := files.CheckAddress(address); err != nil {
 		return err
@@ -209,7 +229,7 @@ func (u *Uploads) Follow(ctx context.Context, name, address string, minutes int)
 		next := time.Now().Add(time.Duration(minutes) * time.Minute)
 		f.NextAt = &next
 	}
-	return u.store.SaveFile(ctx, f)
+	return u.keep(ctx, f, by, "set from where the file is fetched")
 }
 
 // Fetch gets a file from its address again. What goes wrong is kept with the file.
@@ -236,7 +256,7 @@ func (u *Uploads) Fetch(ctx context.Context, name, by string) error {
 	if p := problem.Of(err); p != nil {
 		f.Trouble = p.Words
 	}
-	if kept := u.store.SaveFile(context.WithoutCancel(ctx), f); kept != nil {
+	if kept := u.keep(context.WithoutCancel(ctx), f, by, "could not fetch the file"); kept != nil {
 		return kept
 	}
 	return err

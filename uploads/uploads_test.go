@@ -2,6 +2,7 @@ package uploads_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -43,9 +44,9 @@ func TestFollowingAnAddress(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "tides", loaded[0].Name)
 	assert.Error(t, u.Fetch(ctx, "tides", "Mara"), "it has no address yet")
-	assert.ErrorContains(t, u.Follow(ctx, "tides", "file:///etc/passwd", 10), "not an address")
-	assert.ErrorContains(t, u.Follow(ctx, "tides", server.URL, 1), "every 5 minutes at most")
-	require.NoError(t, u.Follow(ctx, "tides", server.URL, 10))
+	assert.ErrorContains(t, u.Follow(ctx, "tides", "file:///etc/passwd", 10, "Mara"), "not an address")
+	assert.ErrorContains(t, u.Follow(ctx, "tides", server.URL, 1, "Mara"), "every 5 minutes at most")
+	require.NoError(t, u.Follow(ctx, "tides", server.URL, 10, "Mara"))
 	due, err := s.DueFile(ctx)
 	require.NoError(t, err)
 	assert.Nil(t, due, "its time has not come")
@@ -63,7 +64,7 @@ func TestFollowingAnAddress(t *testing.T) {
 	assert.EqualValues(t, 2, f.Rows)
 	past := time.Now().Add(-time.Minute)
 	f.NextAt = &past
-	require.NoError(t, s.SaveFile(ctx, f))
+	require.NoError(t, s.Change(ctx, "", func(tx *store.Tx) error { return errors.Join(tx.SaveFile(ctx, f), tx.Audit(ctx, "test", f.Name)) }))
 	due, err = s.DueFile(ctx)
 	require.NoError(t, err)
 	require.NotNil(t, due)

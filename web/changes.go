@@ -24,7 +24,7 @@ func (s *Server) roundWidth(c *gin.Context, name string) error {
 	if err != nil {
 		return err
 	}
-	p, err := s.engine.Profile(c.Request.Context(), ds, caller(c).Viewer, c.PostForm("of"))
+	p, err := s.ws.Profile(c.Request.Context(), caller(c), ds, c.PostForm("of"))
 	if err != nil {
 		return err
 	}

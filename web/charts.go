@@ -6,50 +6,21 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/chart"
-	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/sentence"
-	"eskadel/live"
-	"eskadel/store"
+	"eskadel/view"
+	"eskadel/workspace"
 )
 
-// A libraryRow is a chart of the library as lists name it.
-type libraryRow struct {
-	Name, Title, Sentence, By string
-	May                       bool // change it
-}
-
-// libraryRows lists the library, with titles and sentences of charts whose dataset the
-// caller may use.
-func (s *Server) libraryRows(c *gin.Context) (out []libraryRow, err error) {
-	kept, err := s.store.Charts(c.Request.Context())
-	if err != nil {
-		return nil, err
-	}
-	for _, k := range kept {
-		d, err := chart.Read(k.Document)
-		if err != nil {
-			return nil, err
-		}
-		r := libraryRow{Name: k.Name, Title: k.Name, By: k.UpdatedBy, May: mayChange(c, k.KeeperID)}
-		if ds, err := s.usable(c, d.Dataset); err == nil {
-			r.Title, r.Sentence = sentence.Title(d, ds), sentence.Text(d, ds)
-		}
-		out = append(out, r)
-	}
-	return out, nil
-}
-
 func (s *Server) library(c *gin.Context) {
-	rows, err := s.libraryRows(c)
+	rows, err := s.ws.Library(c.Request.Context(), caller(c))
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -57,61 +28,54 @@ func (s *Server) library(c *gin.Context) {
 	s.page(c, http.StatusOK, "charts", "Charts", gin.H{"Rows": rows})
 }
 
-// A place is where an edited chart is kept: on a widget of a draft, "dashboard/widget",
-// or in the library, "library/name"; "" for a chart that stands nowhere yet.
-type place struct {
-	Dashboard, Widget, Library string
-}
-
-func parsePlace(at string) place {
-	first, second, _ := strings.Cut(at, "/")
-	if first == "library" {
-		return place{Library: second}
-	}
-	return place{Dashboard: first, Widget: second}
-}
-
 // chartEditor opens a chart: the one at a place, or a new one.
 func (s *Server) chartEditor(c *gin.Context) {
-	at := parsePlace(c.Query("at"))
-	doc := &chart.Document{Definition: query.Definition{Version: 1}, Form: chart.Columns}
+	ctx, who := c.Request.Context(), caller(c)
+	at := workspace.ParsePlace(c.Query("at"))
+	doc := &chart.Document{Definition: query.Definition{Version: query.Version}, Form: chart.Columns}
+	var own *chart.Document
+	var library string
 	var err error
 	switch {
 	case c.Query("dataset") != "":
 		var ds *dataset.Dataset
-		if ds, err = s.usable(c, c.Query("dataset")); err == nil {
-			doc = sentence.Start(ds, chart.Columns)
+		if ds, err = s.ws.Dataset(ctx, who, c.Query("dataset")); err == nil {
+			own = sentence.Start(ds, chart.Columns)
 		}
 	case c.Query("like") != "":
-		var own *chart.Document
-		if own, err = s.like(c, parsePlace(c.Query("like"))); own != nil {
-			doc = own
-		}
-	case at == (place{}):
-		doc = s.again(c, doc, c.Query("again") != "")
-	case at.Library != "":
-		doc, err = s.engine.Library(c.Request.Context(), at.Library)
-	case at.Widget != "":
-		var own *chart.Document
-		if own, err = s.like(c, at); own != nil {
-			doc = own
-		}
+		own, _, err = s.ws.ChartAt(ctx, who, workspace.ParsePlace(c.Query("like")))
+	case at == (workspace.Place{}):
+		own = s.ws.Again(ctx, who, c.Query("again") != "")
+	case at.Library != "" || at.Widget != "":
+		own, library, err = s.ws.ChartAt(ctx, who, at)
 	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	dashboards, err := s.mine(c)
+	if library != "" {
+		s.libraryHere(c, at, library)
+		return
+	}
+	if own != nil {
+		doc = own
+	}
+	dashboards, err := s.ws.Own(ctx, who)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	data, err := s.sentenceOf(c, doc)
+	k, err := s.ws.SketchOf(ctx, who, doc)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	if doc.Dataset != "" && at == (place{}) && c.Query("dataset") == "" && c.Query("again") == "" && c.Query("like") == "" {
+	data, err := sentenceOf(k)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if doc.Dataset != "" && at == (workspace.Place{}) && c.Query("dataset") == "" && c.Query("again") == "" && c.Query("like") == "" {
 		data["Again"] = true
 	}
 	data["At"], data["Where"], data["Dashboards"] = c.Query("at"), at, dashboards
@@ -120,150 +84,78 @@ func (s *Server) chartEditor(c *gin.Context) {
 			data["OnTitle"] = d.Title
 		}
 	}
+	if at.Library != "" {
+		if data["Uses"], data["Kept"], err = s.libraryUses(c, at.Library); err != nil {
+			s.fail(c, err)
+			return
+		}
+	}
 	s.page(c, http.StatusOK, "chart-editor", "Chart", data)
 }
 
-// A titled thing has a name for programs and a title for people.
-type titled struct{ Name, Title string }
-
-// mine lists the dashboards that the caller may change.
-func (s *Server) mine(c *gin.Context) (out []titled, err error) {
-	kept, err := s.store.Dashboards(c.Request.Context())
-	for _, k := range kept {
-		if d, err := dashboard.Read(k.Draft); err == nil && mayChange(c, k.KeeperID) {
-			out = append(out, titled{k.Name, d.Title})
+// libraryUses are the dashboards that show a chart of the library, with its standing.
+func (s *Server) libraryUses(c *gin.Context, name string) (on []workspace.Used, st workspace.Standing, err error) {
+	ctx, who := c.Request.Context(), caller(c)
+	if _, st, err = s.ws.Chart(ctx, who, name); err != nil {
+		return nil, st, err
+	}
+	uses, err := s.ws.Uses(ctx, who, workspace.Chart, name)
+	for _, u := range uses {
+		if u.Kind == workspace.Dashboard && u.Published {
+			on = append(on, u)
 		}
 	}
-	return out, err
+	return on, st, err
 }
 
-// like is the chart that stands on a widget of a draft, or in the library; nil where a
-// widget has none of its own.
-func (s *Server) like(c *gin.Context, at place) (*chart.Document, error) {
-	if at.Library != "" {
-		return s.engine.Library(c.Request.Context(), at.Library)
+// libraryHere asks whether a chart of the library that stands on a widget is to be changed
+// everywhere, or becomes a copy of the dashboard's own.
+func (s *Server) libraryHere(c *gin.Context, at workspace.Place, library string) {
+	uses, st, err := s.libraryUses(c, library)
+	if err != nil {
+		s.fail(c, err)
+		return
 	}
-	d, _, err := s.draft(c, at.Dashboard)
+	s.page(c, http.StatusOK, "library-here", st.Title, gin.H{"At": at, "Uses": uses, "Kept": st})
+}
+
+// sketch reads the chart document that the editor holds.
+func (s *Server) sketch(c *gin.Context) (*workspace.Sketch, error) {
+	return s.ws.Sketch(c.Request.Context(), caller(c), []byte(c.PostForm("document")))
+}
+
+// completed is sketch for what only a chart of a dataset has.
+func (s *Server) completed(c *gin.Context) (*workspace.Sketch, error) {
+	k, err := s.sketch(c)
+	if err == nil {
+		err = k.Complete()
+	}
+	return k, err
+}
+
+func sentenceOf(k *workspace.Sketch) (gin.H, error) {
+	document, err := json.Marshal(k.Doc)
 	if err != nil {
 		return nil, err
 	}
-	w, err := d.Widget(at.Widget)
-	if err != nil || w.Chart == nil {
-		return nil, err
-	}
-	return w.Chart.Own, nil
-}
-
-// again starts a chart from the dataset of the one that the person placed last, on
-// request with its groups; it returns doc where there is none that may still be used.
-func (s *Server) again(c *gin.Context, doc *chart.Document, groups bool) *chart.Document {
-	me, err := s.store.PersonByEmail(c.Request.Context(), caller(c).Email)
-	if err != nil || me.LastChart == nil {
-		return doc
-	}
-	last, err := chart.Read(*me.LastChart)
-	if err != nil {
-		return doc
-	}
-	ds, err := s.usable(c, last.Dataset)
-	if err != nil {
-		return doc
-	}
-	next := sentence.Start(ds, chart.Columns)
-	if groups {
-		next.By, next.Split, next.Form = last.By, last.Split, last.Form
-		if next.Check(ds) != nil {
-			return sentence.Start(ds, chart.Columns)
-		}
-	}
-	return next
-}
-
-func (s *Server) draft(c *gin.Context, name string) (*dashboard.Document, int, error) {
-	kept, err := s.store.Dashboard(c.Request.Context(), name)
-	if err != nil {
-		return nil, 0, err
-	}
-	d, err := dashboard.Read(kept.Draft)
-	return d, kept.Revision, err
-}
-
-// posted reads the chart document that the editor holds.
-func (s *Server) posted(c *gin.Context) (*chart.Document, *dataset.Dataset, error) {
-	d, err := chart.Read([]byte(c.PostForm("document")))
-	if err != nil {
-		return nil, nil, problem.At("chart", err)
-	}
-	d.Now = s.engine.Hub.Clock()
-	if d.Dataset == "" {
-		return d, nil, nil
-	}
-	d.Sets = sets{s, c}
-	ds, err := s.usable(c, d.Dataset)
-	return d, ds, err
-}
-
-// postedWith is posted for what only a chart of a dataset has.
-func (s *Server) postedWith(c *gin.Context) (*chart.Document, *dataset.Dataset, error) {
-	d, ds, err := s.posted(c)
-	if err == nil && ds == nil {
-		err = problem.New(problem.Missing, "dataset", "%s", sentence.Missing(d, nil))
-	}
-	return d, ds, err
-}
-
-// sets finds the datasets that the person may use in charts.
-type sets struct {
-	server  *Server
-	request *gin.Context
-}
-
-func (s sets) Dataset(name string) (*dataset.Dataset, error) {
-	return s.server.usable(s.request, name)
-}
-
-// all returns every dataset that the person may use.
-func (s sets) all() (out []*dataset.Dataset, err error) {
-	kept, err := s.server.store.Datasets(s.request.Request.Context())
-	for _, k := range kept {
-		if ds, err := s.Dataset(k.Name); err == nil {
-			out = append(out, ds)
-		}
-	}
-	return out, err
-}
-
-func (s *Server) sentenceOf(c *gin.Context, d *chart.Document) (gin.H, error) {
-	var ds *dataset.Dataset
-	if d.Dataset != "" {
-		var err error
-		if ds, err = s.usable(c, d.Dataset); err != nil {
-			return nil, err
-		}
-		d.Sets = sets{s, c}
-	}
-	document, err := json.Marshal(d)
-	if err != nil {
-		return nil, err
-	}
-	return gin.H{"Phrases": sentence.Of(d, ds), "Heading": sentence.Title(d, ds), "Own": d.Title, "Missing": sentence.Missing(d, ds), "Document": string(document), "HasDataset": ds != nil}, nil
+	return gin.H{"Phrases": sentence.Of(k.Doc, k.Dataset), "Heading": k.Title(), "Own": k.Doc.Title, "Missing": sentence.Missing(k.Doc, k.Dataset), "Document": string(document), "HasDataset": k.Dataset != nil}, nil
 }
 
 // chartMenu unfolds what a phrase of the sentence may become.
 func (s *Server) chartMenu(c *gin.Context) {
-	d, ds, err := s.posted(c)
+	k, err := s.sketch(c)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
 	part := c.PostForm("part")
-	m, err := s.menu(c, d, ds, part)
+	m, err := s.menu(c, k, part)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
 	of := gin.H{"Menu": m}
-	if path, set, where := s.conditioned(d, ds, part); set != nil {
+	if path, set, where := conditioned(k, part); set != nil {
 		of["Where"] = gin.H{"Path": path, "Value": where, "Choices": datasetFields(set), "Dataset": set.Name}
 	}
 	s.part(c, http.StatusOK, "choices", of)
@@ -271,82 +163,80 @@ func (s *Server) chartMenu(c *gin.Context) {
 
 // conditioned tells where in the document the condition stands that a part of the sentence
 // is, the dataset it is on and what it is now; no dataset where the part is none.
-func (s *Server) conditioned(d *chart.Document, ds *dataset.Dataset, part string) (path string, on *dataset.Dataset, where *filter.Condition) {
-	if ds == nil {
+func conditioned(k *workspace.Sketch, part string) (path string, on *dataset.Dataset, where *filter.Condition) {
+	if k.Dataset == nil {
 		return "", nil, nil
 	}
 	if part == "where" {
-		return part, ds, d.Where
+		return part, k.Dataset, k.Doc.Where
 	}
-	for i, b := range d.Also {
+	for i, b := range k.Doc.Also {
 		if path = fmt.Sprintf("also.%d.where", i); part == path {
-			return path, d.Other(i), b.Where
+			return path, k.Doc.Other(i), b.Where
 		}
 	}
 	return "", nil, nil
 }
 
 // menu is what a phrase of the sentence may become; which datasets there are only the
-// server knows.
-func (s *Server) menu(c *gin.Context, d *chart.Document, ds *dataset.Dataset, part string) (*sentence.Menu, error) {
+// workspace knows.
+func (s *Server) menu(c *gin.Context, k *workspace.Sketch, part string) (*sentence.Menu, error) {
 	beside, err := strconv.Atoi(strings.TrimPrefix(part, "also."))
 	other := err == nil && strings.HasPrefix(part, "also.")
-	if part != "dataset" && ds != nil && !other {
-		return sentence.Choices(d, ds, part)
+	if part != "dataset" && k.Dataset != nil && !other {
+		return sentence.Choices(k.Doc, k.Dataset, part)
 	}
-	all, err := sets{s, c}.all()
+	all, err := s.ws.Datasets(c.Request.Context(), caller(c))
 	switch {
 	case err != nil:
 		return nil, err
-	case other && ds != nil:
-		return sentence.Others(d, ds, beside, all), nil
+	case other && k.Dataset != nil:
+		return sentence.Others(k.Doc, k.Dataset, beside, all), nil
 	}
-	return sentence.Datasets(d, ds, all), nil
+	return sentence.Datasets(k.Doc, k.Dataset, all), nil
 }
 
 // chartChange renders the sentence of a changed chart and, if it has a place, keeps it there.
 func (s *Server) chartChange(c *gin.Context) {
-	d, ds, err := s.posted(c)
+	k, err := s.sketch(c)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
 	if path := c.PostForm("path"); path != "" {
-		set, err := d.Set(path, c.PostForm("kind"), c.PostForm("value"))
-		if err == nil && ds != nil && d.Check(ds) == nil {
-			err = set.Check(ds)
+		set, err := k.Doc.Set(path, c.PostForm("kind"), c.PostForm("value"))
+		if err == nil && k.Dataset != nil && k.Doc.Check(k.Dataset) == nil {
+			err = set.Check(k.Dataset)
 		}
 		if err != nil {
 			s.fail(c, err)
 			return
 		}
-		d = set
+		k.Doc = set
 	}
 	if title, ok := c.GetPostForm("title"); ok {
-		d.Title = strings.TrimSpace(title)
-		if ds != nil && d.Title == sentence.Title(&chart.Document{Definition: d.Definition, Form: d.Form}, ds) {
-			d.Title = ""
+		k.Doc.Title = strings.TrimSpace(title)
+		if k.Dataset != nil && k.Doc.Title == sentence.Title(&chart.Document{Definition: k.Doc.Definition, Form: k.Doc.Form}, k.Dataset) {
+			k.Doc.Title = ""
 		}
 	}
-	data, err := s.sentenceOf(c, d)
+	data, err := sentenceOf(k)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
 	// What cannot be drawn as it says is said, and what is kept stays as it was.
-	at, fits := parsePlace(c.PostForm("at")), error(nil)
-	if ds != nil && data["Missing"] == "" {
-		if fits = d.Check(ds); fits == nil {
-			fits = d.Fits(d.Form, ds)
+	at, fits := workspace.ParsePlace(c.PostForm("at")), error(nil)
+	if k.Dataset != nil && data["Missing"] == "" {
+		if fits = k.Doc.Check(k.Dataset); fits == nil {
+			fits = k.Doc.Fits(k.Doc.Form, k.Dataset)
 		}
 	}
 	switch {
 	case fits != nil:
 		data["Missing"] = problem.Of(fits).Words
-	case at.Widget != "" && ds != nil:
-		err = s.keepOnWidget(c, at, d)
-	case at.Library != "" && ds != nil:
-		err = s.keepInLibrary(c, at.Library, d)
+	case at != (workspace.Place{}) && k.Dataset != nil:
+		err = k.KeepAt(at)
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -357,63 +247,32 @@ func (s *Server) chartChange(c *gin.Context) {
 
 // chartFinish unfolds how the chart is finished: words, numbers, axes, colours, cells.
 func (s *Server) chartFinish(c *gin.Context) {
-	d, ds, err := s.postedWith(c)
+	k, err := s.completed(c)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	all, err := sets{s, c}.all()
+	all, err := s.ws.Datasets(c.Request.Context(), caller(c))
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	s.part(c, http.StatusOK, "finish", sentence.Finish(d, ds, all))
-}
-
-// keepInLibrary keeps a chart of the library, a new one or one that the caller may change.
-func (s *Server) keepInLibrary(c *gin.Context, name string, d *chart.Document) error {
-	ctx, who := c.Request.Context(), caller(c)
-	keeper := &who.PersonID
-	switch kept, err := s.store.Chart(ctx, name); {
-	case err == nil && !mayChange(c, kept.KeeperID):
-		return problem.New(problem.Forbidden, "", "This chart of the library is kept by somebody else, who alone changes it, besides builders.")
-	case err == nil:
-		keeper = kept.KeeperID
-	case !problem.Is(err, problem.NotFound):
-		return err
-	}
-	return s.store.SaveChart(ctx, &store.Chart{Name: name, Document: d.JSON(), UpdatedBy: who.Name, KeeperID: keeper})
-}
-
-func (s *Server) keepOnWidget(c *gin.Context, at place, d *chart.Document) error {
-	doc, revision, err := s.own(c, at.Dashboard)
-	if err != nil {
-		return err
-	}
-	w, err := doc.Widget(at.Widget)
-	if err != nil {
-		return err
-	}
-	w.Chart, w.Text = &dashboard.Chart{Own: d}, ""
-	_, err = s.store.SaveDraft(c.Request.Context(), at.Dashboard, revision, doc.JSON())
-	return err
+	s.part(c, http.StatusOK, "finish", sentence.Finish(k.Doc, k.Dataset, all))
 }
 
 // chartAnswer draws the chart in the editor.
 func (s *Server) chartAnswer(c *gin.Context) {
-	d, ds, err := s.posted(c)
+	k, err := s.sketch(c)
+	var a *view.Answer
+	if err == nil {
+		a, err = k.Answer()
+	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	if ds == nil {
-		c.JSON(http.StatusOK, gin.H{"nothing": sentence.Missing(d, nil), "title": sentence.Title(d, nil)})
-		return
-	}
-	v := caller(c).Viewer
-	a, err := s.engine.Answer(c.Request.Context(), d, ds, v, s.engine.Setting(ds, v, filter.Condition{}, time.Time{}), 0, live.Drawing|live.Figures)
-	if err != nil {
-		s.fail(c, err)
+	if k.Dataset == nil {
+		c.JSON(http.StatusOK, gin.H{"nothing": a.Nothing, "title": a.Title})
 		return
 	}
 	s.answer(c, a, a.Cut)
@@ -421,18 +280,15 @@ func (s *Server) chartAnswer(c *gin.Context) {
 
 // chartRecords lists the records behind a mark in the editor.
 func (s *Server) chartRecords(c *gin.Context) {
-	d, ds, err := s.postedWith(c)
-	if err != nil {
-		s.fail(c, err)
-		return
+	ref, paging, err := mark(c)
+	var k *workspace.Sketch
+	if err == nil {
+		k, err = s.sketch(c)
 	}
-	ref, words, sort, page, down, err := mark(c)
-	if err != nil {
-		s.fail(c, err)
-		return
+	var p *view.Page
+	if err == nil {
+		p, err = k.Records(ref, paging)
 	}
-	v := caller(c).Viewer
-	p, err := s.engine.Drawer(c.Request.Context(), d, ds, v, s.engine.Setting(ds, v, filter.Condition{}, ref.Now), ref, words, page, sort, down)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -440,78 +296,46 @@ func (s *Server) chartRecords(c *gin.Context) {
 	s.drawer(c, p, "/charts/records")
 }
 
-// chartPlace puts a chart on a dashboard's draft, or keeps it in the library by a name.
+// chartPlace puts a chart on a dashboard's draft, or keeps it in the library.
 func (s *Server) chartPlace(c *gin.Context) {
-	d, ds, err := s.posted(c)
+	k, err := s.sketch(c)
 	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	if missing := sentence.Missing(d, ds); missing != "" {
-		s.fail(c, problem.New(problem.Missing, "chart", "%s", missing))
-		return
-	}
-	if err := s.store.SaveLastChart(c.Request.Context(), caller(c).Email, d.JSON()); err != nil {
 		s.fail(c, err)
 		return
 	}
 	to := c.PostForm("to")
 	if to == "library" {
-		name := slug(sentence.Title(d, ds))
-		for n := 2; ; n++ {
-			if _, err := s.store.Chart(c.Request.Context(), name); err != nil {
-				break
-			}
-			name = fmt.Sprintf("%s-%d", slug(sentence.Title(d, ds)), n)
-		}
-		if err := s.keepInLibrary(c, name, d); err != nil {
+		if _, err := k.ToLibrary(); err != nil {
 			s.fail(c, err)
 			return
 		}
 		redirect(c, "/charts")
 		return
 	}
-	doc, revision, err := s.own(c, to)
+	id, err := k.Place(to)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	page := &doc.Pages[0]
-	w := dashboard.Widget{ID: doc.NewID(), Chart: &dashboard.Chart{Own: d}}
-	w.At = page.Place(sizeOf(d.Form))
-	page.Widgets = append(page.Widgets, w)
-	if _, err := s.store.SaveDraft(c.Request.Context(), to, revision, doc.JSON()); err != nil {
+	redirect(c, "/dashboards/"+to+"/edit#"+id)
+}
+
+// chartPublish makes the draft of a chart of the library its next version, everywhere it is
+// used or from now on, or keeps it as a chart of its own.
+func (s *Server) chartPublish(c *gin.Context) {
+	_, _, err := s.ws.PublishChart(c.Request.Context(), caller(c), c.Param("chart"), c.PostForm("where"))
+	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	redirect(c, "/dashboards/"+to+"/edit#"+w.ID)
+	redirect(c, "/charts")
 }
 
-// sizeOf is how large a new widget is.
-func sizeOf(f chart.Form) (width, height int) {
-	switch f {
-	case chart.KeyFigures:
-		return 4, 2
-	case chart.Table, chart.Records:
-		return 12, 5
+// chartRemove takes a chart that no dashboard shows out of the library.
+func (s *Server) chartRemove(c *gin.Context) {
+	if err := s.ws.Remove(c.Request.Context(), caller(c), workspace.Chart, c.Param("chart"), workspace.On{}); err != nil {
+		s.fail(c, err)
+		return
 	}
-	return 6, 5
-}
-
-// slug makes a name of a title.
-func slug(title string) string {
-	var b strings.Builder
-	for _, r := range strings.ToLower(title) {
-		switch {
-		case r >= 'a' && r <= 'z', r >= '0' && r <= '9':
-			b.WriteRune(r)
-		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
-			b.WriteByte('-')
-		}
-	}
-	name := strings.Trim(b.String(), "-")
-	if name == "" || name[0] < 'a' {
-		name = "c-" + name
-	}
-	return name[:min(len(name), 50)]
+	redirect(c, "/charts")
 }

@@ -9,6 +9,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/view"
 )
 
 func number(s string) int64 {
@@ -122,7 +123,7 @@ func (s *Server) conditionWords(c *gin.Context) {
 		ds = &open
 	}
 	if err == nil {
-		count, err = s.engine.CountWhere(c.Request.Context(), ds, cond, caller(c).Viewer)
+		count, err = s.ws.CountWhere(c.Request.Context(), caller(c), ds, cond)
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -134,10 +135,9 @@ func (s *Server) conditionWords(c *gin.Context) {
 // conditionValues offers values of a field for the condition editor.
 func (s *Server) conditionValues(c *gin.Context) {
 	ds, err := s.usable(c, c.Param("dataset"))
-	if err != nil {
-		s.fail(c, err)
-		return
+	var out []view.Listed
+	if err == nil {
+		out, err = s.ws.Values(c.Request.Context(), caller(c), ds, c.Query("field"), c.Query("find"))
 	}
-	out, err := s.engine.ListValues(c.Request.Context(), ds, c.Query("field"), c.Query("find"), caller(c).Viewer)
 	s.respond(c, out, err)
 }

@@ -15,7 +15,7 @@ import (
 
 	"eskadel/demo"
 	"eskadel/identity"
-	"eskadel/store"
+	"eskadel/workspace"
 )
 
 // withKey sends a request with an API key, and with nothing of a session.
@@ -24,12 +24,15 @@ func withKey(t *testing.T, key, method, path, body, kind string) (int, string) {
 	require.NoError(t, err)
 	r.Header.Set("Authorization", "Bearer "+key)
 	r.Header.Set("Content-Type", kind)
+	if method == http.MethodPut {
+		r.Header.Set("If-Match", "*")
+	}
 	response, err := http.DefaultClient.Do(r)
 	require.NoError(t, err)
 	defer response.Body.Close()
 	b, err := io.ReadAll(response.Body)
 	require.NoError(t, err)
-	return response.StatusCode, string(b)
+	return done(response.StatusCode), string(b)
 }
 
 // newKey makes an API key as a person does, and returns it with its id.
@@ -88,14 +91,14 @@ func TestFilesThroughTheAPI(t *testing.T) {
 	doc := `{"version":1,"name":"tides","title":"Tides","record":["tide","tides"],"source":"files","from":{"table":"tides"},"key":["row_number"],"fields":[{"name":"day","column":"day","time":"happened"},{"name":"high","column":"high"}]}`
 	status, b = withKey(t, key, http.MethodPut, "/api/v1/datasets/tides", doc, "application/json")
 	require.Equal(t, http.StatusOK, status, b)
-	status, b = withKey(t, key, http.MethodPost, "/api/v1/run", `{"definition":{"version":1,"dataset":"tides","measures":[{"sum":"high"},{"formula":"max(high) - min(high)"}]}}`, "application/json")
+	status, b = withKey(t, key, http.MethodPost, "/api/v1/run", `{"definition":{"version":2,"dataset":"tides","measures":[{"sum":"high"},{"formula":"max(high) - min(high)"}]}}`, "application/json")
 	require.Equal(t, http.StatusOK, status, b)
 	assert.Contains(t, b, `"13.6"`)
 	assert.Contains(t, b, `"0.8"`)
 	// Nobody has said who may see it: an author sees no row, and it goes only when nothing stands on it.
 	status, b = send(t, author(t, demo.AuthorEmail), http.MethodPost, "/api/v1/datasets/tides/records", "{}")
 	require.Equal(t, http.StatusOK, status, b)
-	assert.Contains(t, b, `"Count":0`)
+	assert.Contains(t, b, `"count":0`)
 	status, b = withKey(t, key, http.MethodDelete, "/api/v1/files/tides", "", "application/json")
 	assert.Equal(t, http.StatusConflict, status)
 	assert.Contains(t, b, "“Tides” stands on this file")
@@ -127,15 +130,15 @@ func TestWhoMayBuildOnWhat(t *testing.T) {
 	assert.Equal(t, http.StatusOK, seen())
 	status, _ := form(t, builder, "/data/sources/yard-desk/authors", map[string]string{"authors": "somebody@skerrin.example"})
 	require.Equal(t, http.StatusSeeOther, status)
-	t.Cleanup(func() { require.NoError(t, running.Store.SaveAuthors(ctx, "yard-desk", nil)) })
+	t.Cleanup(func() { require.NoError(t, running.Workspace.ShareSource(ctx, workspace.Operator(), "yard-desk", nil)) })
 	assert.Equal(t, http.StatusNotFound, seen())
 	for method, path := range map[string]string{"GET": "/api/v1/datasets/hazards/profile", "POST": "/api/v1/datasets/hazards/records"} {
 		status, _ := send(t, edda, method, path, "{}")
 		assert.Equal(t, http.StatusNotFound, status, path)
 	}
-	status, b := send(t, edda, http.MethodPost, "/api/v1/run", `{"definition":{"version":1,"dataset":"hazards","measures":[{"count":"records"}]}}`)
+	status, b := send(t, edda, http.MethodPost, "/api/v1/run", `{"definition":{"version":2,"dataset":"hazards","measures":[{"count":"records"}]}}`)
 	assert.Equal(t, http.StatusNotFound, status, b)
-	mine := `{"version":1,"name":"mine","title":"Mine","filters":[],"pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,4,4],"chart":{"version":1,"dataset":"hazards","measures":[{"count":"records"}],"form":"key figures"}}]}]}`
+	mine := `{"version":1,"name":"mine","title":"Mine","filters":[],"pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,4,4],"chart":{"version":2,"dataset":"hazards","measures":[{"count":"records"}],"form":"key figures"}}]}]}`
 	status, b = send(t, edda, http.MethodPut, "/api/v1/dashboards/mine", mine)
 	require.Equal(t, http.StatusOK, status, b)
 	status, b = send(t, edda, http.MethodPost, "/api/v1/dashboards/mine/publish", nil)
@@ -158,7 +161,7 @@ func TestWhoMayBuildOnWhat(t *testing.T) {
 		"beside":        `"by":[{"field":"opened"}],"also":[{"dataset":"hazards","measures":[{"count":"records"}]}]`,
 		"as its target": `"target":{"plan":"hazards","measure":{"count":"records"}}`,
 	} {
-		status, b = send(t, edda, http.MethodPost, "/api/v1/run", `{"definition":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],`+more+`}}`)
+		status, b = send(t, edda, http.MethodPost, "/api/v1/run", `{"definition":{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}],`+more+`}}`)
 		assert.Equal(t, http.StatusNotFound, status, "%s: %s", name, b)
 	}
 }
@@ -166,15 +169,16 @@ func TestWhoMayBuildOnWhat(t *testing.T) {
 // A column hidden from some roles does not exist for them, on any path.
 func TestHiddenColumnsTaint(t *testing.T) {
 	builder := author(t, demo.BuilderEmail)
-	_, err := running.Store.AddPerson(context.Background(), &store.Person{Name: "Olla Frame", Email: "olla@skerrin.example", PasswordHash: personHash(t)}, []string{"office"}, nil)
+	name := "Olla Frame"
+	_, err := running.Workspace.ChangePerson(context.Background(), workspace.Operator(), identity.Change{Name: &name, Email: "olla@skerrin.example", Password: demo.Password, Roles: []string{"office"}})
 	require.NoError(t, err)
 	office := author(t, "olla@skerrin.example")
 	for name, c := range map[string]struct{ method, path, body string }{
-		"in a group":         {"POST", "/api/v1/run", `{"definition":{"version":1,"dataset":"hazards","measures":[{"count":"records"}],"by":[{"field":"owner"}]}}`},
-		"in a condition":     {"POST", "/api/v1/run", `{"definition":{"version":1,"dataset":"hazards","measures":[{"count":"records"}],"where":{"field":"owner","contains":"a"}}}`},
-		"in a measure":       {"POST", "/api/v1/run", `{"definition":{"version":1,"dataset":"hazards","measures":[{"distinct":"owner"}]}}`},
-		"in a formula":       {"POST", "/api/v1/run", `{"definition":{"version":1,"dataset":"hazards","measures":[{"formula":"count(distinct owner)"}]}}`},
-		"in filters":         {"POST", "/api/v1/run", `{"definition":{"version":1,"dataset":"hazards","measures":[{"count":"records"}]},"filters":{"field":"owner","filled":true}}`},
+		"in a group":         {"POST", "/api/v1/run", `{"definition":{"version":2,"dataset":"hazards","measures":[{"count":"records"}],"by":[{"field":"owner"}]}}`},
+		"in a condition":     {"POST", "/api/v1/run", `{"definition":{"version":2,"dataset":"hazards","measures":[{"count":"records"}],"where":{"field":"owner","contains":"a"}}}`},
+		"in a measure":       {"POST", "/api/v1/run", `{"definition":{"version":2,"dataset":"hazards","measures":[{"distinct":"owner"}]}}`},
+		"in a formula":       {"POST", "/api/v1/run", `{"definition":{"version":2,"dataset":"hazards","measures":[{"formula":"count(distinct owner)"}]}}`},
+		"in filters":         {"POST", "/api/v1/run", `{"definition":{"version":2,"dataset":"hazards","measures":[{"count":"records"}]},"filters":{"field":"owner","filled":true}}`},
 		"in a sort":          {"POST", "/api/v1/datasets/hazards/records", `{"sort":"owner"}`},
 		"in a list":          {"POST", "/api/v1/datasets/hazards/records", `{"fields":["owner"]}`},
 		"in a list's filter": {"POST", "/api/v1/datasets/hazards/records", `{"filters":{"field":"owner","empty":true}}`},
@@ -197,7 +201,7 @@ func TestHiddenColumnsTaint(t *testing.T) {
 // Values that a viewer sets feed the calculation, and nothing else.
 func TestSettings(t *testing.T) {
 	builder := author(t, demo.BuilderEmail)
-	dashboard := `{"version":1,"name":"labour","title":"Labour","pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,6,4],"chart":{"version":1,"dataset":"yard-jobs","measures":[{"sum":"labour"},{"sum":"crew_hours"}],"form":"key figures"}}]}]}`
+	dashboard := `{"version":1,"name":"labour","title":"Labour","pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,6,4],"chart":{"version":2,"dataset":"yard-jobs","measures":[{"sum":"labour"},{"sum":"crew_hours"}],"form":"key figures"}}]}]}`
 	status, b := send(t, builder, http.MethodPut, "/api/v1/dashboards/labour", dashboard)
 	require.Equal(t, http.StatusOK, status, b)
 	status, b = send(t, builder, http.MethodPost, "/api/v1/dashboards/labour/publish", nil)
@@ -284,18 +288,12 @@ func TestFormsOfADataset(t *testing.T) {
 	assert.Equal(t, http.StatusSeeOther, status)
 }
 
-func personHash(t *testing.T) string {
-	h, err := identity.HashPassword(demo.Password)
-	require.NoError(t, err)
-	return h
-}
-
 // The host app's own accounting periods, read from a dataset, serve as a grain.
 func TestAccountingPeriodsFromADataset(t *testing.T) {
 	builder := author(t, demo.BuilderEmail)
 	_, was := send(t, builder, http.MethodGet, "/api/v1/workspace", nil)
 	t.Cleanup(func() { send(t, builder, http.MethodPut, "/api/v1/workspace", was) })
-	chart := `{"definition":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"accounting period"}],"where":{"field":"opened","within":{"from":"2026-01-01","to":"2026-06-30"}}}}`
+	chart := `{"definition":{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"accounting period"}],"where":{"field":"opened","within":{"from":"2026-01-01","to":"2026-06-30"}}}}`
 	status, b := send(t, builder, http.MethodPost, "/api/v1/run", chart)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, b, "no accounting periods of its own")

@@ -4,7 +4,6 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -12,17 +11,18 @@ import (
 	"eskadel/core/problem"
 	"eskadel/core/rule"
 	"eskadel/identity"
-	"eskadel/store"
+	"eskadel/view"
+	"eskadel/workspace"
 )
 
 // parts of a dataset's page, in order, with their words.
-var datasetParts = [][2]string{{"fields", "fields"}, {"linked", "linked records"}, {"calculations", "calculations"}, {"conditions", "conditions"}, {"rules", "row rules"}, {"records", "records"}, {"used", "where it is used"}, {"document", "document"}}
+var datasetParts = [][2]string{{"fields", "fields"}, {"linked", "linked records"}, {"calculations", "calculations"}, {"conditions", "conditions"}, {"rules", "row rules"}, {"records", "records"}, {"used", "where it is used"}, {"history", "history"}, {"document", "document"}}
 
 func (s *Server) dataset(c *gin.Context) { s.datasetPage(c, http.StatusOK, gin.H{}) }
 
 func (s *Server) datasetPage(c *gin.Context, status int, data gin.H) {
-	ctx := c.Request.Context()
-	d, err := s.keptDataset(c)
+	ctx, who := c.Request.Context(), caller(c)
+	d, err := s.ws.DatasetPage(ctx, who, c.Param("dataset"))
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -31,62 +31,60 @@ func (s *Server) datasetPage(c *gin.Context, status int, data gin.H) {
 	if !slices.ContainsFunc(datasetParts, func(p [2]string) bool { return p[0] == part }) {
 		part = "fields"
 	}
-	data["Doc"], data["Part"], data["Parts"] = d, part, datasetParts
+	data["Doc"], data["Kept"], data["Part"], data["Parts"] = d.Doc, d.Standing, part, datasetParts
 	if data["Written"] == nil {
-		data["Written"] = string(d.JSON())
+		data["Written"] = string(d.Raw)
+		if d.Doc != nil {
+			data["Written"] = string(d.Doc.JSON())
+		}
 	}
-	ds, err := s.engine.Dataset(ctx, d.Name, caller(c).Viewer)
-	if err != nil {
+	if d.Dataset == nil {
 		if data["Problem"] == nil {
-			data["Problem"] = problem.Of(err)
+			data["Problem"] = d.Trouble
 		}
-		data["Part"] = "document"
-		s.page(c, status, "dataset", d.Title, data)
-		return
-	}
-	data["Dataset"], data["Fields"] = ds, datasetFields(ds)
-	if p := problem.Of(rule.Publishable(ds)); p != nil {
-		data["RuleProblem"], data["Ruleless"] = p, ds.Ruleless()
-	}
-	if who := caller(c); who.Builder && part == "fields" {
-		if data["Authors"], err = s.authorTicks(c, d.SeenBy); err != nil {
-			s.fail(c, err)
-			return
+		if d.Doc == nil {
+			data["Doc"] = &dataset.Document{Name: d.Name, Title: d.Title}
+		}
+		if part != "history" && part != "used" {
+			data["Part"] = "document"
 		}
 	}
-	switch part {
-	case "records":
-		data["Preview"], err = s.preview(c, ds, caller(c).Viewer)
-	case "used":
-		data["Uses"], err = s.store.Uses(ctx, d.Name)
-	case "rules":
-		data["Attributes"], data["Roles"] = s.familiar(c)
-		data["WrittenRoles"], data["WrittenWhere"], data["WrittenWords"] = chosen(c, "roles"), c.PostForm("where"), c.PostForm("words")
-		data["Tables"] = ruledTables(ds)
-		var people []store.Person
-		people, err = s.store.People(ctx)
-		data["People"] = people
-	case "linked":
-		data["Pointing"], data["Links"] = pointing(ds), ds.Table.Links
-		data["OpenPointer"] = c.PostForm("table") + "|" + c.PostForm("by") + "|" + c.PostForm("of")
+	if part == "used" {
+		data["Uses"], err = s.ws.Uses(ctx, who, workspace.Dataset, d.Name)
+	}
+	if part == "history" {
+		data["Versions"], err = s.history(c, workspace.Dataset, d.Name)
+	}
+	if ds := d.Dataset; ds != nil && err == nil {
+		data["Dataset"], data["Fields"] = ds, datasetFields(ds)
+		if p := problem.Of(rule.Publishable(ds)); p != nil {
+			data["RuleProblem"], data["Ruleless"] = p, ds.Ruleless()
+		}
+		if d.May && part == "fields" {
+			if data["Authors"], err = s.authorTicks(c, d.Doc.SeenBy); err != nil {
+				s.fail(c, err)
+				return
+			}
+		}
+		switch part {
+		case "records":
+			data["Preview"], err = s.ws.Records(ctx, who, ds, workspace.Listing{Size: previewed})
+		case "rules":
+			data["Attributes"], data["Roles"] = s.ws.Familiar(ctx, who)
+			data["WrittenRoles"], data["WrittenWhere"], data["WrittenWords"] = chosen(c, "roles"), c.PostForm("where"), c.PostForm("words")
+			data["Tables"] = ruledTables(ds)
+			if d.May {
+				data["People"], err = s.ws.People(ctx, who)
+			}
+		case "linked":
+			data["Pointing"], data["Links"] = pointing(ds), ds.Table.Links
+			data["OpenPointer"] = c.PostForm("table") + "|" + c.PostForm("by") + "|" + c.PostForm("of")
+		}
 	}
 	if err != nil {
 		data["PartProblem"] = problem.Of(err)
 	}
 	s.page(c, status, "dataset", d.Title, data)
-}
-
-// keptDataset reads the dataset document that an address names, if the caller may use it.
-func (s *Server) keptDataset(c *gin.Context) (*dataset.Document, error) {
-	kept, err := s.store.Dataset(c.Request.Context(), c.Param("dataset"))
-	if err != nil {
-		return nil, err
-	}
-	d, err := dataset.Read(kept.Document)
-	if err != nil {
-		return nil, err
-	}
-	return d, s.mayUse(c.Request.Context(), caller(c), d)
 }
 
 // A ruledTable is a table that a dataset reads, with who may see its records.
@@ -134,58 +132,50 @@ func pointing(ds *dataset.Dataset) (out []pointer) {
 
 // saveDataset makes the one change that a form asks for, or takes the whole document.
 func (s *Server) saveDataset(c *gin.Context) {
-	kept, err := s.store.Dataset(c.Request.Context(), c.Param("dataset"))
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	written := c.PostForm("document")
+	ctx, who, name := c.Request.Context(), caller(c), c.Param("dataset")
+	from, written := on(c), c.PostForm("document")
 	var d *dataset.Document
+	var err error
 	if written != "" {
 		d, err = dataset.Read([]byte(written))
-		if err == nil && d.Name != kept.Name {
-			err = problem.New(problem.Invalid, "name", "The name of a dataset stays “%s”, because charts refer to it.", kept.Name)
+		if err == nil && d.Name != name {
+			err = problem.New(problem.Invalid, "name", "The name of a dataset stays “%s”, because charts refer to it.", name)
 		}
-	} else if d, err = dataset.Read(kept.Document); err == nil {
-		if err = s.roundWidth(c, d.Name); err == nil {
+	} else if d, err = s.ws.DatasetAt(ctx, who, name, from.Revision); err == nil {
+		if err = s.roundWidth(c, name); err == nil {
 			err = change(c, d)
 		}
 	}
 	if err == nil {
-		err = s.keepDataset(c, d)
+		_, err = s.ws.SaveDataset(ctx, who, d, from, c.PostForm("anyway") != "")
 	}
-	if p := problem.Of(err); p != nil {
-		data := gin.H{"Problem": p, "Form": c.Request.PostForm}
+	if p := problem.Of(err); p != nil && problem.Is(err, problem.Forbidden) {
+		s.fail(c, err)
+		return
+	} else if p != nil {
+		data := s.unkept(c, err, "/data/datasets/"+name+"?part="+url.QueryEscape(c.Query("part")))
 		if written != "" {
 			data["Written"] = written
 		}
-		s.datasetPage(c, 422, data)
+		s.datasetPage(c, statusOf(p), data)
 		return
 	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	part := c.Query("part")
 	if f := c.PostForm("then"); f != "" {
-		redirect(c, "/data/datasets/"+d.Name+"/fields/"+url.PathEscape(f))
+		redirect(c, "/data/datasets/"+name+"/fields/"+url.PathEscape(f))
 		return
 	}
-	redirect(c, "/data/datasets/"+d.Name+"?part="+url.QueryEscape(part))
+	redirect(c, "/data/datasets/"+name+"?part="+url.QueryEscape(c.Query("part")))
 }
 
 func (s *Server) removeDataset(c *gin.Context) {
-	name := c.Param("dataset")
-	uses, err := s.store.Uses(c.Request.Context(), name)
-	if err == nil && len(uses) > 0 {
-		s.datasetPage(c, 409, gin.H{"Problem": problem.New(problem.Conflict, "", "%s stand on this dataset: change them first.", strings.Join(uses, ", "))})
+	err := s.ws.Remove(c.Request.Context(), caller(c), workspace.Dataset, c.Param("dataset"), workspace.On{})
+	if p := problem.Of(err); p != nil && p.Code == problem.Conflict {
+		s.datasetPage(c, 409, gin.H{"Problem": p})
 		return
-	}
-	if err == nil {
-		err = s.store.RemoveDataset(c.Request.Context(), name)
-	}
-	if err == nil {
-		err = s.store.Audit(c.Request.Context(), caller(c).Name, "removed the dataset", name)
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -201,11 +191,10 @@ func (s *Server) viewAs(c *gin.Context) {
 	if err == nil {
 		as, err = s.viewerFrom(c)
 	}
-	if err != nil {
-		s.fail(c, err)
-		return
+	var v *view.ViewAs
+	if err == nil {
+		v, err = s.ws.ViewAs(c.Request.Context(), caller(c), ds, as)
 	}
-	v, err := s.engine.ViewAs(c.Request.Context(), ds, as)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -216,15 +205,16 @@ func (s *Server) viewAs(c *gin.Context) {
 // viewerFrom reads the viewer of a “view as”: a person, or chosen roles with attributes.
 func (s *Server) viewerFrom(c *gin.Context) (v rule.Viewer, err error) {
 	if email := c.PostForm("person"); email != "" {
-		p, err := s.store.PersonByEmail(c.Request.Context(), email)
-		if err != nil {
-			return v, err
-		}
-		return rule.Viewer{ID: p.Email, Name: p.Name, Roles: p.RoleList(), Attributes: p.AttributeMap()}, nil
+		return s.ws.PersonAsViewer(c.Request.Context(), caller(c), email)
 	}
 	v = rule.Viewer{ID: "view as", Roles: chosen(c, "roles")}
 	v.Attributes, err = identity.Attributes(attributeLines(c))
 	return v, err
+}
+
+// usable finds a dataset that the caller may make something of.
+func (s *Server) usable(c *gin.Context, name string) (*dataset.Dataset, error) {
+	return s.ws.Dataset(c.Request.Context(), caller(c), name)
 }
 
 // exportDataset is the document as a file.

@@ -13,11 +13,11 @@ import (
 	"eskadel/demo"
 )
 
-const simple = `{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"kind"}],"form":"bars"}`
+const simple = `{"version":2,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"kind"}],"form":"bars"}`
 
 func TestTheChartEditorsParts(t *testing.T) {
 	c := author(t, demo.AuthorEmail)
-	status, html := form(t, c, "/charts/menu", map[string]string{"document": `{"version":1,"dataset":"","measures":null,"form":"columns"}`, "part": "dataset"})
+	status, html := form(t, c, "/charts/menu", map[string]string{"document": `{"version":2,"dataset":"","measures":null,"form":"columns"}`, "part": "dataset"})
 	require.Equal(t, http.StatusOK, status)
 	assert.Contains(t, html, "Yard jobs")
 	assert.Contains(t, html, "Which records?")
@@ -69,9 +69,24 @@ func TestALibraryChartIsPlacedAndPublished(t *testing.T) {
 	assert.Contains(t, body, `"library":"kept"`)
 	_, body = send(t, c, http.MethodPost, "/api/v1/dashboards/from-the-library/widgets/widget-1/run", map[string]any{})
 	assert.Contains(t, body, scalar(t, conn, "select sum(yard_cost) from yard_job where kind = 'rework' and status <> 'withdrawn'"))
-	// Changed in the library, changed everywhere.
-	form(t, c, "/charts/change", map[string]string{"document": strings.Replace(simple, "sum", "count", 1), "at": "library/kept"})
-	_, body = send(t, c, http.MethodPost, "/api/v1/dashboards/from-the-library/widgets/widget-1/run", map[string]any{})
+	// Changed in the library, what is published stays byte for byte, until it changes everywhere.
+	run := func() string {
+		_, b := send(t, c, http.MethodPost, "/api/v1/dashboards/from-the-library/widgets/widget-1/run", map[string]any{})
+		return b
+	}
+	before := run()
+	status, body = form(t, c, "/charts/change", map[string]string{"document": strings.Replace(simple, "sum", "count", 1), "at": "library/kept"})
+	require.Equal(t, http.StatusOK, status, body)
+	assert.Equal(t, before, run())
+	status, body = send(t, c, http.MethodPost, "/api/v1/charts/kept/publish", `{"where":"from now on"}`)
+	require.Equal(t, http.StatusOK, status, body)
+	assert.Equal(t, before, run())
+	_, draft := send(t, c, http.MethodPost, "/api/v1/dashboards/from-the-library/widgets/widget-1/run?draft=1", map[string]any{})
+	assert.NotEqual(t, before, draft, "a draft shows the newest")
+	status, body = send(t, c, http.MethodPost, "/api/v1/charts/kept/publish", `{"where":"everywhere"}`)
+	require.Equal(t, http.StatusOK, status, body)
+	assert.Contains(t, body, `"dashboards":["From the library"]`)
+	body = run()
 	assert.Contains(t, body, `"exact":"`+scalar(t, conn, "select count(yard_cost) from yard_job where kind = 'rework' and status <> 'withdrawn'")+`"`)
 	_, body = send(t, c, http.MethodGet, "/home/list?find=LIBRARY", nil)
 	assert.Contains(t, body, "From the library")
@@ -86,22 +101,22 @@ func TestDefinitionsRunThroughTheAPI(t *testing.T) {
 	run := func(definition, filters string) (int, string) {
 		return send(t, c, http.MethodPost, "/api/v1/run", `{"definition":`+definition+`,"filters":`+filters+`}`)
 	}
-	status, body := run(`{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}]}`, `{"field":"kind","is":"rework"}`)
+	status, body := run(`{"version":2,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}]}`, `{"field":"kind","is":"rework"}`)
 	require.Equal(t, http.StatusOK, status, body)
 	assert.Contains(t, body, `"exact":"`+scalar(t, conn, "select sum(yard_cost) from yard_job where kind = 'rework' and status <> 'withdrawn'")+`"`)
-	status, body = run(`{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}]}`, `{"field":"title","is":"a\u0000b"}`)
+	status, body = run(`{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}]}`, `{"field":"title","is":"a\u0000b"}`)
 	assert.Equal(t, http.StatusUnprocessableEntity, status, "a sign that no text may hold: %s", body)
 	assert.Contains(t, body, "no text")
 	for definition, words := range map[string]string{
-		`{"version":1,"dataset":"yard-jobs","measures":[{"sum":"colour"}]}`: "no field “colour”",
-		`{"version":1,"dataset":"barges","measures":[]}`:                    "no dataset “barges”",
-		`{"version":2,"dataset":"yard-jobs","measures":[]}`:                 "version 1",
+		`{"version":2,"dataset":"yard-jobs","measures":[{"sum":"colour"}]}`: "no field “colour”",
+		`{"version":2,"dataset":"barges","measures":[]}`:                    "no dataset “barges”",
+		`{"version":9,"dataset":"yard-jobs","measures":[]}`:                 "newer Eskadel",
 	} {
 		status, body := run(definition, `"every row"`)
 		assert.GreaterOrEqual(t, status, 400)
 		assert.Contains(t, body, words)
 	}
-	status, body = run(`{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}]}`, `{"field":"kind","resembles":"x"}`)
+	status, body = run(`{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}]}`, `{"field":"kind","resembles":"x"}`)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, body, `no comparison \"resembles\"`)
 }

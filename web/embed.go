@@ -9,17 +9,17 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/problem"
-	"eskadel/identity"
+	"eskadel/web/gate"
 )
 
 // frame serves the page within a frame. It knows nobody yet: the host page hands the
 // viewer pass to it. Only pages of the host app's origins may show it; to others it
 // says so, on a page that holds nothing else.
 func (s *Server) frame(c *gin.Context) {
-	app, err := s.store.HostApp(c.Request.Context(), c.Param("app"))
+	app, err := s.ws.Frame(c.Request.Context(), c.Param("app"))
 	if p := problem.Of(err); p != nil {
 		c.Header("Content-Security-Policy", policy("*"))
-		s.page(c, statuses[p.Code], "frame-problem", "Not shown", gin.H{"Problem": p})
+		s.page(c, statusOf(p), "frame-problem", "Not shown", gin.H{"Problem": p})
 		return
 	}
 	origins := app.OriginList()
@@ -44,11 +44,11 @@ func (s *Server) frameSession(c *gin.Context) {
 		Page   *string `json:"page"` // the sheet that is wanted with it, if any
 		Widget string  `json:"widget"`
 	}
-	if err := body(c, &in); err != nil || in.Pass == "" {
+	if err := gate.Body(c, &in); err != nil || in.Pass == "" {
 		s.fail(c, problem.New(problem.Invalid, "", "A viewer pass is expected."))
 		return
 	}
-	bearer, expires, err := identity.Exchange(c.Request.Context(), s.store, in.Pass, in.Origin, c.Param("app"), c.Param("dashboard"))
+	bearer, expires, err := s.ws.Enter(c.Request.Context(), in.Pass, in.Origin, c.Param("app"), c.Param("dashboard"))
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -56,14 +56,14 @@ func (s *Server) frameSession(c *gin.Context) {
 	out := gin.H{"bearer": bearer, "expires": expires}
 	if in.Page != nil {
 		// The first sheet comes with it, so that the widgets can be asked for at once.
-		who, err := identity.ByBearer(c.Request.Context(), s.store, bearer)
-		if s.known(c, who, err); err != nil {
+		who, err := s.ws.ByBearer(c.Request.Context(), bearer)
+		if s.gate.Take(c, who, err); err != nil {
 			return
 		}
-		v, err := s.view(c)
+		v, err := s.look(c)
 		var data gin.H
 		if err == nil {
-			data, err = sheetOf(c, v, *in.Page, in.Widget)
+			data, err = sheetOf(v, *in.Page, in.Widget)
 		}
 		if err == nil {
 			out["sheet"], err = s.text("sheet", data)

@@ -60,7 +60,7 @@ func TestTenMillionAmountsAddUpToThePenny(t *testing.T) {
 	status, body = send(t, c, http.MethodPut, "/api/v1/datasets/amounts", `{"version":1,"name":"amounts","title":"Amounts","record":["amount","amounts"],"source":"yard-desk","from":{"table":"amount_line"},"key":["id"],
 		"fields":[{"name":"part","column":"part","label":"Part"},{"name":"amount","column":"amount","label":"Amount"}]}`)
 	require.Less(t, status, 300, body)
-	definition := `{"version":1,"dataset":"amounts","measures":[{"sum":"amount"}],"by":[{"field":"part"}]}`
+	definition := `{"version":2,"dataset":"amounts","measures":[{"sum":"amount"}],"by":[{"field":"part"}]}`
 
 	status, body = send(t, c, http.MethodPost, "/api/v1/run", `{"definition":`+definition+`}`)
 	require.Equal(t, http.StatusOK, status, body)

@@ -3,10 +3,8 @@ package web
 import (
 	"encoding/json"
 	"net/http"
-	"net/url"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -17,7 +15,8 @@ import (
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/reading"
-	"eskadel/live"
+	"eskadel/view"
+	"eskadel/workspace"
 )
 
 // profiled returns the dataset of a request with what is in its fields for the caller.
@@ -26,7 +25,7 @@ func (s *Server) profiled(c *gin.Context) (*dataset.Dataset, *profile.Profile, e
 	if err != nil {
 		return nil, nil, err
 	}
-	p, err := s.engine.Profile(c.Request.Context(), ds, caller(c).Viewer, "")
+	p, err := s.ws.Profile(c.Request.Context(), caller(c), ds, "")
 	return ds, p, err
 }
 
@@ -37,13 +36,22 @@ func (s *Server) datasetProfile(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	s.part(c, http.StatusOK, "fields", gin.H{"Dataset": ds, "Doc": &ds.Document, "Profile": newProfileView(ds, p, s.engine.Calendar().Zone), "Caller": caller(c)})
+	s.part(c, http.StatusOK, "fields", gin.H{"Dataset": ds, "Doc": &ds.Document, "Profile": newProfileView(ds, p, s.ws.Calendar().Zone), "Caller": caller(c), "Kept": s.standingOf(c, ds.Name)})
 }
 
 // fieldPage edits one field.
-func (s *Server) fieldPage(c *gin.Context) { s.fieldForm(c, http.StatusOK, nil, nil) }
+func (s *Server) fieldPage(c *gin.Context) { s.fieldForm(c, http.StatusOK, gin.H{}) }
 
-func (s *Server) fieldForm(c *gin.Context, status int, p *problem.Problem, form url.Values) {
+// standingOf is a dataset's standing; the zero one where it cannot be had.
+func (s *Server) standingOf(c *gin.Context, name string) workspace.Standing {
+	if d, err := s.ws.DatasetPage(c.Request.Context(), caller(c), name); err == nil {
+		return d.Standing
+	}
+	return workspace.Standing{}
+}
+
+func (s *Server) fieldForm(c *gin.Context, status int, data gin.H) {
+	ctx, who := c.Request.Context(), caller(c)
 	ds, err := s.usable(c, c.Param("dataset"))
 	if err != nil {
 		s.fail(c, err)
@@ -54,24 +62,26 @@ func (s *Server) fieldForm(c *gin.Context, status int, p *problem.Problem, form 
 		s.fail(c, err)
 		return
 	}
-	data := gin.H{"Dataset": ds, "Doc": &ds.Document, "F": f, "Problem": p, "Form": form, "Aggregates": query.Aggregates(), "Names": formulaNames(ds), "ReadAs": readLikes, "At": slices.IndexFunc(ds.Fields, func(d dataset.FieldDocument) bool { return d.Name == f.Name })}
-	if profiled, err := s.engine.Profile(c.Request.Context(), ds, caller(c).Viewer, f.Name); err == nil && len(profiled.Fields) == 1 {
-		data["Profile"] = newProfileView(ds, profiled, s.engine.Calendar().Zone)
+	for name, v := range (gin.H{"Dataset": ds, "Doc": &ds.Document, "Kept": s.standingOf(c, ds.Name), "F": f, "Aggregates": query.Aggregates(), "Names": formulaNames(ds), "ReadAs": readLikes, "At": slices.IndexFunc(ds.Fields, func(d dataset.FieldDocument) bool { return d.Name == f.Name })}) {
+		data[name] = v
+	}
+	if profiled, err := s.ws.Profile(ctx, who, ds, f.Name); err == nil && len(profiled.Fields) == 1 {
+		data["Profile"] = newProfileView(ds, profiled, s.ws.Calendar().Zone)
 	} else if err != nil {
 		data["ProfileProblem"] = problem.Of(err)
 	}
 	if f.Several && !f.Hidden {
 		var err error
-		if data["Values"], err = s.engine.ListValues(c.Request.Context(), ds, f.Name, "", caller(c).Viewer); err != nil {
+		if data["Values"], err = s.ws.Values(ctx, who, ds, f.Name, ""); err != nil {
 			data["ProfileProblem"] = problem.Of(err)
 		}
 	}
 	if f.IsLink() && len(f.List) == 0 {
 		// The names of the linked table, those that no record has among them.
-		data["Linked"], _ = s.engine.Names(c.Request.Context(), ds, f, caller(c).Viewer)
+		data["Linked"], _ = s.ws.Names(ctx, who, ds, f)
 	}
-	if caller(c).Builder {
-		_, roles := s.familiar(c)
+	if who.Builder {
+		_, roles := s.ws.Familiar(ctx, who)
 		data["Roles"] = roles[1:]
 	}
 	var list []string
@@ -93,7 +103,8 @@ var readLikes = []struct{ Type, Like string }{
 }
 
 func (s *Server) saveField(c *gin.Context) {
-	d, err := s.keptDataset(c)
+	ctx, who, from := c.Request.Context(), caller(c), on(c)
+	d, err := s.ws.DatasetAt(ctx, who, c.Param("dataset"), from.Revision)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -105,10 +116,10 @@ func (s *Server) saveField(c *gin.Context) {
 	}
 	err = changeField(c, &d.Fields[i])
 	if err == nil {
-		err = s.keepDataset(c, d)
+		_, err = s.ws.SaveDataset(ctx, who, d, from, c.PostForm("anyway") != "")
 	}
 	if p := problem.Of(err); p != nil {
-		s.fieldForm(c, 422, p, c.Request.PostForm)
+		s.fieldForm(c, statusOf(p), s.unkept(c, err, c.Request.URL.Path))
 		return
 	}
 	if err != nil {
@@ -196,7 +207,7 @@ func (s *Server) formulaTrial(c *gin.Context) {
 		return
 	}
 	text := c.PostForm("formula")
-	t, err := s.engine.Try(c.Request.Context(), ds, text, caller(c).Viewer)
+	t, err := s.ws.Try(c.Request.Context(), caller(c), ds, text)
 	if p := problem.Of(err); p != nil {
 		at := -1
 		if i := strings.LastIndex(p.Place, "@"); i >= 0 {
@@ -223,23 +234,15 @@ func (s *Server) oddRecords(c *gin.Context) {
 	if err == nil {
 		where, err = conditionFrom(c, "where")
 	}
+	var p *view.Page
 	if err == nil {
-		err = query.CheckCondition(where, ds)
+		p, err = s.ws.Records(c.Request.Context(), caller(c), ds, workspace.Listing{Where: where, Size: query.PageSize})
 	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	v := caller(c).Viewer
-	if where.Op == filter.Unreadable {
-		ds = ds.AsKept(where.Field)
-	}
-	l, err := s.engine.Records(c.Request.Context(), query.NewList(ds, s.engine.Setting(ds, v, where, time.Time{}), query.PageSize), v)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	s.part(c, http.StatusOK, "odd-records", live.NewPage(l))
+	s.part(c, http.StatusOK, "odd-records", p)
 }
 
 // formulaHelp explains every function with an example from the records at hand.
@@ -249,7 +252,7 @@ func (s *Server) formulaHelp(c *gin.Context) {
 		s.fail(c, err)
 		return
 	}
-	help, err := s.engine.Help(c.Request.Context(), ds, caller(c).Viewer)
+	help, err := s.ws.Help(c.Request.Context(), caller(c), ds)
 	if err != nil {
 		s.fail(c, err)
 		return

@@ -22,10 +22,12 @@ type formExample struct {
 // forms is the page that says what each form is for, each drawn from the demo's records
 // where those are there, with the sentence that makes it.
 func (s *Server) forms(c *gin.Context) {
-	d, _, err := s.draft(c, galleryName)
-	if p := problem.Of(err); p != nil && p.Code == problem.NotFound {
-		d = &dashboard.Document{}
-	} else if err != nil {
+	d := &dashboard.Document{}
+	o, err := s.ws.Dashboard(c.Request.Context(), caller(c), galleryName, true)
+	switch {
+	case err == nil:
+		d = o.Doc
+	case !problem.Is(err, problem.NotFound):
 		s.fail(c, err)
 		return
 	}
@@ -36,10 +38,8 @@ func (s *Server) forms(c *gin.Context) {
 			if w.Chart == nil || w.Chart.Own == nil || w.Chart.Own.Form != f {
 				continue
 			}
-			doc := w.Chart.Own
-			doc.Sets = sets{s, c}
-			if ds, err := s.usable(c, doc.Dataset); err == nil {
-				e.Widget, e.Title, e.Sentence = w.ID, sentence.Title(doc, ds), sentence.Text(doc, ds)
+			if k, err := s.ws.SketchOf(c.Request.Context(), caller(c), w.Chart.Own); err == nil && k.Dataset != nil {
+				e.Widget, e.Title, e.Sentence = w.ID, k.Title(), sentence.Text(k.Doc, k.Dataset)
 				break
 			}
 		}

@@ -82,11 +82,11 @@ func TestWhatEachFormIsFor(t *testing.T) {
 func TestSiblingsShareScaleAndOrder(t *testing.T) {
 	c := author(t, demo.BuilderEmail)
 	chartOf := func(kind string) string {
-		return `{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"by":[{"field":"part_group"}],"where":{"field":"kind","is":"` + kind + `"},"form":"bars"}`
+		return `{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}],"by":[{"field":"part_group"}],"where":{"field":"kind","is":"` + kind + `"},"form":"bars"}`
 	}
 	put := func(scale string) {
 		status, body := send(t, c, http.MethodPut, "/api/v1/dashboards/siblings", `{"version":1,"name":"siblings","title":"Siblings","pages":[{"title":"One","widgets":[
-			{"id":"k","at":[0,8,6,4],`+scale+`"chart":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}},
+			{"id":"k","at":[0,8,6,4],`+scale+`"chart":{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}},
 			{"id":"a","at":[0,0,6,4],`+scale+`"chart":`+chartOf("fit-out")+`},{"id":"b","at":[6,0,6,4],`+scale+`"chart":`+chartOf("seasonal care")+`}]}]}`)
 		require.Less(t, status, 300, body)
 	}
@@ -119,7 +119,7 @@ func TestSiblingsShareScaleAndOrder(t *testing.T) {
 // cards are shown.
 func TestBoardsAndCalendarsAreOfAllRecords(t *testing.T) {
 	c, conn := author(t, demo.BuilderEmail), records(t)
-	chartOf := `{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"%s","finish":{%s}}`
+	chartOf := `{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"%s","finish":{%s}}`
 	status, body := send(t, c, http.MethodPut, "/api/v1/dashboards/lists", `{"version":1,"name":"lists","title":"Lists","pages":[{"title":"One","widgets":[
 		{"id":"board","at":[0,0,6,4],"chart":`+fmt.Sprintf(chartOf, "board", `"stage":"kind"`)+`},{"id":"calendar","at":[6,0,6,4],"chart":`+fmt.Sprintf(chartOf, "calendar", `"from":"opened"`)+`}]}]}`)
 	require.Less(t, status, 300, body)
@@ -148,7 +148,7 @@ func TestBoardsAndCalendarsAreOfAllRecords(t *testing.T) {
 func TestFiltersOfNumbersAndOfYesOrNo(t *testing.T) {
 	c, conn := author(t, demo.BuilderEmail), records(t)
 	status, body := send(t, c, http.MethodPut, "/api/v1/dashboards/narrowed", `{"version":1,"name":"narrowed","title":"Narrowed","filters":[{"name":"dear","kind":"number","field":"yard_cost","label":"with a cost","default":{"at_least":100}},{"name":"late","kind":"yes or no","field":"late","label":"late:"}],
-		"pages":[{"title":"One","widgets":[{"id":"n","at":[0,0,6,4],"chart":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}}]}]}`)
+		"pages":[{"title":"One","widgets":[{"id":"n","at":[0,0,6,4],"chart":{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}}]}]}`)
 	require.Less(t, status, 300, body)
 	const base = "select count(*) from yard_job where status <> 'withdrawn' and yard_cost >= "
 	for state, want := range map[string][2]string{
@@ -173,10 +173,10 @@ func TestFiltersOfNumbersAndOfYesOrNo(t *testing.T) {
 func TestTheReadingLineCountsWhatItNarrows(t *testing.T) {
 	c := author(t, demo.AuthorEmail)
 	status, b := send(t, c, http.MethodPut, "/api/v1/dashboards/both", `{"version":1,"name":"both","title":"Both","filters":[{"name":"yard","field":"yard","kind":"values"}],"pages":[
-		{"title":"One","widgets":[{"id":"a","at":[0,0,4,4],"chart":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}},
-			{"id":"b","at":[4,0,4,4],"chart":{"version":1,"dataset":"hazards","measures":[{"count":"records"}],"form":"key figures"}},
-			{"id":"c","at":[8,0,4,4],"answers_to":{"yard":""},"chart":{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"form":"key figures"}}]},
-		{"title":"Two","widgets":[{"id":"d","at":[0,0,4,4],"chart":{"version":1,"dataset":"hazards","measures":[{"count":"records"}],"form":"key figures"}}]}]}`)
+		{"title":"One","widgets":[{"id":"a","at":[0,0,4,4],"chart":{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}},
+			{"id":"b","at":[4,0,4,4],"chart":{"version":2,"dataset":"hazards","measures":[{"count":"records"}],"form":"key figures"}},
+			{"id":"c","at":[8,0,4,4],"answers_to":{"yard":""},"chart":{"version":2,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"form":"key figures"}}]},
+		{"title":"Two","widgets":[{"id":"d","at":[0,0,4,4],"chart":{"version":2,"dataset":"hazards","measures":[{"count":"records"}],"form":"key figures"}}]}]}`)
 	require.Equal(t, http.StatusOK, status, b)
 	line := func(page, state string) string {
 		status, b := form(t, c, "/view/both/line", map[string]string{"page": page, "state": state, "draft": "1"})
@@ -197,8 +197,8 @@ func TestTheReadingLineCountsWhatItNarrows(t *testing.T) {
 func TestADraftHasTheColoursThatPublishingGives(t *testing.T) {
 	c := author(t, demo.AuthorEmail)
 	status, b := send(t, c, http.MethodPut, "/api/v1/dashboards/tones", `{"version":1,"name":"tones","title":"Tones","pages":[{"title":"One","widgets":[
-		{"id":"a","at":[0,0,6,4],"chart":{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"by":[{"field":"part_group"}],"split":{"field":"home_port","largest":4,"others":true},"form":{"bars":"stacked"}}},
-		{"id":"b","at":[6,0,6,4],"chart":{"version":1,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"home_port"}],"form":"pie"}}]}]}`)
+		{"id":"a","at":[0,0,6,4],"chart":{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}],"by":[{"field":"part_group"}],"split":{"field":"home_port","largest":4,"others":true},"form":{"bars":"stacked"}}},
+		{"id":"b","at":[6,0,6,4],"chart":{"version":2,"dataset":"yard-jobs","measures":[{"sum":"yard_cost"}],"by":[{"field":"home_port"}],"form":"pie"}}]}]}`)
 	require.Equal(t, http.StatusOK, status, b)
 	colours := func(draft string) map[string]string {
 		out := map[string]string{}

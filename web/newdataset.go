@@ -8,13 +8,14 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
+	"eskadel/workspace"
 )
 
 // newDataset offers the ways to make a dataset that is not one table.
 func (s *Server) newDataset(c *gin.Context) { s.newDatasetPage(c, http.StatusOK, gin.H{}) }
 
 func (s *Server) newDatasetPage(c *gin.Context, status int, data gin.H) {
-	tables, err := s.engine.Catalogue(c.Request.Context(), c.Param("source"))
+	tables, err := s.ws.Tables(c.Request.Context(), caller(c), c.Param("source"))
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -25,20 +26,24 @@ func (s *Server) newDatasetPage(c *gin.Context, status int, data gin.H) {
 
 // createDataset makes a dataset of a query, of the elements of a list, of columns, or of a file.
 func (s *Server) createDataset(c *gin.Context) {
+	ctx, who := c.Request.Context(), caller(c)
 	d, err := s.startDataset(c)
-	if err == nil && c.PostForm("how") != "document" {
+	switch {
+	case err != nil:
+	case c.PostForm("how") == "document":
 		// Only a document, whose fields and rules stay as they are, replaces a dataset.
-		if _, unknown := s.store.Dataset(c.Request.Context(), d.Name); unknown == nil {
-			err = problem.New(problem.Conflict, "title", "There is a dataset called “%s” already.", d.Name)
+		from := workspace.On{}
+		if kept, e := s.ws.DatasetPage(ctx, who, d.Name); e == nil {
+			from.Revision = kept.Revision
 		}
-	}
-	if err == nil {
-		err = s.keepDataset(c, d)
+		_, err = s.ws.SaveDataset(ctx, who, d, from, c.PostForm("anyway") != "")
+	default:
+		_, err = s.ws.NewDataset(ctx, who, d)
 	}
 	if p := problem.Of(err); p != nil {
-		data := gin.H{"Problem": p}
+		data := s.unkept(c, err, "/data")
 		if d != nil && c.PostForm("how") == "document" {
-			if all := s.engine.Misfits(c.Request.Context(), d); len(all) > 1 {
+			if all := s.ws.Misfits(ctx, who, d); len(all) > 1 {
 				data["Misfits"] = all
 			}
 		}
@@ -80,11 +85,7 @@ func (s *Server) startDataset(c *gin.Context) (*dataset.Document, error) {
 	default:
 		return d, problem.New(problem.Missing, "how", "Choose where the records come from.")
 	}
-	t, err := s.engine.From(c.Request.Context(), d)
-	if err != nil {
-		return d, err
-	}
-	tables, err := s.engine.Catalogue(c.Request.Context(), d.Source)
+	t, tables, err := s.ws.From(c.Request.Context(), caller(c), d)
 	if err != nil {
 		return d, err
 	}

@@ -169,8 +169,8 @@ func TestDraftsAndVersions(t *testing.T) {
 	_, now = send(t, c, http.MethodGet, "/api/v1/dashboards/yard-today?draft=1", nil)
 	assert.Contains(t, now, "Yard tomorrow")
 	status, b = form(t, c, "/dashboards/yard-today/draft", map[string]string{"document": was, "revision": "1"}, "Accept", "application/json")
-	assert.Equal(t, http.StatusConflict, status)
-	assert.Contains(t, b, "Somebody else changed this dashboard")
+	assert.Equal(t, http.StatusPreconditionFailed, status)
+	assert.Contains(t, b, "changed this dashboard meanwhile")
 	status, _ = send(t, c, http.MethodPut, "/api/v1/dashboards/yard-today", was)
 	assert.Equal(t, http.StatusOK, status)
 }
@@ -184,7 +184,7 @@ func TestWhoMayChangeWhat(t *testing.T) {
 	require.Equal(t, http.StatusOK, status, b)
 	status, b = send(t, mara, http.MethodPost, "/api/v1/dashboards/maras/publish", nil)
 	require.Equal(t, http.StatusOK, status, b)
-	chart := `{"version":1,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}`
+	chart := `{"version":2,"dataset":"yard-jobs","measures":[{"count":"records"}],"form":"key figures"}`
 	status, _ = form(t, mara, "/charts/place", map[string]string{"document": strings.Replace(chart, "records\"}", "records\",\"label\":\"Kept jobs\"}", 1), "to": "library"})
 	require.Equal(t, http.StatusSeeOther, status)
 	for path, fields := range map[string]map[string]string{
@@ -236,7 +236,7 @@ func TestPublishingNeedsARuleAndACompleteChart(t *testing.T) {
 	without.Tables = slices.DeleteFunc(slices.Clone(rules.Tables), func(r dataset.TableRules) bool { return r.Table == "public.berth" })
 	status, b := send(t, builder, http.MethodPut, "/api/v1/sources/yard-desk/rules", string(without.JSON()))
 	require.Equal(t, http.StatusOK, status, b)
-	status, b = send(t, builder, http.MethodPut, "/api/v1/dashboards/berths", `{"version":1,"name":"berths","title":"Berths","pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,6,4],"chart":{"version":1,"dataset":"berths","measures":[{"average":"length"}],"form":"key figures"}}]}]}`)
+	status, b = send(t, builder, http.MethodPut, "/api/v1/dashboards/berths", `{"version":1,"name":"berths","title":"Berths","pages":[{"title":"One","widgets":[{"id":"a","at":[0,0,6,4],"chart":{"version":2,"dataset":"berths","measures":[{"average":"length"}],"form":"key figures"}}]}]}`)
 	require.Equal(t, http.StatusOK, status, b)
 	status, b = send(t, builder, http.MethodPost, "/api/v1/dashboards/berths/publish", nil)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
@@ -253,7 +253,7 @@ func TestPublishingNeedsARuleAndACompleteChart(t *testing.T) {
 
 // Every route of the API is described, and every description has a route.
 func TestOpenAPIDescribesTheRoutes(t *testing.T) {
-	b, err := os.ReadFile("openapi.yaml")
+	b, err := os.ReadFile("api/openapi.yaml")
 	require.NoError(t, err)
 	var doc struct {
 		Paths map[string]map[string]any
@@ -271,17 +271,33 @@ func TestOpenAPIDescribesTheRoutes(t *testing.T) {
 	}
 	served := map[string]bool{}
 	for _, r := range running.Routes {
-		if strings.Contains(r, " /api/v1/") {
-			served[r] = true
+		if strings.HasPrefix(r.Path, "/api/v1/") {
+			served[r.Method+" "+r.Path] = true
 		}
 	}
 	assert.Equal(t, served, described)
 }
 
-func TestDocumentsMeetTheirSchemas(t *testing.T) {
+// schemas compiles the schemas that the API serves.
+func schemas(t *testing.T) *jsonschema.Compiler {
 	compiler := jsonschema.NewCompiler()
+	files, err := filepath.Glob("api/schemas/*.json")
+	require.NoError(t, err)
+	for _, name := range files {
+		f, err := os.Open(name)
+		require.NoError(t, err)
+		v, err := jsonschema.UnmarshalJSON(f)
+		_ = f.Close()
+		require.NoError(t, err)
+		require.NoError(t, compiler.AddResource("http://eskadel/api/v1/schemas/"+filepath.Base(name), v))
+	}
+	return compiler
+}
+
+func TestDocumentsMeetTheirSchemas(t *testing.T) {
+	compiler := schemas(t)
 	check := func(schema, file string) error {
-		s, err := compiler.Compile("schemas/" + schema + ".json")
+		s, err := compiler.Compile("http://eskadel/api/v1/schemas/" + schema + ".json")
 		require.NoError(t, err)
 		b, err := os.ReadFile(file)
 		require.NoError(t, err)

@@ -11,12 +11,12 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
 	"eskadel/identity"
-	"eskadel/store"
+	"eskadel/workspace"
 )
 
 // A personRow is somebody who signs in, as the page of people shows them.
 type personRow struct {
-	store.Person
+	workspace.Person
 	Kept     []pair // their attributes, a line for each value
 	Standing string // what they may see, in words
 }
@@ -35,7 +35,7 @@ func pairs(attributes map[string]any) (out []pair) {
 	return out
 }
 
-func standing(p *store.Person) string {
+func standing(p *workspace.Person) string {
 	roles := p.RoleList()
 	switch {
 	case p.Builder:
@@ -62,72 +62,42 @@ func andWords(list []string) string {
 	return strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
 }
 
-// A hostKeyRow is a key of a host app. Its secret is never shown.
-type hostKeyRow struct {
-	store.HostKey
-	App string // its title
-}
-
 func (s *Server) people(c *gin.Context) { s.peoplePage(c, http.StatusOK, gin.H{}) }
 
 // peoplePage shows everybody their own keys, and builders all that signs in or is vouched for.
 func (s *Server) peoplePage(c *gin.Context, status int, data gin.H) {
-	ctx, who := c.Request.Context(), caller(c)
-	keys, err := s.store.APIKeys(ctx)
-	if err == nil && who.Builder {
+	keys, err := s.ws.APIKeys(c.Request.Context(), caller(c))
+	if err == nil && caller(c).Builder {
 		err = s.everybody(c, data)
 	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	data["Zone"] = s.engine.Calendar().Zone
-	data["Keys"] = slices.DeleteFunc(keys, func(k store.APIKey) bool { return !who.Builder && k.Person.Email != who.Email })
+	data["Zone"], data["Keys"] = s.ws.Calendar().Zone, keys
 	s.page(c, status, "people", "People", data)
 }
 
 // everybody is what builders see besides: people, host apps with their keys and viewers, and what was done.
 func (s *Server) everybody(c *gin.Context, data gin.H) error {
-	ctx := c.Request.Context()
-	people, err := s.store.People(ctx)
+	ctx, who := c.Request.Context(), caller(c)
+	people, err := s.ws.People(ctx, who)
 	if err != nil {
 		return err
 	}
-	apps, err := s.store.HostApps(ctx)
-	if err != nil {
+	if data["Hosts"], err = s.ws.Hosts(ctx, who); err != nil {
 		return err
 	}
-	hostKeys, err := s.store.HostKeys(ctx)
-	if err != nil {
+	if data["Log"], err = s.ws.Audit(ctx, who, 0, 30); err != nil {
 		return err
 	}
-	viewers, err := s.store.Viewers(ctx, 200)
-	if err != nil {
-		return err
-	}
-	ended, err := s.store.EndedViewers(ctx)
-	if err != nil {
-		return err
-	}
-	if data["Log"], err = s.store.AuditLog(ctx, 30); err != nil {
-		return err
-	}
-	data["Nobody"] = personRow{}
 	rows := make([]personRow, len(people))
 	for i, p := range people {
 		rows[i] = personRow{p, pairs(p.AttributeMap()), standing(&p)}
 	}
-	titles := map[string]string{}
-	for _, a := range apps {
-		titles[a.Name] = a.Title
-	}
-	shown := make([]hostKeyRow, len(hostKeys))
-	for i, k := range hostKeys {
-		shown[i] = hostKeyRow{k, titles[k.HostApp]}
-	}
-	attributes, roles := s.familiar(c)
-	data["Attributes"], data["Roles"] = attributes, roles[1:] // everyone is no role of a person
-	data["People"], data["Apps"], data["HostKeys"], data["Viewers"], data["Ended"], data["Titles"] = rows, apps, shown, viewers, ended, titles
+	attributes, roles := s.ws.Familiar(ctx, who)
+	data["NoHost"] = &workspace.HostApp{}
+	data["Nobody"], data["People"], data["Attributes"], data["Roles"] = personRow{}, rows, attributes, roles[1:] // everyone is no role of a person
 	return nil
 }
 
@@ -145,10 +115,10 @@ func (s *Server) savePerson(c *gin.Context) {
 		change.Attributes, err = identity.Attributes(attributeLines(c))
 	}
 	if err == nil {
-		err = s.changePerson(c, change)
+		_, err = s.ws.ChangePerson(c.Request.Context(), caller(c), change)
 	}
 	if p := problem.Of(err); p != nil {
-		s.peoplePage(c, statuses[p.Code], gin.H{"Problem": p, "Written": &personRow{Person: store.Person{Email: change.Email, Name: name, Builder: builder}, Kept: pairs(change.Attributes)}, "WrittenRoles": change.Roles})
+		s.peoplePage(c, statusOf(p), gin.H{"Problem": p, "Written": &personRow{Person: workspace.Person{Email: change.Email, Name: name, Builder: builder}, Kept: pairs(change.Attributes)}, "WrittenRoles": change.Roles})
 		return
 	}
 	if err != nil {
@@ -158,24 +128,13 @@ func (s *Server) savePerson(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/people")
 }
 
-func (s *Server) changePerson(c *gin.Context, change identity.Change) error {
-	done, err := identity.Apply(c.Request.Context(), s.store, change)
-	if err != nil {
-		return err
-	}
-	return s.store.Audit(c.Request.Context(), caller(c).Name, done, change.Email)
-}
-
 // authorTicks offers the people who build and are no builders, for saying which of them may.
 func (s *Server) authorTicks(c *gin.Context, chosen []string) (out []tick, err error) {
-	people, err := s.store.People(c.Request.Context())
+	people, err := s.ws.Authors(c.Request.Context(), caller(c), chosen)
 	left := slices.Clone(chosen)
 	for _, p := range people {
-		on := slices.Contains(chosen, p.Email)
 		left = slices.DeleteFunc(left, func(email string) bool { return email == p.Email })
-		if on || !p.Builder {
-			out = append(out, tick{p.Email, p.Name, on})
-		}
+		out = append(out, tick{p.Email, p.Name, slices.Contains(chosen, p.Email)})
 	}
 	return append(out, offered(nil, left)...), err
 }
@@ -192,37 +151,54 @@ func attributeLines(c *gin.Context) []string {
 	return out
 }
 
+// saveHost registers a host app, or changes one.
+func (s *Server) saveHost(c *gin.Context) {
+	post := func(name string) string { return strings.TrimSpace(c.PostForm(name)) }
+	r := workspace.Registration{Name: post("name"), Title: post("title"), Address: post("address"), Origins: chosen(c, "origin"), On: on(c)}
+	if post("pass_minutes") != "" {
+		r.PassMinutes = int(number(post("pass_minutes")))
+	}
+	if r.Name == "" {
+		r.Name = workspace.Slug(r.Title)
+	}
+	err := s.ws.RegisterHost(c.Request.Context(), caller(c), r)
+	s.done(c, err)
+}
+
+// removeHost forgets a host app.
+func (s *Server) removeHost(c *gin.Context) {
+	s.done(c, s.ws.RemoveHost(c.Request.Context(), caller(c), c.PostForm("app")))
+}
+
+// addHostKey makes a key of a host app; its secret is shown once.
+func (s *Server) addHostKey(c *gin.Context) {
+	secret, err := s.ws.MakeHostKey(c.Request.Context(), caller(c), c.PostForm("app"), strings.TrimSpace(c.PostForm("key")))
+	if err != nil {
+		s.done(c, err)
+		return
+	}
+	s.peoplePage(c, http.StatusOK, gin.H{"NewSecret": secret, "NewSecretOf": strings.TrimSpace(c.PostForm("key"))})
+}
+
 // endHostKey ends a key of a host app, with all viewers that it vouched for.
 func (s *Server) endHostKey(c *gin.Context) {
-	s.done(c, "ended the host app's key", c.PostForm("key"), s.store.EndHostKey(c.Request.Context(), c.PostForm("key")))
+	s.done(c, s.ws.EndHostKey(c.Request.Context(), caller(c), c.PostForm("key")))
 }
 
 // endViewer lets a viewer in no more.
 func (s *Server) endViewer(c *gin.Context) {
-	v := store.EndedViewer{HostApp: c.PostForm("app"), Subject: c.PostForm("viewer"), Name: c.PostForm("name"), EndedBy: caller(c).Name}
-	_, err := s.store.HostApp(c.Request.Context(), v.HostApp)
-	if err == nil && strings.TrimSpace(v.Subject) == "" {
-		err = problem.New(problem.Missing, "viewer", "Say which viewer, as the host app names them.")
-	}
-	if err == nil {
-		err = s.store.EndViewer(c.Request.Context(), &v)
-	}
-	s.done(c, "let in no more the viewer of "+v.HostApp, cmp.Or(v.Name, v.Subject), err)
+	s.done(c, s.ws.EndViewer(c.Request.Context(), caller(c), c.PostForm("app"), c.PostForm("viewer"), c.PostForm("name")))
 }
 
 // admitViewer lets a viewer in again.
 func (s *Server) admitViewer(c *gin.Context) {
-	app, viewer := c.PostForm("app"), c.PostForm("viewer")
-	s.done(c, "let in again the viewer of "+app, viewer, s.store.AdmitViewer(c.Request.Context(), app, viewer))
+	s.done(c, s.ws.AdmitViewer(c.Request.Context(), caller(c), c.PostForm("app"), c.PostForm("viewer")))
 }
 
-// done notes what was done to people, and shows them again.
-func (s *Server) done(c *gin.Context, what, about string, err error) {
-	if err == nil {
-		err = s.store.Audit(c.Request.Context(), caller(c).Name, what, about)
-	}
+// done shows people again after something was done to them.
+func (s *Server) done(c *gin.Context, err error) {
 	if p := problem.Of(err); p != nil {
-		s.peoplePage(c, statuses[p.Code], gin.H{"Problem": p})
+		s.peoplePage(c, statusOf(p), gin.H{"Problem": p, "Form": c.Request.PostForm})
 		return
 	}
 	if err != nil {
@@ -234,18 +210,7 @@ func (s *Server) done(c *gin.Context, what, about string, err error) {
 
 // addKey makes an API key for whoever asks; it is shown once.
 func (s *Server) addKey(c *gin.Context) {
-	title := strings.TrimSpace(c.PostForm("title"))
-	me, err := s.store.PersonByEmail(c.Request.Context(), caller(c).Email)
-	if err == nil && title == "" {
-		err = problem.New(problem.Missing, "title", "Say what the key is for.")
-	}
-	key := ""
-	if err == nil {
-		key, err = identity.NewAPIKey(c.Request.Context(), s.store, me.ID, title)
-	}
-	if err == nil {
-		err = s.store.Audit(c.Request.Context(), caller(c).Name, "made an API key", title)
-	}
+	key, err := s.ws.MakeAPIKey(c.Request.Context(), caller(c), c.PostForm("title"))
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -254,18 +219,7 @@ func (s *Server) addKey(c *gin.Context) {
 }
 
 func (s *Server) removeKey(c *gin.Context) {
-	keys, err := s.store.APIKeys(c.Request.Context())
-	if err == nil {
-		err = problem.New(problem.NotFound, "", "There is no such key.")
-		for _, k := range keys {
-			if k.ID == c.PostForm("id") && (caller(c).Builder || k.Person.Email == caller(c).Email) {
-				if err = s.store.RemoveAPIKey(c.Request.Context(), k.ID); err == nil {
-					err = s.store.Audit(c.Request.Context(), caller(c).Name, "ended the API key", k.Title)
-				}
-			}
-		}
-	}
-	if err != nil {
+	if err := s.ws.EndAPIKey(c.Request.Context(), caller(c), c.PostForm("id")); err != nil {
 		s.fail(c, err)
 		return
 	}

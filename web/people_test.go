@@ -84,7 +84,7 @@ func TestViewersAreEndedByPage(t *testing.T) {
 		"/people/viewers/end": {"app": "ferry-desk", "viewer": "1"}, "/people/hosts/end": {"key": "no such key"},
 	} {
 		status, page = form(t, builder, path, fields)
-		assert.Equal(t, http.StatusNotFound, status, path)
+		assert.Equal(t, http.StatusUnprocessableEntity, status, path)
 		assert.Contains(t, page, "There is no")
 	}
 }

@@ -14,29 +14,29 @@ import (
 
 // saveTableRules takes the row rules and hidden columns of one table.
 func (s *Server) saveTableRules(c *gin.Context) {
-	ds, err := s.suggestion(c)
+	ctx, who, from := c.Request.Context(), caller(c), on(c)
+	t, err := s.tableOf(c)
+	var rules dataset.TableRules
+	if err == nil {
+		rules, err = s.ws.TableRulesAt(ctx, who, c.Param("source"), t.ID(), from.Revision)
+	}
 	if err != nil {
 		s.fail(c, err)
 		return
-	}
-	t := ds.Table
-	rules := dataset.TableRules{Table: t.ID()}
-	if t.Rules != nil {
-		rules.RowRules = append(rules.RowRules, t.Rules.RowRules...)
-		rules.Hidden = append(rules.Hidden, t.Rules.Hidden...)
 	}
 	if err = changeRules(c, &rules); err == nil {
-		err = s.keepTableRules(c, c.Param("source"), rules)
+		_, err = s.ws.SaveTableRules(ctx, who, c.Param("source"), rules, from)
 	}
+	back := strings.TrimSuffix(c.Request.URL.Path, "/rules")
 	if p := problem.Of(err); p != nil {
-		s.tablePage(c, 422, p)
+		s.tablePage(c, statusOf(p), s.unkept(c, err, back))
 		return
 	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, c.Request.URL.Path[:len(c.Request.URL.Path)-len("/rules")]+"#rules")
+	c.Redirect(http.StatusSeeOther, back+"#rules")
 }
 
 // changeRules makes the one change that a form asks for.
@@ -88,45 +88,6 @@ func conditionFrom(c *gin.Context, name string) (out filter.Condition, err error
 	return out, problem.Decode([]byte(written), &out)
 }
 
-// keepTableRules replaces the rules of one table, once they suit all tables.
-func (s *Server) keepTableRules(c *gin.Context, name string, rules dataset.TableRules) error {
-	kept, err := s.store.Source(c.Request.Context(), name)
-	if err != nil {
-		return err
-	}
-	all, err := dataset.ReadRules(kept.Rules)
-	if err != nil {
-		return err
-	}
-	all.Source = name
-	all.Tables = slices.DeleteFunc(all.Tables, func(t dataset.TableRules) bool { return t.Table == rules.Table })
-	if len(rules.RowRules)+len(rules.Hidden) > 0 {
-		all.Tables = append(all.Tables, rules)
-	}
-	return s.keepRules(c, all)
-}
-
-// keepRules keeps the rules of a source's tables, if they suit them.
-func (s *Server) keepRules(c *gin.Context, r *dataset.SourceRules) error {
-	ctx := c.Request.Context()
-	src, err := s.engine.Source(r.Source)
-	if err != nil {
-		return err
-	}
-	tables, err := src.Catalogue(ctx)
-	if err != nil {
-		return err
-	}
-	if _, err := tables.With(r); err != nil {
-		return err
-	}
-	r.Settle(tables)
-	if err := s.store.SaveRules(ctx, r.Source, r.JSON()); err != nil {
-		return err
-	}
-	return s.store.Audit(ctx, caller(c).Name, "changed the row rules of the source", r.Source)
-}
-
 // saveRules takes the whole document of rules.
 func (s *Server) saveRules(c *gin.Context) {
 	written := c.PostForm("document")
@@ -135,7 +96,7 @@ func (s *Server) saveRules(c *gin.Context) {
 		err = problem.New(problem.Invalid, "source", "These rules are for the source “%s”.", r.Source)
 	}
 	if err == nil {
-		err = s.keepRules(c, r)
+		err = s.ws.SaveSourceRules(c.Request.Context(), caller(c), r, c.PostForm("tag"))
 	}
 	if p := problem.Of(err); p != nil {
 		s.sourcePage(c, 422, c.Param("source"), gin.H{"Problem": p, "RulesWritten": written})

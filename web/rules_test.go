@@ -83,7 +83,7 @@ func thousands(digits string) string {
 
 func TestViewersMayNotAskWhatIsNotTheirs(t *testing.T) {
 	v := foreman(t)
-	definition := map[string]any{"definition": map[string]any{"version": 1, "dataset": "yard-jobs", "measures": []any{map[string]string{"count": "records"}}}}
+	definition := map[string]any{"definition": map[string]any{"version": 2, "dataset": "yard-jobs", "measures": []any{map[string]string{"count": "records"}}}}
 	for name, ask := range map[string]func() (int, []byte){
 		"a definition of their own": func() (int, []byte) { return v.do(http.MethodPost, "/api/v1/run", definition) },
 		"a chart in the editor":     func() (int, []byte) { return v.do(http.MethodPost, "/charts/answer", url.Values{"document": {"{}"}}) },

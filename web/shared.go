@@ -12,14 +12,12 @@ import (
 	"github.com/gin-gonic/gin"
 	lru "github.com/hashicorp/golang-lru/v2"
 
-	"eskadel/identity"
-	"eskadel/live"
-	"eskadel/store"
+	"eskadel/rights"
+	"eskadel/view"
 )
 
-// shortly is how long what many viewers ask for at the same time is kept: who they are,
-// what is published, and the answers as they are sent. Whatever is changed through these
-// pages, and every change of records that is heard, ends it at once.
+// shortly is how long answers that many viewers ask for at the same time are kept as they are
+// sent. Every change that is told of ends it at once.
 const shortly = time.Second
 
 // A brief keeps things for a moment, each made once for all who ask meanwhile.
@@ -66,11 +64,6 @@ func (b *brief[T]) get(key string, stamp func() int64, make func() (value T, kee
 	return value, err
 }
 
-func (b *brief[T]) forget() { b.kept.Purge() }
-
-// always is the stamp of what no change of records concerns.
-func always() int64 { return 0 }
-
 // A sent answer is the same for all who ask the same and may see the same.
 type sent struct {
 	plain  []byte
@@ -99,37 +92,15 @@ func (a *sent) to(c *gin.Context) {
 	c.Data(http.StatusOK, "application/json; charset=utf-8", a.plain)
 }
 
-// moments are what is kept shortly.
-type moments struct {
-	callers    *brief[*identity.Caller]
-	dashboards *brief[*store.Dashboard]
-	answers    *brief[*sent]
-}
-
-func newMoments() moments {
-	return moments{newBrief[*identity.Caller](4000), newBrief[*store.Dashboard](200), newBrief[*sent](1000)}
-}
-
-// forgetting ends what is kept shortly once somebody has changed something.
-func (s *Server) forgetting(c *gin.Context) {
-	c.Next()
-	if c.Request.Method == http.MethodGet || c.Request.Method == http.MethodHead || strings.HasPrefix(c.FullPath(), "/view/") {
-		return
-	}
-	s.moments.callers.forget()
-	s.moments.dashboards.forget()
-	s.moments.answers.forget()
-}
-
 // widget answers with JSON: a drawing to draw, or HTML to show. Viewers in frames who may
 // see the same are sent the same.
 func (s *Server) widget(c *gin.Context) {
 	answer := func() (*sent, bool, error) {
-		v, err := s.view(c)
+		l, err := s.look(c)
 		if err != nil {
 			return nil, false, err
 		}
-		a, err := v.Widget(c.Param("widget"), live.Drawing)
+		a, err := l.Widget(c.Param("widget"), view.Drawing)
 		if err != nil {
 			return nil, false, err
 		}
@@ -143,11 +114,11 @@ func (s *Server) widget(c *gin.Context) {
 	who := caller(c)
 	var out *sent
 	var err error
-	if who.HostApp == "" || !who.MaySee(c.Param("dashboard")) {
+	if who.HostApp == "" || rights.May(who, rights.See, rights.Thing{Dashboard: c.Param("dashboard")}) != nil {
 		out, _, err = answer()
 	} else {
 		seen, _ := json.Marshal([]any{who.HostApp, who.Viewer.Roles, who.Viewer.Attributes, c.Param("dashboard"), c.Param("widget"), c.PostForm("state"), c.PostForm("draft"), c.Query("draft")})
-		out, err = s.moments.answers.get(string(seen), s.engine.Hub.Changes, answer)
+		out, err = s.answers.get(string(seen), s.ws.Changes, answer)
 	}
 	if err != nil {
 		s.fail(c, err)

@@ -9,6 +9,7 @@ import (
 
 	"eskadel/core/problem"
 	"eskadel/identity"
+	"eskadel/web/gate"
 )
 
 func (s *Server) signInPage(c *gin.Context) {
@@ -23,16 +24,16 @@ func (s *Server) signIn(c *gin.Context) {
 		s.fail(c, problem.New(problem.Forbidden, "", "Sign in from Eskadel's own page."))
 		return
 	}
-	token, err := identity.SignIn(c.Request.Context(), s.store, email, c.PostForm("password"), c.ClientIP())
+	token, err := s.ws.SignIn(c.Request.Context(), email, c.PostForm("password"), c.ClientIP())
 	if p := problem.Of(err); p != nil {
-		s.page(c, statuses[p.Code], "sign-in", "Sign in", gin.H{"Then": then, "Email": email, "Problem": p})
+		s.page(c, statusOf(p), "sign-in", "Sign in", gin.H{"Then": then, "Email": email, "Problem": p})
 		return
 	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	http.SetCookie(c.Writer, &http.Cookie{Name: sessionCookie, Value: token, Path: "/", HttpOnly: true, Secure: true, SameSite: http.SameSiteLaxMode, MaxAge: int(identity.SessionLife.Seconds())})
+	http.SetCookie(c.Writer, &http.Cookie{Name: gate.SessionCookie, Value: token, Path: "/", HttpOnly: true, Secure: true, SameSite: http.SameSiteLaxMode, MaxAge: int(identity.SessionLife.Seconds())})
 	c.Redirect(http.StatusSeeOther, inside(then))
 }
 
@@ -48,11 +49,11 @@ func inside(then string) string {
 }
 
 func (s *Server) signOut(c *gin.Context) {
-	cookie, _ := c.Cookie(sessionCookie)
-	if err := identity.SignOut(c.Request.Context(), s.store, cookie); err != nil {
+	cookie, _ := c.Cookie(gate.SessionCookie)
+	if err := s.ws.SignOut(c.Request.Context(), cookie); err != nil {
 		s.fail(c, err)
 		return
 	}
-	http.SetCookie(c.Writer, &http.Cookie{Name: sessionCookie, Path: "/", HttpOnly: true, Secure: true, SameSite: http.SameSiteLaxMode, MaxAge: -1})
+	http.SetCookie(c.Writer, &http.Cookie{Name: gate.SessionCookie, Path: "/", HttpOnly: true, Secure: true, SameSite: http.SameSiteLaxMode, MaxAge: -1})
 	c.Redirect(http.StatusSeeOther, "/sign-in")
 }

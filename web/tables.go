@@ -1,22 +1,17 @@
 package web
 
 import (
-	"maps"
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/dataset"
-	"eskadel/core/filter"
 	"eskadel/core/problem"
-	"eskadel/core/query"
-	"eskadel/core/rule"
-	"eskadel/live"
-	"eskadel/source"
+	"eskadel/workspace"
 )
 
 // chosen reads what was ticked under a name, with what was typed besides, each once.
@@ -52,11 +47,7 @@ func (s *Server) sourceTables(c *gin.Context) {
 
 // refreshSource reads the tables of a source again.
 func (s *Server) refreshSource(c *gin.Context) {
-	src, err := s.engine.Source(c.Param("source"))
-	if err == nil {
-		_, err = src.Introspect(c.Request.Context())
-	}
-	if err != nil {
+	if err := s.ws.ReadTables(c.Request.Context(), caller(c), c.Param("source")); err != nil {
 		s.fail(c, err)
 		return
 	}
@@ -64,18 +55,17 @@ func (s *Server) refreshSource(c *gin.Context) {
 }
 
 func (s *Server) sourcePage(c *gin.Context, status int, name string, more gin.H) {
-	kept, err := s.store.Source(c.Request.Context(), name)
+	p, err := s.ws.SourcePage(c.Request.Context(), caller(c), name)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	tables, err := s.engine.Catalogue(c.Request.Context(), name)
-	if p := problem.Of(err); p != nil && more["Problem"] == nil {
-		more["Problem"] = p
+	if p.Trouble != nil && more["Problem"] == nil {
+		more["Problem"] = p.Trouble
 	}
 	find := strings.ToLower(strings.TrimSpace(c.Query("find")))
 	var rows []tableRow
-	for _, t := range tables {
+	for _, t := range p.Tables {
 		if find != "" && !strings.Contains(strings.ToLower(t.ID()+" "+t.Comment), find) {
 			continue
 		}
@@ -95,40 +85,24 @@ func (s *Server) sourcePage(c *gin.Context, status int, name string, more gin.H)
 		s.part(c, status, "tables", gin.H{"Rows": rows, "Source": name, "Find": find})
 		return
 	}
-	more["Source"], more["Rows"], more["Count"], more["Find"] = kept, rows, len(tables), find
-	if more["Authors"], err = s.authorTicks(c, kept.Authors()); err != nil {
+	more["Source"], more["Rows"], more["Count"], more["Find"] = p.SourceRow, rows, len(p.Tables), find
+	if more["Authors"], err = s.authorTicks(c, p.Authors); err != nil {
 		s.fail(c, err)
 		return
 	}
-	var schemas []string
-	for _, t := range tables {
-		if !slices.Contains(schemas, t.Schema) {
-			schemas = append(schemas, t.Schema)
-		}
+	if more["Address"] == nil {
+		more["Address"] = p.Address
 	}
-	if address, err := s.store.SourceURL(kept); err == nil && more["Address"] == nil {
-		more["Address"], _ = source.Bare(address)
+	more["Live"], more["Trigger"], more["RoleSQL"], more["FileRows"], more["RulesTag"] = p.Live, p.WatchSQL, p.RoleSQL, p.Files, p.RulesTag
+	if more["RulesWritten"] == nil && p.Rules != nil {
+		more["RulesWritten"] = string(p.Rules.JSON())
 	}
-	more["Live"], more["Trigger"], more["RoleSQL"] = s.engine.Hub.Heard(name), source.WatchSQL(schemas, rule.Compared(tables)), source.RoleSQL(schemas)
-	if kept.Kind == "files" {
-		if more["FileRows"], err = s.store.Files(c.Request.Context()); err != nil {
-			s.fail(c, err)
-			return
-		}
-	}
-	var rules []byte
-	if r, err := dataset.ReadRules(kept.Rules); err == nil {
-		rules = r.JSON()
-	}
-	if more["RulesWritten"] == nil {
-		more["RulesWritten"] = string(rules)
-	}
-	s.page(c, status, "source", kept.Title, more)
+	s.page(c, status, "source", p.Title, more)
 }
 
-// suggestion is the dataset that a table would make.
-func (s *Server) suggestion(c *gin.Context) (*dataset.Dataset, error) {
-	tables, err := s.engine.Catalogue(c.Request.Context(), c.Param("source"))
+// tableOf is the table that an address names, with its row rules.
+func (s *Server) tableOf(c *gin.Context) (*dataset.Table, error) {
+	tables, err := s.ws.Tables(c.Request.Context(), caller(c), c.Param("source"))
 	if err != nil {
 		return nil, err
 	}
@@ -136,78 +110,75 @@ func (s *Server) suggestion(c *gin.Context) (*dataset.Dataset, error) {
 	if t == nil {
 		return nil, problem.New(problem.NotFound, "", "The source has no table “%s” that may be read.", c.Param("table"))
 	}
-	return dataset.Resolve(dataset.Suggest(c.Param("source"), t, tables), tables, nil)
+	return t, nil
 }
 
-// preview lists the first records of a dataset, for builders every row.
-func (s *Server) preview(c *gin.Context, ds *dataset.Dataset, v rule.Viewer) (*live.Page, error) {
-	l, err := s.engine.Records(c.Request.Context(), query.NewList(ds, s.engine.Setting(ds, v, filter.Condition{}, time.Time{}), 12), v)
+// suggestion is the dataset that a table would make.
+func (s *Server) suggestion(c *gin.Context) (*dataset.Dataset, error) {
+	t, err := s.tableOf(c)
 	if err != nil {
 		return nil, err
 	}
-	return live.NewPage(l), nil
+	tables, err := s.ws.Tables(c.Request.Context(), caller(c), c.Param("source"))
+	if err != nil {
+		return nil, err
+	}
+	return dataset.Resolve(dataset.Suggest(c.Param("source"), t, tables), tables, nil)
 }
 
-func (s *Server) tablePreview(c *gin.Context) { s.tablePage(c, http.StatusOK, nil) }
+// previewed is how many records a preview shows.
+const previewed = 12
 
-func (s *Server) tablePage(c *gin.Context, status int, p *problem.Problem) {
+func (s *Server) tablePreview(c *gin.Context) { s.tablePage(c, http.StatusOK, gin.H{}) }
+
+func (s *Server) tablePage(c *gin.Context, status int, data gin.H) {
+	ctx, who := c.Request.Context(), caller(c)
 	ds, err := s.suggestion(c)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	records, err := s.preview(c, ds, caller(c).Viewer)
+	records, err := s.ws.Records(ctx, who, ds, workspace.Listing{Size: previewed})
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	attributes, roles := s.familiar(c)
-	data := gin.H{"Dataset": ds, "Table": ds.Table, "Preview": records, "Source": c.Param("source"), "Problem": p, "Rules": ds.Table.Rules,
+	_, kept, err := s.ws.TableRules(ctx, who, c.Param("source"), ds.Table.ID())
+	if err != nil && data["Problem"] == nil {
+		data["Problem"] = problem.Of(err)
+	}
+	var versions []versionRow
+	if kept.Published > 1 {
+		if versions, err = s.history(c, workspace.Rules, kept.Name); err != nil {
+			s.fail(c, err)
+			return
+		}
+	}
+	attributes, roles := s.ws.Familiar(ctx, who)
+	for name, v := range (gin.H{"Dataset": ds, "Table": ds.Table, "Preview": records, "Source": c.Param("source"), "Rules": ds.Table.Rules, "Kept": kept, "Versions": versions,
 		"Fields": conditionFields(tableFields(ds.Table, func(id string) *dataset.Table { return ds.Linked(id) })), "Attributes": attributes, "Roles": roles, "Hiders": roles[1:],
-		"WrittenRoles": chosen(c, "roles"), "WrittenWhere": c.PostForm("where"), "WrittenWords": c.PostForm("words")}
+		"WrittenRoles": chosen(c, "roles"), "WrittenWhere": c.PostForm("where"), "WrittenWords": c.PostForm("words")}) {
+		data[name] = v
+	}
 	s.page(c, status, "table", ds.Table.Name, data)
 }
 
-// familiar collects the roles and attributes that rules, people and the passes of viewers
-// speak of already, for offering them where one is chosen.
-func (s *Server) familiar(c *gin.Context) (attributes, roles []string) {
-	ctx := c.Request.Context()
-	note := func(rules []dataset.RowRule) {
-		for _, r := range rules {
-			roles, attributes = append(roles, r.Roles...), append(attributes, r.Where.Attributes()...)
-		}
+// putBackRules makes a version of a table's rules hold again.
+func (s *Server) putBackRules(c *gin.Context) {
+	t, err := s.tableOf(c)
+	if err == nil {
+		version, _ := strconv.Atoi(c.PostForm("version"))
+		_, err = s.ws.GoBack(c.Request.Context(), caller(c), workspace.Rules, c.Param("source")+"/"+t.ID(), version, on(c))
 	}
-	people, _ := s.store.People(ctx)
-	for _, p := range people {
-		roles = append(roles, p.RoleList()...)
-		attributes = slices.AppendSeq(attributes, maps.Keys(p.AttributeMap()))
+	if err != nil {
+		s.fail(c, err)
+		return
 	}
-	sources, _ := s.store.Sources(ctx)
-	for _, src := range sources {
-		if r, err := dataset.ReadRules(src.Rules); err == nil {
-			for _, t := range r.Tables {
-				note(t.RowRules)
-				for _, h := range t.Hidden {
-					roles = append(roles, h.Except...)
-				}
-			}
-		}
-	}
-	kept, _ := s.store.Datasets(ctx)
-	for _, k := range kept {
-		if d, err := dataset.Read(k.Document); err == nil {
-			note(d.RowRules)
-		}
-	}
-	vouched, carried, _ := s.store.Vouched(ctx)
-	roles, attributes = append(roles, vouched...), append(attributes, carried...)
-	roles = slices.DeleteFunc(roles, func(r string) bool { return r == dataset.Everyone })
-	slices.Sort(roles)
-	slices.Sort(attributes)
-	return slices.Compact(attributes), append([]string{dataset.Everyone}, slices.Compact(roles)...)
+	c.Redirect(http.StatusSeeOther, strings.TrimSuffix(c.Request.URL.Path, "/rules/back")+"#rules")
 }
 
 func (s *Server) makeDataset(c *gin.Context) {
+	ctx, who := c.Request.Context(), caller(c)
 	ds, err := s.suggestion(c)
 	if err != nil {
 		s.fail(c, err)
@@ -217,13 +188,13 @@ func (s *Server) makeDataset(c *gin.Context) {
 	if name := c.PostForm("name"); name != "" {
 		d.Name = name
 	}
-	if _, err := s.store.Dataset(c.Request.Context(), d.Name); err == nil {
+	if _, err := s.ws.DatasetPage(ctx, who, d.Name); err == nil {
 		c.Redirect(http.StatusSeeOther, "/data/datasets/"+url.PathEscape(d.Name))
 		return
 	}
-	err = s.keepDataset(c, &d)
+	_, err = s.ws.NewDataset(ctx, who, &d)
 	if p := problem.Of(err); p != nil {
-		s.tablePage(c, 422, p)
+		s.tablePage(c, statusOf(p), gin.H{"Problem": p})
 		return
 	}
 	if err != nil {
@@ -231,22 +202,4 @@ func (s *Server) makeDataset(c *gin.Context) {
 		return
 	}
 	c.Redirect(http.StatusSeeOther, "/data/datasets/"+d.Name)
-}
-
-// keepDataset checks a dataset document against its source and keeps it.
-func (s *Server) keepDataset(c *gin.Context, d *dataset.Document) error {
-	ctx := c.Request.Context()
-	ds, err := s.engine.Resolve(ctx, d)
-	if err != nil {
-		return err
-	}
-	if err := s.engine.KeyProblem(ctx, ds); err != nil {
-		return err
-	}
-	d.Settle(ds.Catalogue())
-	who := caller(c).Name
-	if err := s.store.SaveDataset(ctx, d.Name, d.Source, d.JSON(), who); err != nil {
-		return err
-	}
-	return s.store.Audit(ctx, who, "changed the dataset, with its row rules", d.Name)
 }

@@ -16,87 +16,34 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
-	"eskadel/live"
-	"eskadel/store"
+	"eskadel/view"
+	"eskadel/web/gate"
+	"eskadel/workspace"
 )
 
-// document returns the dashboard that the caller may read: its published version, or
-// for an author who asks for it the draft.
-func (s *Server) document(c *gin.Context) (*dashboard.Document, int, error) {
-	name := c.Param("dashboard")
-	if !caller(c).MaySee(name) {
-		return nil, 0, problem.New(problem.Forbidden, "", "Your viewer pass is not for this dashboard.")
-	}
-	read := func() (*store.Dashboard, bool, error) {
-		kept, err := s.store.Dashboard(c.Request.Context(), name)
-		return kept, true, err
-	}
-	var kept *store.Dashboard
-	var err error
-	if caller(c).Author {
-		kept, _, err = read()
-	} else {
-		kept, err = s.moments.dashboards.get(name, always, read)
-	}
-	if err != nil {
-		return nil, 0, err
-	}
-	if c.Query("draft") != "" || c.PostForm("draft") != "" {
-		if !caller(c).Author {
-			return nil, 0, problem.New(problem.Forbidden, "", "Drafts are for authors.")
-		}
-		s.building(c)
-		d, err := dashboard.Read(kept.Draft)
-		return d, 0, err
-	}
-	if kept.Published == 0 {
-		return nil, 0, problem.New(problem.NotFound, "", "This dashboard has not been published yet.")
-	}
-	d, err := s.version(c, name, kept.Published)
-	return d, kept.Published, err
-}
+// drafted tells whether a request is about the draft.
+func drafted(c *gin.Context) bool { return c.Query("draft") != "" || c.PostForm("draft") != "" }
 
-// version reads a published document; it never changes, so it is kept once read.
-func (s *Server) version(c *gin.Context, name string, number int) (*dashboard.Document, error) {
-	key := name + "/" + strconv.Itoa(number)
-	if d, ok := s.versions.Get(key); ok {
-		return d, nil
-	}
-	v, err := s.store.Version(c.Request.Context(), name, number)
-	if err != nil {
-		return nil, err
-	}
-	d, err := dashboard.Read(v.Document)
-	if err == nil {
-		s.versions.Add(key, d)
-	}
-	return d, err
-}
-
-// view makes the view that a request is about, from its dashboard and posted state.
-func (s *Server) view(c *gin.Context) (*live.View, error) {
-	d, version, err := s.document(c)
-	if err != nil {
-		return nil, err
-	}
+// look is what a request is about: its dashboard in the posted state.
+func (s *Server) look(c *gin.Context) (*workspace.Look, error) {
 	var state dashboard.State
 	if posted := c.PostForm("state"); posted != "" {
 		if err := problem.Decode([]byte(posted), &state); err != nil {
 			return nil, problem.At("state", err)
 		}
 	}
-	return s.engine.NewView(c.Request.Context(), d, version, caller(c).Viewer, state)
+	return s.ws.Look(c.Request.Context(), caller(c), c.Param("dashboard"), drafted(c), state)
 }
 
 // sheet renders a page of a dashboard: the reading line and places for its widgets,
 // or the place of one widget only.
 func (s *Server) sheet(c *gin.Context) {
-	v, err := s.view(c)
+	l, err := s.look(c)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	data, err := sheetOf(c, v, c.PostForm("page"), c.PostForm("widget"))
+	data, err := sheetOf(l, c.PostForm("page"), c.PostForm("widget"))
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -105,7 +52,7 @@ func (s *Server) sheet(c *gin.Context) {
 }
 
 // sheetOf is what the part sheet shows.
-func sheetOf(c *gin.Context, v *live.View, title, only string) (gin.H, error) {
+func sheetOf(v *workspace.Look, title, only string) (gin.H, error) {
 	page, err := v.Doc.Page(title)
 	if err != nil {
 		return nil, err
@@ -120,11 +67,11 @@ func sheetOf(c *gin.Context, v *live.View, title, only string) (gin.H, error) {
 		one.At = [4]int{0, 0, 12, one.At[3]}
 		widgets = []dashboard.Widget{one}
 	}
-	return gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Single": only != "", "Records": caller(c).Author || v.Doc.Allows(dashboard.MaySeeRecords)}, nil
+	return gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Single": only != "", "Records": v.MayRecords()}, nil
 }
 
 func (s *Server) line(c *gin.Context) {
-	v, err := s.view(c)
+	v, err := s.look(c)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -138,8 +85,8 @@ func (s *Server) line(c *gin.Context) {
 }
 
 // asked answers the widget that a request names, or fails it.
-func (s *Server) asked(c *gin.Context, parts live.Parts) (v *live.View, a *live.Answer, ok bool) {
-	v, err := s.view(c)
+func (s *Server) asked(c *gin.Context, parts view.Parts) (v *workspace.Look, a *view.Answer, ok bool) {
+	v, err := s.look(c)
 	if err == nil {
 		a, err = v.Widget(c.Param("widget"), parts)
 	}
@@ -150,7 +97,7 @@ func (s *Server) asked(c *gin.Context, parts live.Parts) (v *live.View, a *live.
 }
 
 // answer tells the chart editor, besides, the document as its form can carry it.
-func (s *Server) answer(c *gin.Context, a *live.Answer, cut *chart.Document) {
+func (s *Server) answer(c *gin.Context, a *view.Answer, cut *chart.Document) {
 	body, err := s.answered(c, a, cut)
 	if err != nil {
 		s.fail(c, err)
@@ -160,7 +107,7 @@ func (s *Server) answer(c *gin.Context, a *live.Answer, cut *chart.Document) {
 }
 
 // answered is what a page is told of an answer.
-func (s *Server) answered(c *gin.Context, a *live.Answer, cut *chart.Document) (gin.H, error) {
+func (s *Server) answered(c *gin.Context, a *view.Answer, cut *chart.Document) (gin.H, error) {
 	if a.Open = s.hostAddress(c); a.Open == "" && caller(c).Author {
 		a.Unlink() // no host app is registered that could open them
 	}
@@ -176,37 +123,23 @@ func (s *Server) answered(c *gin.Context, a *live.Answer, cut *chart.Document) (
 
 // words says how a widget is worked out, what is left out and how fresh it is.
 func (s *Server) words(c *gin.Context) {
-	if v, a, ok := s.asked(c, live.Drawing|live.Figures); ok {
-		s.part(c, http.StatusOK, "words", gin.H{"A": a, "File": a.Grid != nil && mayDownload(c, v.Doc), "Widget": c.Param("widget")})
+	if v, a, ok := s.asked(c, view.Drawing|view.Figures); ok {
+		s.part(c, http.StatusOK, "words", gin.H{"A": a, "File": a.Grid != nil && v.MayTakeAway(), "Widget": c.Param("widget")})
 	}
-}
-
-// mayDownload tells whether the caller may take figures of a dashboard away.
-func mayDownload(c *gin.Context, d *dashboard.Document) bool {
-	return caller(c).Author || d.Allows(dashboard.MayDownload)
 }
 
 // figuresFile answers with a widget's figures as comma-separated values.
 func (s *Server) figuresFile(c *gin.Context) {
-	v, err := s.view(c)
-	if err == nil && !mayDownload(c, v.Doc) {
-		err = problem.New(problem.Forbidden, "", "The author of this dashboard does not let its figures be taken away.")
-	}
-	var a *live.Answer
+	l, err := s.look(c)
+	var a *view.Answer
 	if err == nil {
-		a, err = v.Widget(c.Param("widget"), live.Figures)
-	}
-	if err == nil && a.Grid == nil {
-		err = problem.New(problem.NotFound, "widget", "This widget has no table of figures.")
+		a, err = l.Figures(c.Param("widget"), c.PostForm("totals") != "no")
 	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	if c.PostForm("totals") == "no" {
-		a.Grid = a.Grid.WithoutTotals()
-	}
-	s.csv(c, slug(a.Title), a.Grid)
+	s.csv(c, workspace.Slug(a.Title), a.Grid)
 }
 
 // csv sends a table as a file.
@@ -221,31 +154,24 @@ func (s *Server) csv(c *gin.Context, name string, g *chart.Grid) {
 }
 
 // mark reads which mark's records are asked for.
-func mark(c *gin.Context) (ref query.Reference, words, sort string, page int, down bool, err error) {
+func mark(c *gin.Context) (ref query.Reference, p workspace.Paging, err error) {
 	if posted := c.PostForm("mark"); posted != "" {
 		err = problem.At("mark", problem.Decode([]byte(posted), &ref))
 	}
-	page, _ = strconv.Atoi(c.PostForm("number"))
-	return ref, c.PostForm("words"), c.PostForm("sort"), page, c.PostForm("down") != "", err
-}
-
-func (s *Server) recordsPage(c *gin.Context) (*live.Page, error) {
-	v, err := s.view(c)
-	if err != nil {
-		return nil, err
-	}
-	if !caller(c).Author && !v.Doc.Allows(dashboard.MaySeeRecords) {
-		return nil, problem.New(problem.Forbidden, "", "The author of this dashboard does not show single records.")
-	}
-	ref, words, sort, page, down, err := mark(c)
-	if err != nil {
-		return nil, err
-	}
-	return v.Records(c.Param("widget"), ref, words, page, sort, down)
+	page, _ := strconv.Atoi(c.PostForm("number"))
+	return ref, workspace.Paging{Words: c.PostForm("words"), Sort: c.PostForm("sort"), Page: page, Down: c.PostForm("down") != ""}, err
 }
 
 func (s *Server) records(c *gin.Context) {
-	p, err := s.recordsPage(c)
+	ref, paging, err := mark(c)
+	var l *workspace.Look
+	if err == nil {
+		l, err = s.look(c)
+	}
+	var p *view.Page
+	if err == nil {
+		p, err = l.Records(c.Param("widget"), ref, paging)
+	}
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -253,7 +179,7 @@ func (s *Server) records(c *gin.Context) {
 	s.drawer(c, p, "/view/"+c.Param("dashboard")+"/widgets/"+c.Param("widget")+"/records")
 }
 
-func (s *Server) drawer(c *gin.Context, p *live.Page, address string) {
+func (s *Server) drawer(c *gin.Context, p *view.Page, address string) {
 	host := s.hostAddress(c)
 	if host == "" && caller(c).Author {
 		p.Unlink()
@@ -270,29 +196,14 @@ func (s *Server) hostAddress(c *gin.Context) string {
 	return s.pictureAddress(c)
 }
 
-// pictureAddress is what comes before the path of a picture, which the host app serves:
-// for a viewer in a frame the one that vouches for them.
+// pictureAddress is what comes before the path of a picture, which the host app serves.
 func (s *Server) pictureAddress(c *gin.Context) string {
-	if name := caller(c).HostApp; name != "" {
-		if app, err := s.store.HostApp(c.Request.Context(), name); err == nil {
-			return app.Address
-		}
-	}
-	apps, err := s.store.HostApps(c.Request.Context())
-	if err != nil || len(apps) == 0 {
-		return ""
-	}
-	return apps[0].Address
+	return s.ws.HostAddress(c.Request.Context(), caller(c))
 }
 
 // pictured lets a page show pictures of the host apps.
 func (s *Server) pictured(c *gin.Context, frames string) {
-	apps, _ := s.store.HostApps(c.Request.Context())
-	var from []string
-	for _, app := range apps {
-		from = append(from, app.Address)
-	}
-	c.Header("Content-Security-Policy", policy(frames, from...))
+	c.Header("Content-Security-Policy", policy(frames, s.ws.HostAddresses(c.Request.Context())...))
 }
 
 // withPictures is for pages of Eskadel's own that show pictures of the host apps.
@@ -300,7 +211,7 @@ func (s *Server) withPictures(c *gin.Context) { s.pictured(c, "'none'") }
 
 // filterMenu renders the popover of a filter's phrase.
 func (s *Server) filterMenu(c *gin.Context) {
-	v, err := s.view(c)
+	v, err := s.look(c)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -323,11 +234,11 @@ func (s *Server) filterMenu(c *gin.Context) {
 			continue
 		}
 		if f.IsDate() {
-			s.part(c, http.StatusOK, "dates", gin.H{"Filter": f, "Ranges": ranges(), "Set": f.Setting(v.State)})
+			s.part(c, http.StatusOK, "dates", gin.H{"Filter": f, "Ranges": ranges(), "Set": f.Setting(v.State())})
 			return
 		}
 		if f.Kind == dashboard.Numbers || f.Kind == dashboard.YesNo {
-			s.part(c, http.StatusOK, map[string]string{dashboard.Numbers: "numbers", dashboard.YesNo: "yes-or-no"}[f.Kind], gin.H{"Filter": f, "Set": f.Setting(v.State)})
+			s.part(c, http.StatusOK, map[string]string{dashboard.Numbers: "numbers", dashboard.YesNo: "yes-or-no"}[f.Kind], gin.H{"Filter": f, "Set": f.Setting(v.State())})
 			return
 		}
 		values, err := v.Values(f.Name, c.PostForm("find"))
@@ -372,20 +283,18 @@ const (
 // liveStream tells a page which of its widgets have changed, as server-sent events over
 // a fetch. Events are at least a second apart; what happens between is told together.
 func (s *Server) liveStream(c *gin.Context) {
-	v, err := s.view(c)
+	v, err := s.look(c)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	widgets := v.Doc.Widgets()
-	depends, concerns, err := v.Tables(widgets)
+	sub, err := v.Listen()
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	sub := s.engine.Hub.Subscribe(concerns)
 	defer sub.Close()
-	end := s.streams.begin(caller(c).ID, c.ClientIP())
+	end := s.streams.Begin(caller(c).ID, c.ClientIP())
 	if end == nil {
 		s.fail(c, problem.New(problem.TooMany, "", "Too many pages are open: this one is not told of changes. Close some of the others, and load it again."))
 		return
@@ -395,7 +304,7 @@ func (s *Server) liveStream(c *gin.Context) {
 	c.Header("X-Accel-Buffering", "no")
 	send := func(event string, data any) bool {
 		b, _ := json.Marshal(data)
-		_ = connection(c).SetWriteDeadline(time.Now().Add(bodyTime))
+		_ = gate.Connection(c).SetWriteDeadline(time.Now().Add(gate.BodyTime))
 		_, err := fmt.Fprintf(c.Writer, "event: %s\ndata: %s\n\n", event, b)
 		c.Writer.Flush()
 		return err == nil
@@ -416,7 +325,7 @@ func (s *Server) liveStream(c *gin.Context) {
 		case <-over.C:
 			return
 		case <-look.C:
-			if alive, err := caller(c).Alive(c.Request.Context(), s.store); err == nil && !alive {
+			if alive, err := s.ws.Alive(c.Request.Context(), caller(c)); err == nil && !alive {
 				return // ended meanwhile: the page asks again and is told so
 			}
 			if quiet++; quiet*int(lookEvery.Seconds()) >= pulseEvery {
@@ -427,17 +336,7 @@ func (s *Server) liveStream(c *gin.Context) {
 			continue
 		case <-sub.C():
 		}
-		e := sub.Take()
-		changed := []string{}
-		for _, w := range widgets {
-			for t := range depends[w.ID] {
-				if e.Tables[t] {
-					changed = append(changed, w.ID)
-					break
-				}
-			}
-		}
-		if !send("changed", gin.H{"widgets": changed, "lost": e.Lost}) {
+		if changed, lost := sub.Take(); !send("changed", gin.H{"widgets": changed, "lost": lost}) {
 			return
 		}
 		select {

@@ -22,7 +22,7 @@ func TestCountsByValueGiveWhatTheSortedListGives(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		p := rapid.SampledFrom([]string{"0", "0.1", "0.5", "0.75", "0.9", "1"}).Draw(t, "p")
 		var d query.Definition
-		require.NoError(t, json.Unmarshal([]byte(`{"version":1,"dataset":"jobs","measures":[{"median":"cost"},{"percentile":"cost","p":`+p+`},{"distinct":"cost"}],"by":[{"field":"kind"}]}`), &d))
+		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"median":"cost"},{"percentile":"cost","p":`+p+`},{"distinct":"cost"}],"by":[{"field":"kind"}]}`), &d))
 		ds := sample.Jobs()
 		for _, name := range []string{"kind", "cost"} {
 			ds.Find(name).Distinct = 5

@@ -119,7 +119,7 @@ func (t *Table) planned(ask Asker) error {
 		t.Targets.Withheld = fmt.Sprintf("No target is shown: %s know no “%s”.", plan.Title, strings.ToLower(t.Plan.Dataset.Label(name)))
 		return nil
 	}
-	question := query.Definition{Version: 1, Dataset: plan.Name, Measures: []query.Measure{*d.Target.Planned}}
+	question := query.Definition{Version: query.Version, Dataset: plan.Name, Measures: []query.Measure{*d.Target.Planned}}
 	grain := d.Target.Grain
 	if grain == 0 {
 		grain = period.Month

@@ -52,7 +52,7 @@ func (p *planned) Ask(plan query.Question) ([][]field.Value, error) {
 func (p *planned) Dataset(string) (*dataset.Dataset, error) { return sample.Jobs(), nil }
 func (p *planned) Setting(*dataset.Dataset) query.Setting   { return setting }
 func definition(t *testing.T, doc string) (d query.Definition) {
-	require.NoError(t, json.Unmarshal([]byte(`{"version":1,"dataset":"jobs",`+doc+`}`), &d))
+	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs",`+doc+`}`), &d))
 	require.NoError(t, d.Check(sample.Jobs()))
 	return d
 }

@@ -44,7 +44,7 @@ func money(n int64) field.Value {
 	return field.OfDecimal(apd.New(n, -2))
 }
 
-const byKind = `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"kind"%s}],"form":"bars"}`
+const byKind = `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"kind"%s}],"form":"bars"}`
 
 func labels(t *calc.Table) (out []string) {
 	for _, r := range chart.MakeGrid(t, &chart.Document{Definition: t.Plan.Definition}, 0).Rows {
@@ -79,7 +79,7 @@ func TestOrder(t *testing.T) {
 }
 
 func TestOthersAndTotalsComeFromRecords(t *testing.T) {
-	doc := `{"version":1,"dataset":"jobs","measures":[{"average":"cost"}],"by":[{"field":"kind","largest":1,"others":true}],"form":"bars"}`
+	doc := `{"version":2,"dataset":"jobs","measures":[{"average":"cost"}],"by":[{"field":"kind","largest":1,"others":true}],"form":"bars"}`
 	_, tab := table(t, doc, []field.Value{txt("a"), money(1000), num(1), num(1)}, []field.Value{txt("b"), money(600), num(3), num(3)}, []field.Value{txt("c"), money(400), num(1), num(1)})
 	g := chart.MakeGrid(tab, &chart.Document{Definition: tab.Plan.Definition}, 0)
 	assert.Equal(t, "£10.00", g.Rows[0].Cells[1].Text)
@@ -90,7 +90,7 @@ func TestOthersAndTotalsComeFromRecords(t *testing.T) {
 }
 
 func TestStepsAreFilledAndUnbegunOnesHaveNoValue(t *testing.T) {
-	doc := `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":"this year"},"form":"columns"}`
+	doc := `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":"this year"},"form":"columns"}`
 	d, tab := table(t, doc, []field.Value{num(3), money(100), num(1)}, []field.Value{num(11), money(250), num(2)}, []field.Value{num(12), money(999), num(7)}, []field.Value{field.Value{}, money(1), num(4)})
 	drawing, err := chart.Draw(tab, d, 5)
 	require.NoError(t, err)
@@ -109,14 +109,14 @@ func TestStepsAreFilledAndUnbegunOnesHaveNoValue(t *testing.T) {
 }
 
 func TestPlannedFieldsShowTheFuture(t *testing.T) {
-	doc := `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"promised","grain":"month"}],"where":{"field":"promised","within":"this year"},"form":"columns"}`
+	doc := `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"promised","grain":"month"}],"where":{"field":"promised","within":"this year"},"form":"columns"}`
 	_, tab := table(t, doc, []field.Value{num(12), num(7), num(7)})
 	assert.Equal(t, "7", tab.Cell(11, 0)[0].Exact())
 	assert.Empty(t, tab.Unplaced)
 }
 
 func TestColoursStay(t *testing.T) {
-	doc := `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"late"}],"split":{"field":"%s"},"form":{"columns":"stacked"}}`
+	doc := `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"late"}],"split":{"field":"%s"},"form":{"columns":"stacked"}}`
 	colours := func(name string, values ...string) map[string]string {
 		var rows [][]field.Value
 		for _, v := range values {
@@ -174,7 +174,7 @@ func TestWhatAFormCannotCarryIsCut(t *testing.T) {
 		return rows
 	}
 	boats := func(i int) []field.Value { return []field.Value{txt(fmt.Sprint("boat ", i))} }
-	sum := `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],`
+	sum := `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],`
 	byBoat, ofBoat := sum+`"by":[{"field":"boat"}],`, sum+`"by":[{"field":"late"}],"split":{"field":"state"},`
 	for _, c := range []struct {
 		doc, words, cut string
@@ -219,7 +219,7 @@ func TestWhatAFormCannotCarryIsCut(t *testing.T) {
 			assert.NoError(t, err, c.doc)
 		}
 	}
-	doc, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"},{"count":"records"}],"by":[{"field":"boat"}],"form":"scatter"}`, fill(2500, func(i int) []field.Value { return append(boats(i), money(1)) })...)
+	doc, tab := table(t, `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"},{"count":"records"}],"by":[{"field":"boat"}],"form":"scatter"}`, fill(2500, func(i int) []field.Value { return append(boats(i), money(1)) })...)
 	drawn, err := chart.Draw(tab, doc, 0)
 	require.NoError(t, err)
 	assert.Contains(t, drawn.Notes, "The first 2,000 of 2,500 points are shown.")

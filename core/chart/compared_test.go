@@ -92,7 +92,7 @@ func (d *desk) Ask(q query.Question) (rows [][]field.Value, err error) {
 
 // answered computes a chart document over jobs.
 func answered(t *testing.T, doc string, jobs ...job) (*chart.Document, *calc.Table) {
-	d, err := chart.Read([]byte(`{"version":1,"dataset":"jobs",` + doc + `}`))
+	d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs",` + doc + `}`))
 	require.NoError(t, err)
 	require.NoError(t, d.Check(sample.Jobs()))
 	tab, err := calc.Answer(d.Definition, sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, &desk{jobs: jobs})

@@ -3,10 +3,9 @@
 package chart
 
 import (
-	"time"
-
 	"encoding/json"
 	"strings"
+	"time"
 
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -111,34 +110,39 @@ func (d *Document) Other(i int) *dataset.Dataset {
 	return set
 }
 
-// Read reads a chart document, without looking at its dataset.
+// Read reads a chart document, without looking at its dataset. One that an earlier version
+// of the program wrote is read as it would be written now.
 func Read(data []byte) (*Document, error) {
+	data, err := query.Upgrade(data)
+	if err != nil {
+		return nil, err
+	}
 	var d Document
-	if err := problem.Decode(upgrade(data), &d); err != nil {
+	if err := problem.Decode(data, &d); err != nil {
 		return nil, err
 	}
 	return &d, nil
-}
-
-// upgrade moves the sort of a chart as it was first written, beside its groups, to the
-// first group. Anything else is left as it is.
-func upgrade(data []byte) []byte {
-	var top map[string]json.RawMessage
-	var by []map[string]json.RawMessage
-	if json.Unmarshal(data, &top) != nil || top["sort"] == nil || json.Unmarshal(top["by"], &by) != nil || len(by) == 0 || by[0]["sort"] != nil {
-		return data
-	}
-	by[0]["sort"] = top["sort"]
-	delete(top, "sort")
-	top["by"], _ = json.Marshal(by)
-	out, _ := json.Marshal(top)
-	return out
 }
 
 // JSON writes the document as files and the API carry it.
 func (d *Document) JSON() []byte {
 	b, _ := json.MarshalIndent(d, "", "  ")
 	return b
+}
+
+// Datasets names the datasets that the chart speaks of: its own, those beside it and the one
+// of the plan that its target is taken from.
+func (d *Document) Datasets() (out []string) {
+	if d.Dataset != "" {
+		out = append(out, d.Dataset)
+	}
+	for _, b := range d.Also {
+		out = append(out, b.Dataset)
+	}
+	if d.Target != nil && d.Target.Plan != "" {
+		out = append(out, d.Target.Plan)
+	}
+	return out
 }
 
 // Check tells in words what is wrong with the chart, or still missing.

@@ -17,7 +17,7 @@ import (
 
 // draw computes and draws a chart document over rows.
 func draw(t *testing.T, doc string, rows ...[]field.Value) (*chart.Drawing, error) {
-	d, tab := table(t, `{"version":1,"dataset":"jobs",`+doc+`}`, rows...)
+	d, tab := table(t, `{"version":2,"dataset":"jobs",`+doc+`}`, rows...)
 	return chart.Draw(tab, d, 0)
 }
 
@@ -81,7 +81,7 @@ func TestFormsRefuseWhatTheyCannotShowHonestly(t *testing.T) {
 		sum + "," + kinds + `,"form":"columns","finish":{"colours":{"care":"blue"}}`:                                                  "A colour is",
 		sum + "," + kinds + `,"form":"columns","finish":{"furthest":"nobody"}`:                                                        "no field “nobody”",
 	} {
-		d, err := chart.Read([]byte(`{"version":1,"dataset":"jobs",` + doc + `}`))
+		d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs",` + doc + `}`))
 		require.NoError(t, err, doc)
 		p := problem.Of(d.Check(sample.Jobs()))
 		if assert.NotNil(t, p, doc) {
@@ -146,7 +146,7 @@ func TestFunnelsCountThoseThatReachedAStage(t *testing.T) {
 	// Said once in the dataset: what is lost counts as far as it came.
 	ds := sample.Jobs()
 	ds.Find("kind").Lost, ds.Find("kind").Furthest = []string{"rework"}, "state"
-	doc, tab := tableOf(t, ds, `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"funnel"}`,
+	doc, tab := tableOf(t, ds, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"funnel"}`,
 		row("care", "care", 6, 6), row("mishap", "mishap", 3, 3), row("rework", "care", 1, 1), row("rework", "mishap", 2, 2))
 	d, err = chart.Draw(tab, doc, 0)
 	require.NoError(t, err)
@@ -184,7 +184,7 @@ func TestGaugesPinWhatIsOffTheScale(t *testing.T) {
 }
 
 func TestPivotsHaveTotalsOfEveryLevelFromRecords(t *testing.T) {
-	doc, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"average":"cost"}],"by":[{"field":"kind"},{"field":"boat","sort":{"by":"label"}}],"split":{"field":"late","sort":{"by":"label"}},"form":"pivot"}`,
+	doc, tab := table(t, `{"version":2,"dataset":"jobs","measures":[{"average":"cost"}],"by":[{"field":"kind"},{"field":"boat","sort":{"by":"label"}}],"split":{"field":"late","sort":{"by":"label"}},"form":"pivot"}`,
 		row("care", "Tern", true, 9.0, 1, 1), row("care", "Tern", false, 3.0, 3, 3), row("care", "Gull", true, 1.0, 1, 1), row("rework", "Gull", false, 4.0, 2, 2))
 	g := chart.MakePivot(tab, doc, 0)
 	var text []string
@@ -203,7 +203,7 @@ func TestPivotsHaveTotalsOfEveryLevelFromRecords(t *testing.T) {
 
 func TestCellRules(t *testing.T) {
 	rules := func(cells string) []*chart.Look {
-		doc, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"kind"}],"form":"table","finish":{"cells":`+cells+`}}`,
+		doc, tab := table(t, `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"kind"}],"form":"table","finish":{"cells":`+cells+`}}`,
 			row("care", -5.0, 1), row("mishap", 0.0, 1), row("rework", 10.0, 1))
 		require.NoError(t, doc.Check(sample.Jobs()))
 		var out []*chart.Look
@@ -230,7 +230,7 @@ func TestCellRules(t *testing.T) {
 }
 
 func TestRepeatedCellsAreJoined(t *testing.T) {
-	doc, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"},{"field":"late","sort":{"by":"label"}}],"form":"table","finish":{"merge":true}}`,
+	doc, tab := table(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"},{"field":"late","sort":{"by":"label"}}],"form":"table","finish":{"merge":true}}`,
 		row("care", true, 1, 1), row("care", false, 1, 1), row("rework", true, 1, 1))
 	rows := chart.MakeGrid(tab, doc, 0).Rows
 	assert.Equal(t, 2, rows[0].Cells[0].Span)
@@ -303,7 +303,7 @@ func TestSharedColoursStayOnEveryChart(t *testing.T) {
 		for _, v := range values {
 			rows = append(rows, row(v, 1, 1))
 		}
-		d, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"boat"}],"form":"pie"}`, rows...)
+		d, tab := table(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"boat"}],"form":"pie"}`, rows...)
 		d.Shared = map[string]map[string]string{"boat": shared}
 		drawing, err := chart.Draw(tab, d, 0)
 		require.NoError(t, err)
@@ -374,7 +374,7 @@ func TestAMeasureOnLabelsAndTipsOnly(t *testing.T) {
 		of + `"form":"bars","finish":{"labels":["measure 9"]}`:                           "is not one of",
 		of + `"form":"scatter"`: "two measures",
 	} {
-		read, err := chart.Read([]byte(`{"version":1,"dataset":"jobs",` + doc + `}`))
+		read, err := chart.Read([]byte(`{"version":2,"dataset":"jobs",` + doc + `}`))
 		require.NoError(t, err)
 		if err := read.Check(sample.Jobs()); assert.Error(t, err, doc) {
 			assert.Contains(t, problem.Of(err).Words, words)
@@ -385,7 +385,7 @@ func TestAMeasureOnLabelsAndTipsOnly(t *testing.T) {
 // Slices below a share are one slice, with the records of all of them; what has no value
 // stays apart.
 func TestSmallSlicesJoinOthers(t *testing.T) {
-	doc := `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat"%s}],"form":"pie","finish":{"least":10}}`
+	doc := `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat"%s}],"form":"pie","finish":{"least":10}}`
 	rows := [][]field.Value{row("Tern", 60.0, 6), row("Auk", 24.0, 2), row("Skua", 9.0, 1), row("Gull", 4.0, 1), {{}, money(300), num(1)}}
 	d, tab := table(t, fmt.Sprintf(doc, ""), rows...)
 	drawn, err := chart.Draw(tab, d, 0)
@@ -407,7 +407,7 @@ func TestSmallSlicesJoinOthers(t *testing.T) {
 func TestTotalsOfACutSayWhatTheyAreOver(t *testing.T) {
 	rows := [][]field.Value{row("Tern", 60.0, 6), row("Auk", 24.0, 2), row("Skua", 9.0, 1)}
 	for cut, want := range map[string]string{`,"largest":2`: "All 3 boats", `,"largest":2,"others":true`: "In all", `,"largest":3`: "In all", "": "In all"} {
-		doc, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat"`+cut+`}],"form":"bars"}`, rows...)
+		doc, tab := table(t, `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat"`+cut+`}],"form":"bars"}`, rows...)
 		total := chart.MakeGrid(tab, doc, 0).Total
 		assert.Equal(t, []string{want, "£93.00"}, []string{total[0].Text, total[1].Text}, cut)
 		assert.Equal(t, want, chart.MakePivot(tab, doc, 0).Total[0].Text, cut)
@@ -415,7 +415,7 @@ func TestTotalsOfACutSayWhatTheyAreOver(t *testing.T) {
 		require.NoError(t, err)
 		assert.Contains(t, drawn.Summary, want+" £93.00.", cut)
 	}
-	_, tab := table(t, `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"state","largest":1},"form":"pivot"}`, row("care", "open", 4, 4), row("care", "shut", 1, 1))
+	_, tab := table(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"state","largest":1},"form":"pivot"}`, row("care", "open", 4, 4), row("care", "shut", 1, 1))
 	doc := &chart.Document{Definition: tab.Plan.Definition, Form: chart.Pivot}
 	grid := chart.MakePivot(tab, doc, 0)
 	assert.Equal(t, "All 2 states", grid.Head[len(grid.Head)-1].Label, "of columns too")

@@ -32,7 +32,7 @@ type of map[string]field.Value
 // list makes the listing of a document from records, each with an id and values by field;
 // of more records than are given when there are more.
 func list(t *testing.T, doc string, more int, records ...of) (*chart.Listing, error) {
-	d, err := chart.Read([]byte(`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],` + doc + `}`))
+	d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],` + doc + `}`))
 	require.NoError(t, err)
 	ds := placed(t)
 	require.NoError(t, d.Fits(d.Form, ds), doc)

@@ -73,7 +73,7 @@ func TestRiskGridsScoreByPlace(t *testing.T) {
 	ds, err := dataset.Resolve(doc, sample.Tables(), nil)
 	require.NoError(t, err)
 	grid := func(finish string) *chart.Drawing {
-		d, err := chart.Read([]byte(`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind","empty":true}],"split":{"field":"boat","empty":true},"form":"risk grid"` + finish + `}`))
+		d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind","empty":true}],"split":{"field":"boat","empty":true},"form":"risk grid"` + finish + `}`))
 		require.NoError(t, err)
 		require.NoError(t, d.Check(ds))
 		p, err := query.Build(d.Computed(sample.Jobs()), ds, query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)

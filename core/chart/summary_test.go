@@ -38,7 +38,7 @@ func TestSummariesAreTrueInEveryForm(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		for _, form := range slices.Sorted(maps.Keys(docs)) {
 			doc := docs[form]
-			d, err := chart.Read([]byte(`{"version":1,"dataset":"jobs",` + doc + `,"form":` + form + `}`))
+			d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs",` + doc + `,"form":` + form + `}`))
 			require.NoError(t, err)
 			p, err := query.Build(d.Computed(sample.Jobs()), sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
 			require.NoError(t, err)

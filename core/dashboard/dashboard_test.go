@@ -18,10 +18,10 @@ import (
 const doc = `{"version":1,"name":"one","title":"One","filters":[
 	{"name":"when","kind":"date","default":{"last":3,"unit":"month"}},{"name":"where","field":"yard","default":{"viewer":"yard"}},{"name":"port","field":"port"},{"name":"dear","kind":"number","field":"cost"},{"name":"late","kind":"yes or no","field":"late"}],
 	"pages":[{"title":"P","widgets":[
-	{"id":"a","at":[0,0,6,4],"chart":{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"week"}],"split":{"field":"kind"},"form":{"columns":"stacked"}}},
-	{"id":"b","at":[6,0,6,4],"chart":{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"},"answers_to":{"when":"promised"}},
-	{"id":"c","at":[0,4,6,4],"chart":{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"},"answers_to":{"when":"","where":""}},
-	{"id":"e","at":[0,8,6,4],"chart":{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"where":{"field":"opened","within":"this year"},"instead":["opened"],"form":"key figures"}},
+	{"id":"a","at":[0,0,6,4],"chart":{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"week"}],"split":{"field":"kind"},"form":{"columns":"stacked"}}},
+	{"id":"b","at":[6,0,6,4],"chart":{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"},"answers_to":{"when":"promised"}},
+	{"id":"c","at":[0,4,6,4],"chart":{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"},"answers_to":{"when":"","where":""}},
+	{"id":"e","at":[0,8,6,4],"chart":{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"where":{"field":"opened","within":"this year"},"instead":["opened"],"form":"key figures"}},
 	{"id":"d","at":[6,4,2,1],"text":"Hello"}]}]}`
 
 func read(t *testing.T) *dashboard.Document {
@@ -112,7 +112,7 @@ func TestWrittenAndReadAgain(t *testing.T) {
 
 func TestDocumentsThatAreRefused(t *testing.T) {
 	for change, words := range map[[2]string]string{
-		{`"version":1,"name":"one"`, `"version":2,"name":"one"`}:                             "version 1",
+		{`"version":1,"name":"one"`, `"version":2,"name":"one"`}:                             "newer Eskadel",
 		{`"title":"One"`, `"title":""`}:                                                      "Give the dashboard a title",
 		{`"id":"b"`, `"id":"a"`}:                                                             "an id of its own",
 		{`"at":[6,0,6,4]`, `"at":[7,0,6,4]`}:                                                 "within 12 columns",

@@ -16,6 +16,7 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
+	"eskadel/core/upgrade"
 )
 
 // A Document is a dashboard as it is written down.
@@ -190,11 +191,20 @@ type Widget struct {
 type Chart struct {
 	Own     *chart.Document
 	Library string
+	// Version is which version of the library's chart stands here, 0 for its newest. What is
+	// published always says which.
+	Version int
+}
+
+// A libraryChart is how a chart of the library is written down on a widget.
+type libraryChart struct {
+	Library string `json:"library"`
+	Version int    `json:"version,omitempty"`
 }
 
 func (c Chart) MarshalJSON() ([]byte, error) {
 	if c.Library != "" {
-		return json.Marshal(map[string]string{"library": c.Library})
+		return json.Marshal(libraryChart{c.Library, c.Version})
 	}
 	return json.Marshal(c.Own)
 }
@@ -204,16 +214,31 @@ func (c *Chart) UnmarshalJSON(b []byte) error {
 	if err := json.Unmarshal(b, &keys); err != nil {
 		return problem.New(problem.Invalid, "", "A chart is an object.")
 	}
-	if raw, ok := keys["library"]; ok && len(keys) == 1 {
-		return json.Unmarshal(raw, &c.Library)
+	if _, ok := keys["library"]; ok {
+		var of libraryChart
+		err := problem.Decode(b, &of)
+		if err == nil && (of.Library == "" || of.Version < 0) {
+			err = problem.New(problem.Invalid, "library", "Which chart of the library, and which version of it?")
+		}
+		c.Library, c.Version = of.Library, of.Version
+		return err
 	}
 	d, err := chart.Read(b)
 	c.Own = d
 	return err
 }
 
+var upgrades = upgrade.Chain{Kind: "dashboard"}
+
+// Version is the version of dashboards that is written.
+var Version = upgrades.Version()
+
 // Read reads a dashboard document, without looking at datasets.
 func Read(data []byte) (*Document, error) {
+	data, err := upgrades.Read(data)
+	if err != nil {
+		return nil, err
+	}
 	var d Document
 	if err := problem.Decode(data, &d); err != nil {
 		return nil, err
@@ -249,9 +274,6 @@ func (f Filter) Fits(s *Setting) error {
 var idForm = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,62}$`)
 
 func (d *Document) check() error {
-	if d.Version != 1 {
-		return problem.New(problem.Invalid, "version", "This program reads version 1 of a dashboard, not %d.", d.Version)
-	}
 	if err := dataset.CheckName(d.Name); err != nil {
 		return err
 	}
@@ -298,6 +320,38 @@ func (d *Document) Widget(id string) (*Widget, error) {
 		}
 	}
 	return nil, problem.New(problem.NotFound, "widget", "The dashboard has no widget “%s”.", id)
+}
+
+// Pin says of each chart of the library which version of it stands on the dashboard, where
+// that is not said yet.
+func (d *Document) Pin(newest func(library string) (version int, err error)) error {
+	for p := range d.Pages {
+		for w := range d.Pages[p].Widgets {
+			c := d.Pages[p].Widgets[w].Chart
+			if c == nil || c.Library == "" || c.Version != 0 {
+				continue
+			}
+			version, err := newest(c.Library)
+			if err != nil {
+				return problem.At(d.Pages[p].Widgets[w].ID, err)
+			}
+			c.Version = version
+		}
+	}
+	return nil
+}
+
+// Move puts another version of one of the library's charts in the place of every one that is
+// named, and tells whether there was any.
+func (d *Document) Move(library string, version int) (moved bool) {
+	for p := range d.Pages {
+		for w := range d.Pages[p].Widgets {
+			if c := d.Pages[p].Widgets[w].Chart; c != nil && c.Library == library && c.Version != 0 {
+				c.Version, moved = version, true
+			}
+		}
+	}
+	return moved
 }
 
 // Widgets returns the widgets of all pages.

@@ -114,7 +114,7 @@ func TestDocumentsAreReadStrictly(t *testing.T) {
 	for broken, words := range map[string]string{
 		strings.Replace(good, `"kind"`, `"kynd"`, 1):             "",
 		strings.Replace(good, `"source"`, `"sauce"`, 1):          `no key "sauce"`,
-		strings.Replace(good, `"version": 1`, `"version": 9`, 1): "reads version 1",
+		strings.Replace(good, `"version": 1`, `"version": 9`, 1): "newer Eskadel",
 		strings.Replace(good, `"is": `, `"resembles": `, 1):      `no comparison "resembles"`,
 		good + "{}": "more text after the end",
 	} {

@@ -11,10 +11,13 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/problem"
 	"eskadel/core/reading"
+	"eskadel/core/upgrade"
 )
 
+var upgrades = upgrade.Chain{Kind: "dataset"}
+
 // Version is the version of the dataset document that this program writes.
-const Version = 1
+var Version = upgrades.Version()
 
 // Happened and Planned are the kinds of a date field.
 const (
@@ -191,12 +194,13 @@ func CheckName(name string) error {
 
 // Read reads a dataset document, without looking at any source.
 func Read(data []byte) (*Document, error) {
+	data, err := upgrades.Read(data)
+	if err != nil {
+		return nil, err
+	}
 	var d Document
 	if err := problem.Decode(data, &d); err != nil {
 		return nil, err
-	}
-	if d.Version != Version {
-		return nil, problem.New(problem.Invalid, "version", "This program reads version %d of a dataset, not %d.", Version, d.Version)
 	}
 	return &d, CheckName(d.Name)
 }

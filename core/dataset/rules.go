@@ -7,6 +7,7 @@ import (
 
 	"eskadel/core/filter"
 	"eskadel/core/problem"
+	"eskadel/core/upgrade"
 )
 
 // A RowRule gives viewers of some roles the records that meet a condition.
@@ -50,16 +51,42 @@ type SourceRules struct {
 	Tables  []TableRules `json:"tables"`
 }
 
+var ruleUpgrades = upgrade.Chain{Kind: "document of row rules"}
+
+// RulesVersion is the version of row rules that is written.
+var RulesVersion = ruleUpgrades.Version()
+
 // ReadRules reads a document of rules, without looking at the source.
 func ReadRules(data []byte) (*SourceRules, error) {
-	var r SourceRules
-	if err := problem.Decode(data, &r); err != nil {
+	data, err := ruleUpgrades.Read(data)
+	if err != nil {
 		return nil, err
 	}
-	if r.Version != Version {
-		return nil, problem.New(problem.Invalid, "version", "This program reads version %d of row rules, not %d.", Version, r.Version)
+	var r SourceRules
+	return &r, problem.Decode(data, &r)
+}
+
+// A RulesDocument is the rules of one table as they are kept, with a history of their own.
+type RulesDocument struct {
+	Version int    `json:"version"`
+	Source  string `json:"source"`
+	TableRules
+}
+
+// ReadTableRules reads the rules of one table.
+func ReadTableRules(data []byte) (*RulesDocument, error) {
+	data, err := ruleUpgrades.Read(data)
+	if err != nil {
+		return nil, err
 	}
-	return &r, nil
+	var r RulesDocument
+	return &r, problem.Decode(data, &r)
+}
+
+// JSON writes the rules as they are kept.
+func (r *RulesDocument) JSON() []byte {
+	b, _ := json.MarshalIndent(r, "", "  ")
+	return b
 }
 
 // JSON writes the rules as files and the API carry them.

@@ -34,7 +34,7 @@ func TestRulesOnTablesAreRefusedAtTheirPlace(t *testing.T) {
 		}
 	}
 	_, err := dataset.ReadRules([]byte(`{"version":2,"source":"desk","tables":[]}`))
-	assert.ErrorContains(t, err, "reads version 1")
+	assert.ErrorContains(t, err, "newer Eskadel")
 	_, err = dataset.ReadRules([]byte(`{"version":1,"source":"desk","table":[]}`))
 	assert.ErrorContains(t, err, `no key "table"`)
 	back, err := dataset.ReadRules(sample.Rules().JSON())

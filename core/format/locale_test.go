@@ -37,10 +37,10 @@ func TestNumbersInTheMannerOfALocale(t *testing.T) {
 	}
 	locale.Set("")
 	for _, name := range locale.Names() {
-		_, err := (&period.Workspace{Version: 1, Zone: "Europe/London", Numbers: name}).Calendar()
+		_, err := (&period.Workspace{Version: period.WorkspaceVersion, Zone: "Europe/London", Numbers: name}).Calendar()
 		assert.NoError(t, err, "every manner that is known may be a workspace's")
 	}
-	_, err := (&period.Workspace{Version: 1, Zone: "Europe/London", Numbers: "en-XX"}).Calendar()
+	_, err := (&period.Workspace{Version: period.WorkspaceVersion, Zone: "Europe/London", Numbers: "en-XX"}).Calendar()
 	assert.ErrorContains(t, err, "not as in “en-XX”")
 	for code, decimals := range map[string]int{"GBP": 2, "JPY": 0, "KWD": 3, "CHF": 2} {
 		assert.Equal(t, decimals, locale.CurrencyOf(code).Decimals, code)

@@ -76,7 +76,7 @@ func TestWorkspaceRefuses(t *testing.T) {
 	for doc, words := range map[string]string{
 		`{"version":1,"zone":"Skerrin/Bay"}`:                   "IANA",
 		`{"version":1,"zone":""}`:                              "IANA",
-		`{"version":2,"zone":"UTC"}`:                           "version 1",
+		`{"version":2,"zone":"UTC"}`:                           "newer Eskadel",
 		`{"version":1,"zone":"UTC","first_day":"Funday"}`:      "not a day",
 		`{"version":1,"zone":"UTC","fiscal_start":"Brumaire"}`: "not a month",
 		`{"version":1,"zone":"UTC","min_days":9}`:              "1 to 7",

@@ -8,6 +8,7 @@ import (
 
 	"eskadel/core/locale"
 	"eskadel/core/problem"
+	"eskadel/core/upgrade"
 )
 
 // A Workspace is a calendar as it is written down.
@@ -29,16 +30,22 @@ type OwnPeriods struct {
 	Name    string `json:"name"`
 }
 
+var workspaceUpgrades = upgrade.Chain{Kind: "document of settings"}
+
+// WorkspaceVersion is the version of a workspace's settings that is written.
+var WorkspaceVersion = workspaceUpgrades.Version()
+
 // ReadWorkspace reads the document.
 func ReadWorkspace(data []byte) (*Workspace, error) {
+	data, err := workspaceUpgrades.Read(data)
+	if err != nil {
+		return nil, err
+	}
 	var w Workspace
 	if err := problem.Decode(data, &w); err != nil {
 		return nil, err
 	}
-	if w.Version != 1 {
-		return nil, problem.New(problem.Invalid, "version", "This program reads version 1 of a workspace's settings, not %d.", w.Version)
-	}
-	_, err := w.Calendar()
+	_, err = w.Calendar()
 	return &w, err
 }
 

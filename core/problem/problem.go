@@ -15,15 +15,18 @@ import (
 
 // Codes that callers compare with. A code never changes its meaning.
 const (
-	Invalid   = "invalid"   // the document or request does not make sense
-	Missing   = "missing"   // something has yet to be chosen
-	NotFound  = "not-found" // a thing named does not exist, or may not be seen
-	Forbidden = "forbidden" // the person may not do this
-	Conflict  = "conflict"  // somebody else changed it meanwhile
-	Down      = "down"      // a database does not answer
-	Slow      = "slow"      // a question took longer than its limit
-	TooMany   = "too-many"  // more than a form, or a person, may have
-	Odd       = "odd"       // a value turned up that cannot be computed with
+	Invalid   = "invalid"    // the document or request does not make sense
+	Missing   = "missing"    // something has yet to be chosen
+	NotFound  = "not-found"  // a thing named does not exist, or may not be seen
+	Forbidden = "forbidden"  // the person may not do this
+	Conflict  = "conflict"   // somebody else changed it meanwhile
+	Outdated  = "outdated"   // it was made from an older state of the document
+	Unstated  = "unstated"   // it has to say which state of the document it was made from
+	Down      = "down"       // a database does not answer
+	Slow      = "slow"       // a question took longer than its limit
+	TooMany   = "too-many"   // more than a form, or a person, may have
+	Odd       = "odd"        // a value turned up that cannot be computed with
+	SignedOut = "signed-out" // nobody is known to ask
 )
 
 // A Problem is an error in words for people.
@@ -117,14 +120,22 @@ func nested(data []byte) (most int) {
 	return most
 }
 
+// Shallow refuses JSON text that is nested deeper than any document could need.
+func Shallow(data []byte) error {
+	if nested(data) > MostNesting {
+		return New(TooMany, "", "Lists and objects stand more than %d deep within each other here.", MostNesting)
+	}
+	return nil
+}
+
 var unknownKey = regexp.MustCompile(`unknown field "([^"]*)"`)
 
 // Decode reads one JSON document into v. A key that v does not know is an error
 // that names the key, and so is anything after the document.
 // Documents that are nested deeper than any could need are refused before they are read.
 func Decode(data []byte, v any) error {
-	if nested(data) > MostNesting {
-		return New(TooMany, "", "Lists and objects stand more than %d deep within each other here.", MostNesting)
+	if err := Shallow(data); err != nil {
+		return err
 	}
 	d := json.NewDecoder(bytes.NewReader(data))
 	d.DisallowUnknownFields()

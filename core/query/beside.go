@@ -70,7 +70,7 @@ func (d Definition) Of(m int) (beside, measure int) {
 // set the other. Its step is the chart's.
 func (d Definition) Beside(i int, ds, set *dataset.Dataset, grain period.Grain) (Definition, error) {
 	b := d.Also[i]
-	out := Definition{Version: 1, Dataset: b.Dataset, Measures: b.Measures, Where: b.Where, Compare: d.Compare, Gaps: d.Gaps}
+	out := Definition{Version: Version, Dataset: b.Dataset, Measures: b.Measures, Where: b.Where, Compare: d.Compare, Gaps: d.Gaps}
 	if len(d.By) == 1 {
 		f, err := ds.Field(d.By[0].Field)
 		if err != nil {

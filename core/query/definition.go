@@ -14,6 +14,7 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/statement"
+	"eskadel/core/upgrade"
 )
 
 // A Dimension divides records by a field.
@@ -98,6 +99,39 @@ type Definition struct {
 	Also      []Beside          `json:"also,omitempty"`     // measures of other datasets on the same axis
 }
 
+// upgrades bring charts of earlier versions to the one that is written.
+var upgrades = upgrade.Chain{Kind: "chart", Steps: []upgrade.Step{sortOfGroup}}
+
+// Version is the version of charts that is written.
+var Version = upgrades.Version()
+
+// Upgrade returns a chart, or a definition, as it is written now.
+func Upgrade(data []byte) ([]byte, error) { return upgrades.Read(data) }
+
+// ReadDefinition reads a definition, without looking at its dataset.
+func ReadDefinition(data []byte) (d Definition, err error) {
+	if data, err = Upgrade(data); err != nil {
+		return d, err
+	}
+	return d, problem.Decode(data, &d)
+}
+
+// sortOfGroup makes version 2 of version 1: the sort, which stood beside the groups, is that
+// of the first group.
+func sortOfGroup(d map[string]any) {
+	sort, ok := d["sort"]
+	by, several := d["by"].([]any)
+	if !ok || !several || len(by) == 0 {
+		return
+	}
+	first, ok := by[0].(map[string]any)
+	if !ok || first["sort"] != nil {
+		return
+	}
+	first["sort"] = sort
+	delete(d, "sort")
+}
+
 // Dimensions returns the groups and the levels of the split as one list.
 func (d Definition) Dimensions() []Dimension {
 	dims := append([]Dimension{}, d.By...)
@@ -132,8 +166,8 @@ const Most = 8
 
 // Check tells in words what in the definition does not suit the dataset, or is still missing.
 func (d Definition) Check(ds *dataset.Dataset) error {
-	if d.Version != 1 {
-		return problem.New(problem.Invalid, "version", "This program reads version 1 of a chart, not %d.", d.Version)
+	if d.Version != Version {
+		return problem.New(problem.Invalid, "version", "This program computes version %d of a chart, not %d.", Version, d.Version)
 	}
 	if len(d.Measures) == 0 {
 		return problem.New(problem.Missing, "measures", "Choose what to measure.")

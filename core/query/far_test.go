@@ -35,7 +35,7 @@ func TestWhatLiesBehindALinkIsFoundFirst(t *testing.T) {
 		{"the key itself is the job's own", `{"field":"yard","is":"3"}`, 1_000_000, 3, "", `r."yard_id" = $1::bigint`},
 	} {
 		var d query.Definition
-		require.NoError(t, json.Unmarshal([]byte(`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"where":`+c.where+`}`), &d), c.name)
+		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"where":`+c.where+`}`), &d), c.name)
 		ds := sample.Jobs()
 		ds.Table.Rows = c.rows
 		first := ""
@@ -83,7 +83,7 @@ func TestRecordsAreGroupedByTheKeyOfALinkFirst(t *testing.T) {
 		ds, err := dataset.Resolve(sample.Document(), tables, nil)
 		require.NoError(t, err)
 		var d query.Definition
-		require.NoError(t, json.Unmarshal([]byte(`{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[`+c.by+`]}`), &d))
+		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[`+c.by+`]}`), &d))
 		p, err := query.Build(d, ds, setting, nil)
 		require.NoError(t, err)
 		st, err := p.Compile(nil)

@@ -30,7 +30,7 @@ func plan(t *testing.T, doc string, distinct map[string]float64) *query.Plan {
 
 // How a question is asked follows from what is known of the values, and can be said.
 func TestPlansAreChosenByStatisticsAndExplained(t *testing.T) {
-	median := `{"version":1,"dataset":"jobs","measures":[{"median":"cost"},{"distinct":"boat"}],"by":[{"field":"kind"}]}`
+	median := `{"version":2,"dataset":"jobs","measures":[{"median":"cost"},{"distinct":"boat"}],"by":[{"field":"kind"}]}`
 	for _, c := range []struct {
 		name, doc       string
 		distinct        map[string]float64
@@ -41,10 +41,10 @@ func TestPlansAreChosenByStatisticsAndExplained(t *testing.T) {
 		{"many values are sorted by the database", median, map[string]float64{"cost": 50_000, "boat": 20, "kind": 3}, false, true, "a total of median of Cost and different values of Boat cannot be had from its parts"},
 		{"values that are not known to be few as well", median, map[string]float64{"cost": 60, "boat": 0, "kind": 3}, false, true, "cannot be had from its parts"},
 		{"few values in many groups", median, map[string]float64{"cost": 60, "boat": 20, "kind": 900}, false, true, "cannot be had from its parts"},
-		{"sums need one pass", `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat","largest":3,"others":true}]}`, nil, false, false, "what is kept of Boat, Others and every total are put together"},
-		{"too many groups are ranked by the database", `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat","largest":3,"others":true},{"field":"kind"}]}`, map[string]float64{"boat": 90_000}, false, true, "The database ranks and makes each total itself"},
-		{"names come after grouping", `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"yard"}]}`, nil, false, false, "grouped by the key of Yard; its name is looked up for each group"},
-		{"one group", `{"version":1,"dataset":"jobs","measures":[{"count":"records"}]}`, nil, false, false, "There is one group"},
+		{"sums need one pass", `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat","largest":3,"others":true}]}`, nil, false, false, "what is kept of Boat, Others and every total are put together"},
+		{"too many groups are ranked by the database", `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"boat","largest":3,"others":true},{"field":"kind"}]}`, map[string]float64{"boat": 90_000}, false, true, "The database ranks and makes each total itself"},
+		{"names come after grouping", `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"yard"}]}`, nil, false, false, "grouped by the key of Yard; its name is looked up for each group"},
+		{"one group", `{"version":2,"dataset":"jobs","measures":[{"count":"records"}]}`, nil, false, false, "There is one group"},
 	} {
 		p := plan(t, c.doc, c.distinct)
 		assert.Equal(t, c.tallied, p.Tallied(), c.name)
@@ -58,7 +58,7 @@ func TestPlansAreChosenByStatisticsAndExplained(t *testing.T) {
 // Whoever may not see every record is told nothing that comes from all of them.
 func TestNothingOfAllRecordsIsToldToSome(t *testing.T) {
 	var d query.Definition
-	require.NoError(t, json.Unmarshal([]byte(`{"version":1,"dataset":"jobs","measures":[{"median":"cost"}],"by":[{"field":"yard"}]}`), &d))
+	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"median":"cost"}],"by":[{"field":"yard"}]}`), &d))
 	var said []string
 	for _, distinct := range []float64{60, 50_000} {
 		ds := sample.Jobs()
@@ -76,7 +76,7 @@ func TestNothingOfAllRecordsIsToldToSome(t *testing.T) {
 
 func TestAViewerLooksCloserAndByAnotherGrain(t *testing.T) {
 	var d query.Definition
-	require.NoError(t, json.Unmarshal([]byte(`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"opened","grain":"month"},"where":{"field":"kind","is":"care"}}`), &d))
+	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"opened","grain":"month"},"where":{"field":"kind","is":"care"}}`), &d))
 	ds := sample.Jobs()
 	from, to := time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC), time.Date(2026, 4, 1, 0, 0, 0, 0, time.UTC)
 	looked := d.Looked(query.Look{Grain: period.Day, Part: &query.Spell{From: from, To: to}}, ds)
@@ -88,7 +88,7 @@ func TestAViewerLooksCloserAndByAnotherGrain(t *testing.T) {
 	assert.Contains(t, offered, period.Week)
 	assert.NotContains(t, offered, period.Year, "a month is no two years")
 	assert.NotContains(t, offered, period.Minute, "which would be too many steps")
-	laid := query.Definition{Version: 1, Dataset: "jobs", Measures: d.Measures, By: []query.Dimension{{Field: "opened", Part: period.MonthOfYear}}, Split: &query.Dimension{Field: "opened", Grain: period.Year}}
+	laid := query.Definition{Version: query.Version, Dataset: "jobs", Measures: d.Measures, By: []query.Dimension{{Field: "opened", Part: period.MonthOfYear}}, Split: &query.Dimension{Field: "opened", Grain: period.Year}}
 	looked = laid.Looked(query.Look{Grain: period.Week}, ds)
 	assert.Equal(t, period.ISOWeek, looked.By[0].Part, "of years laid over each other the part has another grain")
 	assert.Equal(t, period.Year, looked.Split.Grain, "and each is a line as before")
@@ -98,6 +98,6 @@ func TestAViewerLooksCloserAndByAnotherGrain(t *testing.T) {
 	grain, offered := p.Offered()
 	assert.Equal(t, period.Month, grain)
 	assert.Equal(t, []period.Grain{period.Week, period.Month, period.Quarter}, offered)
-	plain := query.Definition{Version: 1, Dataset: "jobs", Measures: d.Measures, By: []query.Dimension{{Field: "kind"}}}
+	plain := query.Definition{Version: query.Version, Dataset: "jobs", Measures: d.Measures, By: []query.Dimension{{Field: "kind"}}}
 	assert.Equal(t, plain.By, plain.Looked(query.Look{Grain: period.Day}, ds).By, "without a time axis nothing changes")
 }

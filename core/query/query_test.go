@@ -22,7 +22,7 @@ import (
 var setting = query.Setting{Now: time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
 
 func definition(t *testing.T, doc string) query.Definition {
-	d, err := chart.Read([]byte(`{"version":1,"dataset":"jobs","form":"table",` + doc + `}`))
+	d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs","form":"table",` + doc + `}`))
 	require.NoError(t, err, doc)
 	return d.Definition
 }
@@ -179,7 +179,7 @@ func TestMeasuresAreReadStrictly(t *testing.T) {
 		`{"sum":3}`:                       "",
 		`"sum"`:                           "A measure is an object",
 	} {
-		_, err := chart.Read([]byte(`{"version":1,"dataset":"jobs","form":"table","measures":[` + doc + `]}`))
+		_, err := chart.Read([]byte(`{"version":2,"dataset":"jobs","form":"table","measures":[` + doc + `]}`))
 		require.Error(t, err, doc)
 		assert.Contains(t, err.Error(), words)
 	}

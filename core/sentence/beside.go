@@ -56,7 +56,7 @@ func (m *Menu) beside(d *chart.Document, path string) error {
 		return nil
 	}
 	b := d.Also[i]
-	own := &chart.Document{Definition: query.Definition{Version: 1, Dataset: b.Dataset, Measures: b.Measures, Where: b.Where}, Form: chart.Table}
+	own := &chart.Document{Definition: query.Definition{Version: query.Version, Dataset: b.Dataset, Measures: b.Measures, Where: b.Where}, Form: chart.Table}
 	menu, err := Choices(own, set, rest)
 	if err != nil {
 		return err

@@ -189,7 +189,7 @@ func (m *moving) measure(in query.Measure) (query.Measure, bool) {
 		}
 		in.Field = f.Name
 	}
-	probe := query.Definition{Version: 1, Dataset: m.to.Name, Measures: []query.Measure{in}}
+	probe := query.Definition{Version: query.Version, Dataset: m.to.Name, Measures: []query.Measure{in}}
 	probe.Measures[0].Then = nil
 	return in, probe.Check(m.to) == nil
 }
@@ -201,7 +201,7 @@ func (m *moving) dimension(in query.Dimension) (query.Dimension, bool) {
 		return in, false
 	}
 	in.Field = f.Name
-	probe := query.Definition{Version: 1, Dataset: m.to.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{in}}
+	probe := query.Definition{Version: query.Version, Dataset: m.to.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{in}}
 	probe.By[0].Within, probe.By[0].Sort = false, nil
 	if probe.Check(m.to) != nil {
 		in.Grain, in.Part = 0, 0

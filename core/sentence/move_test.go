@@ -42,15 +42,15 @@ func TestAnotherDatasetKeepsWhatFits(t *testing.T) {
 		name, doc, text string
 		lost            []string
 	}{
-		{"names, labels and the date", `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"split":{"field":"kind"},"form":{"columns":"stacked"}}`,
+		{"names, labels and the date", `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"split":{"field":"kind"},"form":{"columns":"stacked"}}`,
 			"Sum of Price of Visits, per month of Seen, split by Kind, as stacked columns", nil},
-		{"a measure that has no counterpart", `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"},{"distinct":"boat"}],"by":[{"field":"yard"}],"form":"table"}`,
+		{"a measure that has no counterpart", `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"},{"distinct":"boat"}],"by":[{"field":"yard"}],"form":"table"}`,
 			"Sum of Price of Visits, by Yard, as a table", []string{"number of different boats"}},
-		{"nothing to measure is left", `{"version":1,"dataset":"jobs","measures":[{"distinct":"boat"}],"by":[{"field":"yard"}],"form":"bars"}`,
+		{"nothing to measure is left", `{"version":2,"dataset":"jobs","measures":[{"distinct":"boat"}],"by":[{"field":"yard"}],"form":"bars"}`,
 			"Number of visits of Visits, by Yard, as bars", []string{"number of different boats"}},
-		{"a condition on a field that is not there", `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"where":{"all":[{"field":"promised","filled":true},{"field":"kind","is":"care"}]},"form":"bars"}`,
+		{"a condition on a field that is not there", `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"where":{"all":[{"field":"promised","filled":true},{"field":"kind","is":"care"}]},"form":"bars"}`,
 			"Number of visits of Visits, by Kind, only where Kind is care, as bars", []string{"only where Promised is filled"}},
-		{"the form goes with the split", `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"boat"},"form":{"bars":"stacked"}}`,
+		{"the form goes with the split", `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"boat"},"form":{"bars":"stacked"}}`,
 			"Number of visits of Visits, by Kind, as bars", []string{"boat", "the form of stacked bars"}},
 	} {
 		moved, lost := sentence.Move(read(t, c.doc), jobs, other)
@@ -58,7 +58,7 @@ func TestAnotherDatasetKeepsWhatFits(t *testing.T) {
 		assert.ElementsMatch(t, lowered(c.lost), lowered(lost), c.name)
 		assert.Empty(t, sentence.Missing(moved, other), c.name)
 	}
-	menu := sentence.Datasets(read(t, `{"version":1,"dataset":"jobs","measures":[{"distinct":"boat"}],"by":[{"field":"kind"}],"form":"bars"}`), jobs, []*dataset.Dataset{jobs, other})
+	menu := sentence.Datasets(read(t, `{"version":2,"dataset":"jobs","measures":[{"distinct":"boat"}],"by":[{"field":"kind"}],"form":"bars"}`), jobs, []*dataset.Dataset{jobs, other})
 	require.Len(t, menu.Choices, 2)
 	assert.True(t, menu.Choices[0].Chosen)
 	assert.Contains(t, menu.Choices[1].Lost, "is left out: number of different", "what is left out is named before it is chosen")
@@ -74,7 +74,7 @@ func lowered(list []string) (out []string) {
 func TestDatasetsBesideAreSaidAndChanged(t *testing.T) {
 	jobs, other := sample.Jobs(), visits(t)
 	sets := known{"jobs": jobs, "visits": other}
-	d := read(t, `{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"form":"columns"}`)
+	d := read(t, `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"form":"columns"}`)
 	d.Sets = sets
 	m := sentence.Others(d, jobs, 0, []*dataset.Dataset{jobs, other})
 	require.NotEmpty(t, m.Choices)
@@ -134,7 +134,7 @@ func TestEveryControlOfTheFinishSetsSomething(t *testing.T) {
 		}
 	}
 	// Groups without records, an order of one's own, and what a chart is compared with.
-	compared := read(t, `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"yard"},"compare":{"range":{"from":"2025-01-01","to":"2025-06-30"}},"form":"columns"}`)
+	compared := read(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"yard"},"compare":{"range":{"from":"2025-01-01","to":"2025-06-30"}},"form":"columns"}`)
 	for _, s := range sentence.Finish(compared, jobs, nil) {
 		try(compared, s.Controls)
 	}
@@ -158,7 +158,7 @@ func TestEveryControlOfTheFinishSetsSomething(t *testing.T) {
 func TestAnOrderOfOnesOwn(t *testing.T) {
 	jobs := sample.Jobs()
 	jobs.Find("kind").List = []string{"care", "rework", "fit-out"}
-	d := read(t, `{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"columns"}`)
+	d := read(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"columns"}`)
 	press := func(label string) {
 		t.Helper()
 		var find func(controls []sentence.Control) bool

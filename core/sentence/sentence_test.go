@@ -21,24 +21,24 @@ func read(t *testing.T, doc string) *chart.Document {
 func TestSentences(t *testing.T) {
 	ds := sample.Jobs()
 	for _, c := range []struct{ doc, text, title string }{
-		{`{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"week"}],"split":{"field":"kind","largest":5,"others":true},"form":{"columns":"stacked"}}`,
+		{`{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"week"}],"split":{"field":"kind","largest":5,"others":true},"form":{"columns":"stacked"}}`,
 			"Sum of Cost of Jobs, per week of Opened, split by Kind, the largest 5 with others together, as stacked columns", "Cost per week, by kind"},
-		{`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"}`, "Number of jobs of Jobs, as key figures", "Jobs"},
-		{`{"version":1,"dataset":"jobs","measures":[{"average":"cost"},{"distinct":"boat","where":{"field":"kind","is":"care"}}],"by":[{"field":"yard","largest":1}],"where":{"field":"promised","empty":true},"form":"table"}`,
+		{`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"}`, "Number of jobs of Jobs, as key figures", "Jobs"},
+		{`{"version":2,"dataset":"jobs","measures":[{"average":"cost"},{"distinct":"boat","where":{"field":"kind","is":"care"}}],"by":[{"field":"yard","largest":1}],"where":{"field":"promised","empty":true},"form":"table"}`,
 			"Average of Cost and number of different boats where Kind is care of Jobs, by Yard, the largest 1, only where Promised is empty, as a table", "Average of cost, Different boats, by yard"},
-		{`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened"}],"title":"By hand","form":"line"}`, "Number of jobs of Jobs, per fitting step of Opened, as a line", "By hand"},
-		{`{"version":1,"dataset":"jobs","measures":[{"sum":""}],"form":"bars"}`, "Sum of which field? of Jobs, as bars", "Jobs"},
-		{`{"version":1,"dataset":"jobs","measures":[{"sum":"cost","then":{"running_total":{"restart":"year"}}}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":{"last":12,"unit":"month"}},"compare":"year before","form":"line"}`,
+		{`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened"}],"title":"By hand","form":"line"}`, "Number of jobs of Jobs, per fitting step of Opened, as a line", "By hand"},
+		{`{"version":2,"dataset":"jobs","measures":[{"sum":""}],"form":"bars"}`, "Sum of which field? of Jobs, as bars", "Jobs"},
+		{`{"version":2,"dataset":"jobs","measures":[{"sum":"cost","then":{"running_total":{"restart":"year"}}}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":{"last":12,"unit":"month"}},"compare":"year before","form":"line"}`,
 			"Sum of Cost as a running total within each year of Jobs, per month of Opened, only where Opened in the last 12 months, compared with the year before, as a line", "Running total of cost within each year per month"},
-		{`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind","sort":{"by":"measure","descending":true}}],"target":{"constant":12},"results":[{"at_least":3}],"lines":[{"at":"average"},{"constant":50,"label":"Enough"}],"form":"bars"}`,
+		{`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind","sort":{"by":"measure","descending":true}}],"target":{"constant":12},"results":[{"at_least":3}],"lines":[{"at":"average"},{"constant":50,"label":"Enough"}],"form":"bars"}`,
 			"Number of jobs of Jobs, by Kind, in order of number of jobs, largest first, against a target of 12, only groups number of jobs at least 3, with a line at the average and 50, as bars", "Jobs, by kind"},
-		{`{"version":1,"dataset":"jobs","measures":[{"percentile":"cost","p":0.9},{"spread":"cost","aside":true}],"by":[{"field":"opened","part":"weekday"}],"split":{"field":"opened","grain":"year"},"form":"line"}`,
+		{`{"version":2,"dataset":"jobs","measures":[{"percentile":"cost","p":0.9},{"spread":"cost","aside":true}],"by":[{"field":"opened","part":"weekday"}],"split":{"field":"opened","grain":"year"},"form":"line"}`,
 			"90th percentile of Cost and spread of Cost in the tips of Jobs, by weekday of Opened, split by Opened per year, as a line", "90th percentile of cost, by weekday, year by year"},
-		{`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"week"}],"trend":true,"forecast":6,"compare":{"range":{"from":"2025-01-01","to":"2025-03-31"}},"form":"line"}`,
+		{`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"week"}],"trend":true,"forecast":6,"compare":{"range":{"from":"2025-01-01","to":"2025-03-31"}},"form":"line"}`,
 			"Number of jobs of Jobs, per week of Opened, compared with 1 Jan 2025 to 31 Mar 2025, with its trend and a straight-line forecast of 6 steps, as a line", "Jobs per week"},
-		{`{"version":1,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"kind"},{"field":"boat","smallest":3,"others":true,"within":true}],"split":{"field":"yard"},"across":[{"field":"late"}],"form":"pivot"}`,
+		{`{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"kind"},{"field":"boat","smallest":3,"others":true,"within":true}],"split":{"field":"yard"},"across":[{"field":"late"}],"form":"pivot"}`,
 			"Sum of Cost of Jobs, by Kind, by Boat, the smallest 3 of each with others together, split by Yard and Late, as a pivot", "Cost, by kind, by boat, by yard, by late"},
-		{`{"version":1,"dataset":"jobs","measures":[],"show":["kind"],"form":"records"}`, "The Jobs, as a list of records", "Jobs"},
+		{`{"version":2,"dataset":"jobs","measures":[],"show":["kind"],"form":"records"}`, "The Jobs, as a list of records", "Jobs"},
 	} {
 		d := read(t, c.doc)
 		assert.Equal(t, strings.ReplaceAll(c.text, "the largest 1,", "the largest,"), sentence.Text(d, ds))
@@ -52,17 +52,17 @@ func TestSentences(t *testing.T) {
 func TestMissingIsSaid(t *testing.T) {
 	ds := sample.Jobs()
 	for doc, words := range map[string]string{
-		`{"version":1,"dataset":"jobs","measures":[],"form":"bars"}`:                                                                                "Choose what to measure",
-		`{"version":1,"dataset":"jobs","measures":[{"sum":""}],"form":"bars"}`:                                                                      "Sum of which field?",
-		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"form":"bars"}`:                                                             "Choose what to divide by",
-		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"bars"}`:                                     "",
-		`{"version":1,"dataset":"jobs","measures":[{"average":"cost"}],"by":[{"field":"kind"}],"split":{"field":"yard"},"form":{"bars":"stacked"}}`: "must add up",
-		`{"version":1,"dataset":"jobs","measures":[{"sum":"kind"}],"form":"key figures"}`:                                                           "There is no sum of Kind",
-		`{"version":1,"dataset":"jobs","measures":[{"sum":"secret"}],"form":"key figures"}`:                                                         "no field “secret”",
-		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"where":{"field":"secret","is":"x"},"form":"key figures"}`:                  "no field “secret”",
-		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened"}],"split":{"field":"promised"},"form":"line"}`:      "a second date",
-		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"promised","grain":"hour"}],"form":"line"}`:                  "no time of day",
-		`{"version":1,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"kind"},"form":"table"}`:           "divides the chart already",
+		`{"version":2,"dataset":"jobs","measures":[],"form":"bars"}`:                                                                                "Choose what to measure",
+		`{"version":2,"dataset":"jobs","measures":[{"sum":""}],"form":"bars"}`:                                                                      "Sum of which field?",
+		`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"bars"}`:                                                             "Choose what to divide by",
+		`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"bars"}`:                                     "",
+		`{"version":2,"dataset":"jobs","measures":[{"average":"cost"}],"by":[{"field":"kind"}],"split":{"field":"yard"},"form":{"bars":"stacked"}}`: "must add up",
+		`{"version":2,"dataset":"jobs","measures":[{"sum":"kind"}],"form":"key figures"}`:                                                           "There is no sum of Kind",
+		`{"version":2,"dataset":"jobs","measures":[{"sum":"secret"}],"form":"key figures"}`:                                                         "no field “secret”",
+		`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"where":{"field":"secret","is":"x"},"form":"key figures"}`:                  "no field “secret”",
+		`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened"}],"split":{"field":"promised"},"form":"line"}`:      "a second date",
+		`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"promised","grain":"hour"}],"form":"line"}`:                  "no time of day",
+		`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"kind"},"form":"table"}`:           "divides the chart already",
 	} {
 		got := sentence.Missing(read(t, doc), ds)
 		if words == "" {

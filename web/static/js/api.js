@@ -8,11 +8,12 @@ export const who = { bearer: "", renew: null };
 
 /** A failed request, in words for people. */
 export class Trouble extends Error {
-  /** @param {string} words @param {number} status @param {string} place */
-  constructor(words, status, place) {
+  /** @param {string} words @param {number} status @param {string} place @param {any} [about] what else is told of it */
+  constructor(words, status, place, about) {
     super(words);
     this.status = status;
     this.place = place;
+    this.about = about;
   }
 }
 
@@ -48,13 +49,14 @@ export async function post(path, fields, how = {}) {
   }
   if (!response.ok) {
     const text = await response.text();
-    let words = "Something went wrong here.", place = "";
+    let words = "Something went wrong here.", place = "", about;
     try {
-      ({ detail: words, place } = JSON.parse(text));
+      about = JSON.parse(text);
+      ({ detail: words, place } = about);
     } catch {
       words = new DOMParser().parseFromString(text, "text/html").body.textContent?.trim() || words;
     }
-    throw new Trouble(words, response.status, place);
+    throw new Trouble(words, response.status, place, about);
   }
   const redirect = response.headers.get("HX-Redirect");
   if (redirect) {

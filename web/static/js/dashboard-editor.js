@@ -59,7 +59,7 @@ function face(w) {
   title.addEventListener("keydown", (e) => key(e, w.id));
   const words = document.createElement("span");
   words.className = "widget-words";
-  if (w.chart && !w.chart.library) {
+  if (w.chart) {
     const change = document.createElement("a");
     change.href = `/charts/edit?at=${encodeURIComponent(name)}/${encodeURIComponent(w.id)}`;
     change.textContent = "change";
@@ -171,19 +171,66 @@ function changed(how) {
 }
 
 let saving = Promise.resolve();
-function save() {
+/** Saves the draft. @param {string} [resolve] what is done where others changed it meanwhile */
+function save(resolve = "") {
   saved.textContent = "saving …";
   saving = saving.then(async () => {
     try {
-      ({ revision } = await post(`/dashboards/${encodeURIComponent(name)}/draft`, { document: JSON.stringify(draft), revision: String(revision) }, { json: true }));
+      const kept = await post(`/dashboards/${encodeURIComponent(name)}/draft`, { document: JSON.stringify(draft), revision: String(revision), resolve }, { json: true });
+      revision = kept.revision;
       saved.textContent = `draft saved ${new Date().toTimeString().slice(0, 5)}`;
       trouble.textContent = "";
+      unkept.replaceChildren();
+      if (kept.document) {
+        draft = kept.document;
+        history.add(JSON.stringify(draft));
+        if (page()) lay();
+        else location.reload();
+      }
     } catch (error) {
       saved.textContent = "not saved";
-      trouble.textContent = /** @type {Error} */ (error).message;
+      const { message, status, about } = /** @type {Trouble} */ (error);
+      trouble.textContent = message;
+      if (status === 412) ask(about);
     }
   });
   return saving;
+}
+
+const unkept = /** @type {HTMLElement} */ (document.getElementById("unkept"));
+
+/** Tells what others changed meanwhile, and asks what is to be kept. @param {any} about */
+function ask(about) {
+  const section = document.createElement("section");
+  section.className = "unkept";
+  section.setAttribute("aria-label", "Not kept yet");
+  /** @param {string} words @param {string[]} list */
+  const tell = (words, list) => {
+    if (!list?.length) return;
+    const p = document.createElement("p"), ul = document.createElement("ul");
+    p.textContent = words;
+    ul.className = "plain-list";
+    ul.append(...list.map((item) => Object.assign(document.createElement("li"), { textContent: item })));
+    section.append(p, ul);
+  };
+  tell("What they changed:", [...(about?.changes ?? []), ...(about?.more ? [`and ${about.more} other things`] : [])]);
+  tell("Both of you changed:", about?.clashes ?? []);
+  const choices = document.createElement("div");
+  choices.className = "inline-form";
+  /** @param {string} words @param {string} kind @param {() => void} how */
+  const choice = (words, kind, how) => {
+    const button = document.createElement("button");
+    button.className = kind;
+    button.textContent = words;
+    button.addEventListener("click", how);
+    choices.append(button, " ");
+    return button;
+  };
+  const first = about?.both ? choice("Keep both changes", "main", () => void save("both")) : choice("Keep mine where both changed something", "main", () => void save("mine"));
+  choice("take theirs, without mine", "plain", () => location.reload());
+  section.append(choices);
+  unkept.replaceChildren(section);
+  first.focus();
 }
 
 /** Keeps where the widgets are. */

@@ -1,0 +1,148 @@
+package main
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"os"
+	"time"
+
+	"eskadel/check"
+	"eskadel/config"
+	"eskadel/core/period"
+	"eskadel/live"
+	"eskadel/source/grammar"
+	"eskadel/store"
+	"eskadel/uploads"
+	"eskadel/web"
+	"eskadel/web/gate"
+	"eskadel/workspace"
+)
+
+func serve(ctx context.Context, args []string) error {
+	flags, file := flagsOf("serve")
+	listen := flags.String("listen", "", "address to listen on; ESKADEL_LISTEN when left out")
+	zone := flags.String("zone", "", "the workspace's IANA time zone; ESKADEL_ZONE when left out")
+	if err := flags.Parse(args); err != nil {
+		return err
+	}
+	c, s, err := opened(ctx, *file)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if *zone != "" {
+		if c.Zone, err = time.LoadLocation(*zone); err != nil {
+			return fmt.Errorf("use the zone %s: %w", *zone, err)
+		}
+	}
+	engine, err := live.NewEngine(ctx, s, period.ISO(c.Zone))
+	if err != nil {
+		return err
+	}
+	if err := settle(engine, c); err != nil {
+		return err
+	}
+	go func() {
+		if err := grammar.Prepare(); err != nil {
+			slog.Error("queries of builders cannot be read", "error", err)
+		}
+	}()
+	files, err := openFiles(ctx, c, s, engine)
+	if err != nil {
+		return err
+	}
+	w, err := workspace.Open(ctx, s, engine, files)
+	if err != nil {
+		return err
+	}
+	server, err := web.New(w)
+	if err != nil {
+		return err
+	}
+	if err := server.Behind(c.Proxies); err != nil {
+		return err
+	}
+	h := gate.Serve(server.Handler())
+	h.Addr = cmp.Or(*listen, c.Listen)
+	go func() {
+		<-ctx.Done()
+		_ = h.Close()
+	}()
+	go web.Tidy(ctx)
+	slog.Info("serving", "address", h.Addr)
+	if err := h.ListenAndServe(); !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return nil
+}
+
+// settle sets what the settings say of answers: how old they may be, and what they take for
+// now.
+func settle(e *live.Engine, c *config.Config) error {
+	e.KeepFor(c.LongestAge)
+	if c.Now != "" {
+		return e.PinNow(c.Now)
+	}
+	return nil
+}
+
+// openFiles sets up files as a source, if there is a database for them.
+func openFiles(ctx context.Context, c *config.Config, s *store.Store, e *live.Engine) (*uploads.Uploads, error) {
+	if c.Files == "" {
+		return nil, nil
+	}
+	u, err := url.Parse(c.FilesReader)
+	if err != nil {
+		return nil, err
+	}
+	return uploads.Open(ctx, uploads.Config{Database: c.Files, Reader: c.FilesReader, Role: u.User.Username(), Allowed: c.FetchInside}, s, e)
+}
+
+// runCheck proves the row rules of dashboards for some viewers.
+func runCheck(ctx context.Context, args []string) error {
+	if len(args) == 0 || args[0] != "rules" {
+		return errors.New("write: eskadel check rules [-scratch ADDRESS] FILE")
+	}
+	flags, file := flagsOf("check rules")
+	scratch := flags.String("scratch", "", "address of a database whose tables may be made and dropped; ESKADEL_SCRATCH when left out")
+	if err := flags.Parse(args[1:]); err != nil {
+		return err
+	}
+	c, s, err := opened(ctx, *file)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if flags.NArg() != 1 || cmp.Or(*scratch, c.Scratch) == "" {
+		return errors.New("name the file that says what to check, and a scratch database with -scratch")
+	}
+	b, err := os.ReadFile(flags.Arg(0))
+	if err != nil {
+		return err
+	}
+	asked, err := check.ReadConfig(b)
+	if err != nil {
+		return fmt.Errorf("read %s: %w", flags.Arg(0), err)
+	}
+	engine, err := live.NewEngine(ctx, s, period.ISO(c.Zone))
+	if err != nil {
+		return err
+	}
+	if err := settle(engine, c); err != nil {
+		return err
+	}
+	lines, err := (&check.Checker{Store: s, Engine: engine, Scratch: cmp.Or(*scratch, c.Scratch)}).Rules(ctx, asked)
+	if err != nil {
+		return err
+	}
+	if differ := check.Print(os.Stdout, lines); differ > 0 {
+		return fmt.Errorf("%d of %d paths differ", differ, len(lines))
+	}
+	fmt.Printf("%d paths, all the same\n", len(lines))
+	return nil
+}

@@ -1,0 +1,190 @@
+// Package rights is the one place that says who may do what. The table below is all of it:
+// pages, frames, the API and the command line ask it through workspace, and each route of
+// web names the line that it needs.
+package rights
+
+import (
+	"slices"
+
+	"eskadel/core/dashboard"
+	"eskadel/core/problem"
+	"eskadel/identity"
+)
+
+// What somebody may do: a line of the table.
+type What string
+
+const (
+	Open       What = "open"       // what anybody may ask: signing in, scripts, descriptions
+	See        What = "see"        // a dashboard
+	Records    What = "records"    // single records of a dashboard
+	Tips       What = "tips"       // what a mark says of itself
+	TakeAway   What = "take away"  // figures of a dashboard, as a file
+	OwnFilters What = "filters"    // narrowing a dashboard by what it offers
+	Make       What = "make"       // charts and dashboards of one's own
+	Use        What = "use"        // a source or a dataset, for making something of it
+	Edit       What = "edit"       // somebody's dashboard or chart
+	Publish    What = "publish"    // it to those who may see it
+	Share      What = "share"      // saying who may see or change it
+	Build      What = "build"      // sources, datasets, row rules, files, settings
+	Administer What = "administer" // people, host apps with their keys and viewers, the audit log
+	Keys       What = "keys"       // API keys of one's own
+)
+
+// A Kind of caller: a column of the table.
+type Kind int
+
+const (
+	Nobody    Kind = iota
+	Viewer         // in a frame, by the pass of a host app
+	Author         // signs in to Eskadel
+	Builder        // signs in, and looks after sources and people
+	AuthorKey      // a program, by an author's API key
+	BuilderKey
+)
+
+// Kinds lists the columns with their words.
+var Kinds = map[Kind]string{Nobody: "nobody", Viewer: "viewer", Author: "author", Builder: "builder", AuthorKey: "author's program", BuilderKey: "builder's program"}
+
+// An answer of the table.
+type answer int
+
+const (
+	no      answer = iota
+	yes            // always
+	inPass         // a dashboard that the pass is for
+	allowed        // a dashboard that the pass is for, whose author allows it to viewers
+	kept           // what they keep
+	listed         // where they are on the list of whom it is for, or there is none
+)
+
+var table = map[What][6]answer{
+	//           nobody viewer   author  builder author's builder's program
+	Open:       {yes, yes, yes, yes, yes, yes},
+	See:        {no, inPass, yes, yes, yes, yes},
+	Records:    {no, allowed, yes, yes, yes, yes},
+	Tips:       {no, inPass, yes, yes, yes, yes},
+	TakeAway:   {no, allowed, yes, yes, yes, yes},
+	OwnFilters: {no, inPass, yes, yes, yes, yes},
+	Make:       {no, no, yes, yes, yes, yes},
+	Use:        {no, no, listed, yes, listed, yes},
+	Edit:       {no, no, kept, yes, kept, yes},
+	Publish:    {no, no, kept, yes, kept, yes},
+	Share:      {no, no, kept, yes, kept, yes},
+	Build:      {no, no, no, yes, no, yes},
+	Administer: {no, no, no, yes, no, yes},
+	Keys:       {no, no, yes, yes, no, no},
+}
+
+// Lines lists what the table speaks of.
+func Lines() (out []What) {
+	for w := range table {
+		out = append(out, w)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// Of is which kind of caller somebody is; nil is nobody.
+func Of(c *identity.Caller) Kind {
+	switch {
+	case c == nil:
+		return Nobody
+	case !c.Author:
+		return Viewer
+	case c.Builder && c.Program:
+		return BuilderKey
+	case c.Builder:
+		return Builder
+	case c.Program:
+		return AuthorKey
+	}
+	return Author
+}
+
+// A Thing is what something is to be done with, as far as the table asks of it.
+type Thing struct {
+	Dashboard  string     // its name, for viewers
+	ViewersMay []string   // what its author allows to viewers
+	Kind       string     // for words: "dashboard"
+	Name       string     // for words
+	Keeper     *int64     // who keeps it; nobody when nil
+	KeptBy     string     // their name
+	For        [][]string // lists of e-mail addresses, on each of which one must be, if there is anybody on it
+}
+
+// Ever tells in words why somebody may not do a kind of thing at all; nil where they may, or
+// where it depends on with what.
+func Ever(c *identity.Caller, what What) error {
+	if of := Of(c); of != Nobody && table[what][of] == no {
+		return refused(c, what, Thing{})
+	}
+	if Of(c) == Nobody && table[what][Nobody] != yes {
+		return problem.New(problem.SignedOut, "", "You are no longer signed in. Sign in again in another tab; nothing here is lost.")
+	}
+	return nil
+}
+
+// May tells in words why somebody may not do something with a thing; nil where they may.
+func May(c *identity.Caller, what What, with Thing) error {
+	if err := Ever(c, what); err != nil {
+		return err
+	}
+	ok := true
+	switch table[what][Of(c)] {
+	case inPass:
+		ok = slices.Contains(c.Dashboards, with.Dashboard)
+	case allowed:
+		if !slices.Contains(c.Dashboards, with.Dashboard) {
+			return refused(c, See, with)
+		}
+		ok = slices.Contains(with.ViewersMay, map[What]string{Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload}[what])
+	case kept:
+		ok = with.Keeper != nil && *with.Keeper == c.PersonID
+	case listed:
+		ok = !slices.ContainsFunc(with.For, func(list []string) bool { return len(list) > 0 && !slices.Contains(list, c.Email) })
+	}
+	if !ok {
+		return refused(c, what, with)
+	}
+	return nil
+}
+
+func refused(c *identity.Caller, what What, with Thing) error {
+	no := func(format string, args ...any) error { return problem.New(problem.Forbidden, "", format, args...) }
+	switch what {
+	case See, Tips, OwnFilters:
+		return no("Your viewer pass is not for this dashboard.")
+	case Records:
+		return no("The author of this dashboard does not show single records.")
+	case TakeAway:
+		return no("The author of this dashboard does not let its figures be taken away.")
+	case Use:
+		if !c.Author {
+			break
+		}
+		// Whoever may not use it does not learn that it is there.
+		return problem.New(problem.NotFound, "dataset", "There is no dataset “%s”.", with.Name)
+	case Edit, Publish, Share:
+		if !c.Author {
+			return no("This is for the authors of dashboards.")
+		}
+		if with.KeptBy == "" {
+			return no("This %s is kept by nobody: only builders change it.", with.Kind)
+		}
+		return no("This %s is kept by %s: only they and builders change it.", with.Kind, with.KeptBy)
+	case Build:
+		if c.Author {
+			return no("This is for builders: they look after sources and datasets.")
+		}
+	case Administer:
+		if c.Author {
+			return no("This is for builders: they look after people and host apps.")
+		}
+	case Keys:
+		if c.Program {
+			return no("Programs make and end no API keys: sign in for that.")
+		}
+	}
+	return no("This is for the authors of dashboards.")
+}

@@ -1,0 +1,70 @@
+package rights_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"eskadel/core/problem"
+	"eskadel/identity"
+	"eskadel/rights"
+)
+
+func kind(k rights.Kind) *identity.Caller {
+	c := &identity.Caller{PersonID: 7, Email: "edda@example.org", Dashboards: []string{"open"}}
+	switch k {
+	case rights.Nobody:
+		return nil
+	case rights.Viewer:
+		c.PersonID, c.Email, c.HostApp = 0, "", "desk"
+	default:
+		c.Author, c.Dashboards = true, nil
+		c.Builder = k == rights.Builder || k == rights.BuilderKey
+		c.Program = k == rights.AuthorKey || k == rights.BuilderKey
+	}
+	return c
+}
+
+func TestKindsAreTold(t *testing.T) {
+	for k := range rights.Kinds {
+		assert.Equal(t, k, rights.Of(kind(k)))
+	}
+}
+
+// What depends on the thing: whose it is, whom it is for, what its author allows.
+func TestWhatDependsOnTheThing(t *testing.T) {
+	edda, mara := int64(7), int64(8)
+	for name, c := range map[string]struct {
+		who  rights.Kind
+		what rights.What
+		with rights.Thing
+		code string // "" for allowed
+	}{
+		"a dashboard of the pass":         {rights.Viewer, rights.See, rights.Thing{Dashboard: "open"}, ""},
+		"another":                         {rights.Viewer, rights.See, rights.Thing{Dashboard: "money"}, problem.Forbidden},
+		"records, allowed":                {rights.Viewer, rights.Records, rights.Thing{Dashboard: "open", ViewersMay: []string{"records"}}, ""},
+		"records, not allowed":            {rights.Viewer, rights.Records, rights.Thing{Dashboard: "open", ViewersMay: []string{"download"}}, problem.Forbidden},
+		"records of another":              {rights.Viewer, rights.Records, rights.Thing{Dashboard: "money", ViewersMay: []string{"records"}}, problem.Forbidden},
+		"figures, allowed":                {rights.Viewer, rights.TakeAway, rights.Thing{Dashboard: "open", ViewersMay: []string{"download"}}, ""},
+		"figures, not allowed":            {rights.Viewer, rights.TakeAway, rights.Thing{Dashboard: "open", ViewersMay: []string{"records"}}, problem.Forbidden},
+		"figures, an author":              {rights.Author, rights.TakeAway, rights.Thing{Dashboard: "open"}, ""},
+		"one's own":                       {rights.Author, rights.Edit, rights.Thing{Keeper: &edda}, ""},
+		"one's own, by program":           {rights.AuthorKey, rights.Publish, rights.Thing{Keeper: &edda}, ""},
+		"somebody else's":                 {rights.Author, rights.Edit, rights.Thing{Keeper: &mara, KeptBy: "Mara"}, problem.Forbidden},
+		"nobody's":                        {rights.Author, rights.Edit, rights.Thing{}, problem.Forbidden},
+		"somebody else's, a builder":      {rights.Builder, rights.Share, rights.Thing{Keeper: &mara}, ""},
+		"a dataset for everybody":         {rights.Author, rights.Use, rights.Thing{For: [][]string{nil, {}}}, ""},
+		"a dataset for them":              {rights.Author, rights.Use, rights.Thing{For: [][]string{nil, {"x@example.org", "edda@example.org"}}}, ""},
+		"of a source that is not":         {rights.Author, rights.Use, rights.Thing{For: [][]string{{"edda@example.org"}, {"x@example.org"}}}, problem.NotFound},
+		"a dataset for others, a builder": {rights.Builder, rights.Use, rights.Thing{For: [][]string{{"x@example.org"}}}, ""},
+		"nobody":                          {rights.Nobody, rights.See, rights.Thing{Dashboard: "open"}, problem.SignedOut},
+		"a key by a key":                  {rights.BuilderKey, rights.Keys, rights.Thing{}, problem.Forbidden},
+	} {
+		err := rights.May(kind(c.who), c.what, c.with)
+		code := ""
+		if p := problem.Of(err); p != nil {
+			code = p.Code
+		}
+		assert.Equal(t, c.code, code, "%s: %v", name, err)
+	}
+}

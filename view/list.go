@@ -1,0 +1,139 @@
+package view
+
+import (
+	"context"
+	"time"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/format"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+)
+
+// list answers a chart that shows single records: as a table, a board, a calendar …
+func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, version int) error {
+	size := doc.Most
+	roles := chart.RolesOf(doc, ds)
+	show, order := doc.Show, doc.Order
+	if doc.Form != chart.Records {
+		show = nil
+		for _, f := range roles.Fields() {
+			show = append(show, f.Name)
+		}
+		if f := roles.From; order == nil && f != nil {
+			order = &chart.Order{Field: f.Name, Descending: doc.Form != chart.Timeline}
+		}
+		if size == 0 {
+			size = map[chart.Form]int{chart.Plan: chart.MostPoints, chart.Latest: 30, chart.Cards: 60, chart.Timeline: 60}[doc.Form]
+		}
+		if size == 0 {
+			size = chart.MostListed
+		}
+	}
+	if size == 0 {
+		size = query.PageSize
+	}
+	cal := e.Calendar()
+	if ds.Zone != nil {
+		cal.Zone = ds.Zone
+	}
+	listed := chart.Listed{Now: s.Now, Cal: cal}
+	where := doc.Where
+	switch doc.Form {
+	case chart.Calendar:
+		month, err := e.month(ctx, doc, ds, v, s, roles.From, cal)
+		if err != nil {
+			return err
+		}
+		within := filter.During(roles.From.Name, period.Relative{From: month.Format(time.DateOnly), To: month.AddDate(0, 1, -1).Format(time.DateOnly)})
+		if where != nil {
+			within = filter.And(within, *where)
+		}
+		listed.Month, where = month, &within
+	case chart.Board:
+		// Every record counts in its column's heading, also where not every card is shown.
+		t, _, err := e.Table(ctx, query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{{Field: roles.Stage.Name}}, Where: doc.Where}, ds, v, s)
+		if err != nil {
+			return err
+		}
+		listed.Counts = chart.Counts(t)
+	}
+	p := query.NewList(ds, s, size)
+	if err := p.Choose(show, where); err != nil {
+		return err
+	}
+	if order != nil {
+		if err := p.By(0, order.Field, order.Descending); err != nil {
+			return err
+		}
+	}
+	l, err := e.Records(ctx, p, v)
+	if err != nil {
+		return err
+	}
+	a.Fresh, a.Live = e.fresh(ds, l.At)
+	a.Whole = query.Reference{Version: version, Now: s.Now}
+	if doc.Form == chart.Records {
+		a.Records = NewPage(l)
+		if doc.Finishing().Merge {
+			a.Records.merge()
+		}
+		return nil
+	}
+	if len(l.Rows) == 0 {
+		a.Nothing = "Nothing found: no " + ds.Record[1] + " meet what is set."
+		return nil
+	}
+	listed.Plan, listed.Rows, listed.Count = p, l.Rows, l.Count
+	a.Listed, err = chart.List(doc, ds, listed)
+	if wrong := problem.Of(err); wrong != nil && (wrong.Code == problem.Invalid || wrong.Code == problem.TooMany) {
+		a.Nothing = wrong.Words
+		return nil
+	}
+	if err == nil && a.Listed.More > 0 {
+		a.Notes = append(a.Notes, Note{Words: "The first " + count(len(l.Rows)) + " of " + format.Records(ds, l.Count) + " are shown."})
+	}
+	if err == nil {
+		where := "the plan"
+		if len(a.Listed.Outline) > 0 {
+			where = "the map"
+		}
+		for _, out := range []struct {
+			n         int
+			one, many string
+		}{{a.Listed.Missing, "cannot be placed and is not shown", "cannot be placed and are not shown"}, {a.Listed.Outside, "lies outside " + where + " and is not shown", "lie outside " + where + " and are not shown"}} {
+			does := out.many
+			if out.n == 1 {
+				does = out.one
+			}
+			if out.n > 0 {
+				a.Notes = append(a.Notes, Note{Words: format.Records(ds, int64(out.n)) + " " + does + "."})
+			}
+		}
+	}
+	return err
+}
+
+// month is the first day of the month that a calendar shows.
+func (e *Reader) month(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, from *dataset.Field, cal period.Calendar) (time.Time, error) {
+	today := cal.Wall(s.Now)
+	end := time.Date(today.Year(), today.Month()+1, 1, 0, 0, 0, 0, time.UTC)
+	until := filter.Compare(from.Name, filter.Below, end.Format(time.DateOnly))
+	if doc.Where != nil {
+		until = filter.And(until, *doc.Where)
+	}
+	t, _, err := e.Table(ctx, query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Largest, Field: from.Name}}, Where: &until}, ds, v, s)
+	if err != nil {
+		return today, err
+	}
+	latest := t.Total()[0].Time()
+	if t.Total()[0].Type() == field.Timestamp && from.Zoned {
+		latest = cal.Wall(latest)
+	}
+	return chart.Month(today, latest), nil
+}

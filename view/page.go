@@ -1,0 +1,157 @@
+package view
+
+import (
+	"context"
+	"fmt"
+
+	"eskadel/core/calc"
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/format"
+	"eskadel/core/locale"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+	"eskadel/live"
+)
+
+// A Page is a page of records as text.
+type Page struct {
+	Heading string          `json:"heading"`
+	Head    []chart.Heading `json:"head"`
+	Names   []string        `json:"names"` // of the fields, for sorting by them
+	Rows    []Record        `json:"rows"`
+	Number  int             `json:"number"` // from 0
+	Pages   int             `json:"pages"`
+	Count   int64           `json:"count"`
+	Total   string          `json:"total"` // the measure over all records, "" for a count
+	Exact   string          `json:"exact"`
+	Sort    string          `json:"sort"`
+	Down    bool            `json:"descending"`
+}
+
+// A Record is one record as text, with its address in the host app.
+type Record struct {
+	Address string       `json:"address"` // in the host app; "" where it has none
+	Cells   []chart.Cell `json:"cells"`
+}
+
+// NewPage writes a list of records as text.
+func NewPage(l *live.List) *Page {
+	p := l.Plan
+	ds := p.Dataset
+	page := &Page{Number: p.Page, Count: l.Count, Sort: p.Sort, Down: p.Descending, Exact: l.Value.Exact(), Pages: int(l.Count+query.PageSize-1) / query.PageSize}
+	links := ds.LinkColumns()
+	for _, f := range p.Fields {
+		page.Head = append(page.Head, chart.Heading{Label: f.Label, Number: f.Type.Numeric() && !f.IsLink()})
+		page.Names = append(page.Names, f.Name)
+	}
+	for _, row := range l.Rows {
+		var r Record
+		if ds.OpenRecord != "" {
+			var values []string
+			for i := range links {
+				values = append(values, row[i].Exact())
+			}
+			r.Address = ds.Address(values)
+		}
+		for i, f := range p.Fields {
+			v := row[len(links)+i]
+			n := format.OfField(f).In(f, p.Zone())
+			text := n.Value(v)
+			if from, to, ok := f.Bin(v); ok {
+				text = n.Value(from) + " to " + n.Value(to)
+			}
+			c := chart.Cell{Text: text, Number: f.Type.Numeric() && !f.IsLink()}
+			if exact := v.Exact(); exact != text {
+				c.Exact = exact
+			}
+			r.Cells = append(r.Cells, c)
+		}
+		page.Rows = append(page.Rows, r)
+	}
+	if p.Measure.Field != query.Records {
+		page.Total = chart.MeasureLabel(p.Measure, ds) + " " + format.Of(p.Measure, ds).Value(l.Value)
+	}
+	page.Heading = format.Records(ds, l.Count)
+	return page
+}
+
+// merge joins cells that repeat the one above, from the left.
+func (p *Page) merge() {
+	rows := make([]chart.Row, len(p.Rows))
+	for i, r := range p.Rows {
+		rows[i].Cells = r.Cells
+	}
+	chart.Merge(rows, len(p.Head))
+}
+
+// Unlink takes the addresses of the records away, where nothing would open them.
+func (p *Page) Unlink() {
+	for i := range p.Rows {
+		p.Rows[i].Address = ""
+	}
+}
+
+func count(n int) string { return format.Count(int64(n)) }
+
+// pageOf writes a computed table as a page.
+func pageOf(t *calc.Table) *Page {
+	g := chart.MakeGrid(t, &chart.Document{Definition: t.Plan.Definition}, 0)
+	p := &Page{Head: g.Head}
+	for _, r := range g.Rows {
+		p.Rows = append(p.Rows, Record{Cells: r.Cells})
+	}
+	if g.Total != nil {
+		p.Rows = append(p.Rows, Record{Cells: g.Total})
+	}
+	return p
+}
+
+// Records lists the records behind a mark of a widget, or all of its records when the
+// reference has no keys. words is what the mark called itself.
+func (v *View) Records(id string, ref query.Reference, words string, page int, sort string, down bool) (*Page, error) {
+	w, err := v.Doc.Widget(id)
+	if err != nil {
+		return nil, err
+	}
+	q, err := v.about(w, ref.Now)
+	if err != nil {
+		return nil, err
+	}
+	if q.doc == nil {
+		return nil, problem.New(problem.NotFound, "widget", "A text has no records.")
+	}
+	return v.Engine.Drawer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, ref, words, page, sort, down)
+}
+
+// Drawer lists the records behind a mark of a chart, with the mark's measure computed
+// from them on the same snapshot. If that is no longer what the mark shows, it says so.
+func (e *Reader) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref query.Reference, words string, page int, sort string, down bool) (*Page, error) {
+	d, ds, s, ref, err := doc.Computed(ds).Behind(ref, ds, s, e.Sets(ctx, v))
+	if err != nil {
+		return nil, err
+	}
+	p, err := query.NewRecords(d, ds, s, ref)
+	if err != nil {
+		return nil, err
+	}
+	if err := p.By(page, sort, down); err != nil {
+		return nil, err
+	}
+	l, err := e.Records(ctx, p, v)
+	if err != nil {
+		return nil, err
+	}
+	out := NewPage(l)
+	if out.Total != "" {
+		out.Heading += ", " + locale.Lower(out.Total)
+	}
+	if words != "" {
+		out.Heading += ", " + words
+	}
+	if was := ref.Was; was != "" && was != out.Exact && !(was == "0" && out.Exact == "") { // a sum over no records is shown as 0
+		out.Heading += fmt.Sprintf(" — was %s when the chart was drawn", format.Group(was))
+	}
+	return out, nil
+}

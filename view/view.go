@@ -1,0 +1,450 @@
+// Package view shows: what a viewer sees of a dashboard or a chart, in drawings, figures and
+// words, the line above it, and the records behind its marks. What is computed it leaves to
+// core, the asking to live.
+package view
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"time"
+
+	"eskadel/core/calc"
+	"eskadel/core/chart"
+	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
+	"eskadel/core/filter"
+	"eskadel/core/format"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+	"eskadel/core/sentence"
+	"eskadel/live"
+	"eskadel/source"
+)
+
+// A Reader shows dashboards and charts to viewers, in words and drawings.
+type Reader struct {
+	*live.Engine
+	profiled sync.Map // of the datasets that builders look at, by name
+}
+
+// NewReader returns a reader that asks an engine.
+func NewReader(e *live.Engine) *Reader { return &Reader{Engine: e} }
+
+// A View is a dashboard as one viewer sees it in one state.
+type View struct {
+	Engine  *Reader
+	Doc     *dashboard.Document
+	Version int // 0 for the draft
+	Viewer  rule.Viewer
+	State   dashboard.State
+	ctx     context.Context
+	shared  map[string]map[string]string // of a draft, once they have been looked for
+	looked  bool
+}
+
+// NewView checks the state against the document. ctx is that of the request.
+func (e *Reader) NewView(ctx context.Context, d *dashboard.Document, version int, v rule.Viewer, s dashboard.State) (*View, error) {
+	return &View{Engine: e, Doc: d, Version: version, Viewer: v, State: s, ctx: ctx}, s.Check(d)
+}
+
+// Document returns the chart document on a widget and its dataset; nil for a text.
+func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset, error) {
+	if w.Chart == nil {
+		return nil, nil, nil
+	}
+	doc := w.Chart.Own
+	if w.Chart.Library != "" {
+		var err error
+		if doc, err = v.Engine.Chart(v.ctx, w.Chart.Library, w.Chart.Version); err != nil {
+			return nil, nil, err
+		}
+	}
+	ds, err := v.Engine.Dataset(v.ctx, doc.Dataset, v.Viewer)
+	shared := *doc
+	if look, ok := v.State.Looks[w.ID]; ok && err == nil {
+		shared.Definition = shared.Looked(look, ds)
+	}
+	shared.Shared, shared.Sets = v.colours(), v.Engine.Sets(v.ctx, v.Viewer)
+	return &shared, ds, err
+}
+
+// Chart is Document for dashboard.Reach.
+func (v *View) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, error) {
+	doc, ds, err := v.Document(w)
+	if doc == nil {
+		return query.Definition{}, nil, err
+	}
+	return doc.Computed(ds), ds, err
+}
+
+// setting is the setting of a question on behalf of the view: with the values that the
+// viewer has set.
+func (v *View) setting(ds *dataset.Dataset, filters filter.Condition, at time.Time) (query.Setting, error) {
+	s := v.Engine.Setting(ds, v.Viewer, filters, at)
+	s.Settings = v.State.Settings
+	for name, value := range v.State.Settings {
+		if err := ds.CheckSetting(name, value); err != nil {
+			return s, err
+		}
+	}
+	return s, nil
+}
+
+// A Note says what a widget leaves out; its mark leads to those records.
+type Note struct {
+	Words string           `json:"words"`
+	Mark  *query.Reference `json:"mark,omitempty"`
+	Cut   bool             `json:"cut,omitempty"` // of what the form cannot carry
+}
+
+// An Answer is what a widget shows.
+type Answer struct {
+	Title    string          `json:"title"`
+	Subtitle string          `json:"subtitle,omitempty"`
+	Caption  string          `json:"caption,omitempty"`
+	NoTitle  bool            `json:"no_title,omitempty"`
+	Form     string          `json:"form"`
+	Sentence string          `json:"sentence"`
+	Notes    []Note          `json:"notes,omitempty"` // what is left out, and what does not reach it
+	Fresh    string          `json:"fresh"`           // when its records were read
+	Live     bool            `json:"live"`            // whether their changes are heard
+	Drawing  *chart.Drawing  `json:"drawing,omitempty"`
+	Grid     *chart.Grid     `json:"grid,omitempty"`
+	Figures  []chart.Figure  `json:"figures,omitempty"`
+	Records  *Page           `json:"records,omitempty"`
+	Listed   *chart.Listing  `json:"listed,omitempty"`  // records as a board, on a calendar and so on
+	Nothing  string          `json:"nothing,omitempty"` // why there is nothing to show
+	Whole    query.Reference `json:"whole"`             // leads to all records of the chart
+	How      []string        `json:"how,omitempty"`     // how the database was asked, in words
+	Text     string          `json:"text,omitempty"`
+	Host     string          `json:"-"`                // what comes before the paths of pictures
+	Open     string          `json:"-"`                // what comes before the addresses of records
+	Grain    string          `json:"grain,omitempty"`  // of the time axis
+	Grains   []string        `json:"grains,omitempty"` // that it could have instead
+	Closer   bool            `json:"closer,omitempty"` // only a part of the range is shown
+	Cut      *chart.Document `json:"-"`                // the chart as its form can carry it, where that is less
+}
+
+// Unlink takes the addresses of records away, where nothing would open them.
+func (a *Answer) Unlink() {
+	if a.Records != nil {
+		a.Records.Unlink()
+	}
+	if a.Listed != nil {
+		a.Listed.Each(func(c *chart.ListCard) { c.Address = "" })
+	}
+}
+
+// about is what a question about a widget needs: its chart, its dataset, under
+// what they are asked, and in words what does not reach them.
+type about struct {
+	doc     *chart.Document // nil for a text
+	ds      *dataset.Dataset
+	setting query.Setting
+	missed  []string
+}
+
+// about gathers what a question about a widget needs, at the time that a mark was drawn or, if it is zero, now.
+func (v *View) about(w *dashboard.Widget, at time.Time) (q about, err error) {
+	if q.doc, q.ds, err = v.Document(w); err != nil || q.doc == nil {
+		return q, err
+	}
+	reach, err := v.Doc.Reach(w, q.ds, v.State, v.Viewer.Attributes, v, "")
+	if err != nil {
+		return q, err
+	}
+	if q.setting, err = v.setting(q.ds, reach.Condition, at); err != nil {
+		return q, err
+	}
+	q.missed = reach.Missed
+	for _, b := range q.doc.Also {
+		set, err := v.Engine.Dataset(v.ctx, b.Dataset, v.Viewer)
+		if err != nil {
+			return q, err
+		}
+		// Which of its fields answer is said for the chart's own dataset only.
+		reach, err := v.Doc.Reach(&dashboard.Widget{ID: w.ID}, set, v.State, v.Viewer.Attributes, v, "")
+		if err != nil {
+			return q, err
+		}
+		q.setting.Beside = append(q.setting.Beside, reach.Condition)
+		q.missed = append(q.missed, reach.Missed...)
+	}
+	return q, nil
+}
+
+// Parts say what of a drawn chart is wanted; they cost time.
+type Parts int
+
+const (
+	Drawing Parts = 1 << iota // what is drawn
+	Figures                   // the table of what is drawn
+)
+
+// Widget answers one widget.
+func (v *View) Widget(id string, parts Parts) (*Answer, error) {
+	w, err := v.Doc.Widget(id)
+	if err != nil {
+		return nil, err
+	}
+	q, err := v.about(w, time.Time{})
+	if err != nil {
+		return nil, err
+	}
+	if q.doc == nil {
+		return &Answer{Form: "text", Text: w.Text}, nil
+	}
+	if w.Scale != "" && parts&Drawing != 0 {
+		q.doc = v.alike(w, q)
+	}
+	a, err := v.Engine.Answer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, v.Version, parts)
+	if a != nil {
+		for _, words := range q.missed {
+			a.Notes = append(a.Notes, Note{Words: words})
+		}
+		if a.Nothing != "" && len(v.State.Narrow) > 0 {
+			a.Nothing = "Nothing found for “" + v.State.Narrow[len(v.State.Narrow)-1].Words + "”."
+		}
+		a.Closer = v.State.Looks[id].Part != nil
+	}
+	return a, err
+}
+
+// Answer computes a chart. An incomplete chart is answered with what is missing.
+func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, version int, parts Parts) (*Answer, error) {
+	a := &Answer{Title: sentence.Title(doc, ds), Form: doc.Form.Kind, Sentence: sentence.Text(doc, ds)}
+	if missing := sentence.Missing(doc, ds); missing != "" {
+		a.Nothing = missing
+		return a, nil
+	}
+	a.Subtitle, a.Caption, a.NoTitle = doc.Finishing().Subtitle, doc.Finishing().Caption, doc.Finishing().NoTitle
+	if doc.Form.Lists() {
+		return a, e.list(ctx, a, doc, ds, v, s, version)
+	}
+	t, at, err := e.Table(ctx, doc.Computed(ds), ds, v, s)
+	if err != nil {
+		return nil, err
+	}
+	var cuts []string // what the form cannot carry
+	if parts&Drawing != 0 {
+		if doc, t, cuts, err = e.fitted(ctx, doc, t, ds, v, s); err != nil {
+			return nil, err
+		}
+		if len(cuts) > 0 {
+			a.Cut, a.Title, a.Sentence = doc, sentence.Title(doc, ds), sentence.Text(doc, ds)
+		}
+	}
+	a.Fresh, a.Live = e.fresh(ds, at)
+	a.Whole = t.Reference(version, 0, nil)
+	if parts&Figures != 0 {
+		a.How = t.Explain()
+	}
+	if grain, offered := t.Plan.Offered(); grain != 0 {
+		a.Grain = grain.String()
+		for _, g := range offered {
+			a.Grains = append(a.Grains, g.String())
+		}
+	}
+	for _, words := range cuts {
+		a.Notes = append(a.Notes, Note{Words: words, Mark: &a.Whole, Cut: true})
+	}
+	a.Notes = append(a.Notes, Notes(t, version)...)
+	if t.IsEmpty() && doc.Form != chart.KeyFigures && doc.Form != chart.Gauge {
+		a.Nothing = "Nothing found: no " + ds.Record[1] + " meet what is set."
+		return a, nil
+	}
+	if len(t.Groups) == 0 {
+		a.Nothing = "No group meets the conditions on results."
+		return a, nil
+	}
+	switch {
+	case doc.Form == chart.KeyFigures:
+		a.Figures, err = e.figures(ctx, t, doc, ds, v, s)
+	case doc.Form.Tells():
+	case parts&Drawing != 0:
+		if a.Drawing, err = chart.Draw(t, doc, version); err == nil {
+			for _, words := range a.Drawing.Notes {
+				a.Notes = append(a.Notes, Note{Words: words})
+			}
+		}
+	}
+	if p := problem.Of(err); p != nil && (p.Code == problem.TooMany || p.Code == problem.Invalid) {
+		a.Nothing = p.Words
+		return a, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	if doc.Form != chart.KeyFigures && (parts&Figures != 0 || doc.Form.Tells()) {
+		a.Grid = chart.MakeFigures(t, doc, version)
+		if parts&Drawing != 0 {
+			if words := a.Grid.Cut(); words != "" {
+				a.Notes = append(a.Notes, Note{Words: words, Mark: &a.Whole})
+			}
+		}
+	}
+	return a, nil
+}
+
+// fitted computes a chart anew while it has more than its form can carry: with the largest
+// values only, or with larger steps.
+func (e *Reader) fitted(ctx context.Context, doc *chart.Document, t *calc.Table, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (*chart.Document, *calc.Table, []string, error) {
+	var cuts []string
+	for i, d := range t.Plan.Dims {
+		if d.Axis != nil && d.Axis.Asked != 0 {
+			doc = doc.Per(i, d.Axis.Grain)
+			cuts = append(cuts, fmt.Sprintf("Per %s there would be more steps than can be drawn: it is shown per %s.", d.Axis.Asked, d.Axis.Grain))
+		}
+	}
+	for range 3 {
+		fit, words := doc.Fitting(t)
+		if fit == nil {
+			break
+		}
+		again, _, err := e.Table(ctx, fit.Computed(ds), ds, v, s)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		doc, t, cuts = fit, again, append(cuts, words)
+	}
+	return doc, t, cuts, nil
+}
+
+// figures makes key figures, with the same measures along time where they have small lines.
+func (e *Reader) figures(ctx context.Context, t *calc.Table, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting) ([]chart.Figure, error) {
+	var along *calc.Table
+	if doc.Finishing().Spark && ds.Date != "" {
+		d := query.Definition{Version: query.Version, Dataset: ds.Name, Measures: doc.Measures, Where: doc.Where, By: []query.Dimension{{Field: ds.Date}}}
+		var err error
+		if along, _, err = e.Table(ctx, d, ds, v, s); err != nil {
+			return nil, err
+		}
+	}
+	return chart.Figures(t, along, doc), nil
+}
+
+// fresh says when a dataset's records were read, and whether their changes are heard.
+func (e *Reader) fresh(ds *dataset.Dataset, at time.Time) (words string, live bool) {
+	if e.Hub.Pinned() {
+		at = e.Hub.Clock()
+	}
+	words = "as of " + at.In(e.Calendar().Zone).Format("15:04:05")
+	if !e.Hub.Heard(ds.Source) || !ds.Live() {
+		return words + ", not live", false
+	}
+	return words + ", live", true
+}
+
+// Notes says what a chart leaves out, those of the datasets beside it too.
+func Notes(t *calc.Table, version int) []Note {
+	out := notes(t, version, 0)
+	for i, other := range t.Beside() {
+		out = append(out, notes(other, version, i+1)...)
+	}
+	return out
+}
+
+// notes says what a chart leaves out; of the dataset beside with a number from 1, or its own.
+func notes(t *calc.Table, version, beside int) []Note {
+	var out []Note
+	ds := t.Plan.Dataset
+	if f := t.Plan.Definition.Overlaps(ds); f != nil {
+		out = append(out, Note{Words: "One " + ds.Record[0] + " may count more than once: “" + f.Label + "” can hold several values. Totals count each once."})
+	}
+	for _, u := range t.Unplaced {
+		are := "are"
+		if u.Count == 1 {
+			are = "is"
+		}
+		label := strings.ToLower(ds.Label(u.Field))
+		if f := ds.Find(u.Field); u.Why == "outside" && f != nil && f.IsBin() {
+			u.Why = "bins"
+		}
+		why := map[string]string{
+			"none":        "%s without a date in “%s” %s not shown.",
+			"outside":     "%s whose “%s” lies far outside the others %s not shown.",
+			"later":       "%s whose “%s” lies in the future %s not shown.",
+			"bins":        "%s in none of the bins of “%s” %s not shown.",
+			"unplaceable": "%s whose “%s” cannot be read %s not shown.",
+			"undated":     "%s without “%s” %s left out of what is measured per each.",
+			"unreadable":  "%s whose “%s” cannot be read %s left out of its figures.",
+		}[u.Why]
+		mark := u.Reference(t, version)
+		mark.Beside = beside
+		out = append(out, Note{Words: fmt.Sprintf(why, format.Records(ds, u.Count), label, are), Mark: &mark})
+	}
+	if t.Dropped > 0 {
+		groups, are := "groups", "are"
+		if t.Dropped == 1 {
+			groups, are = "group", "is"
+		}
+		out = append(out, Note{Words: fmt.Sprintf("%s %s that the conditions on results leave out %s not shown; totals have them.", format.Count(int64(t.Dropped)), groups, are)})
+	}
+	if t.Plan.Definition.Compare != nil && t.Compared == nil && !t.IsEmpty() {
+		out = append(out, Note{Words: "All dates are shown, so nothing lies before them: set a range of dates, or compare with dates of your own."})
+	}
+	if t.Targets != nil && t.Targets.Withheld != "" {
+		out = append(out, Note{Words: t.Targets.Withheld})
+	}
+	for _, d := range t.Plan.Dims {
+		if r, ok := t.Plan.Together(d); ok {
+			if years := format.Years(r); years != "" {
+				out = append(out, Note{Words: years + " together."})
+			}
+		}
+	}
+	return out
+}
+
+// Tables returns what some widgets depend on, widget → tables, and for each of the tables
+// which of its changes concern the viewer.
+func (v *View) Tables(widgets []dashboard.Widget) (depends map[string]map[string]bool, concerns map[string]live.Concern, err error) {
+	depends, concerns = map[string]map[string]bool{}, map[string]live.Concern{}
+	for i := range widgets {
+		doc, ds, failed := v.Document(&widgets[i])
+		if failed != nil {
+			err = errors.Join(err, failed)
+			continue
+		}
+		if ds == nil {
+			continue
+		}
+		tables := map[string]bool{}
+		of := []*dataset.Dataset{ds}
+		for _, b := range doc.Also {
+			if set, err := v.Engine.Dataset(v.ctx, b.Dataset, v.Viewer); err == nil {
+				of = append(of, set)
+			}
+		}
+		for _, ds := range of {
+			for _, t := range ds.Heard() {
+				name := live.Table(ds.Source, t)
+				tables[name] = true
+				concern := v.concern(ds, t)
+				if before, known := concerns[name]; known && (before == nil || concern == nil) {
+					concern = nil
+				}
+				concerns[name] = concern
+			}
+		}
+		depends[widgets[i].ID] = tables
+	}
+	return depends, concerns, err
+}
+
+// concern tells which changes of a table concern the viewer; nil for all of them.
+func (v *View) concern(ds *dataset.Dataset, table string) live.Concern {
+	t := ds.Linked(table)
+	if t == nil || t.ID() != table || ds.Ruling(table) {
+		return nil
+	}
+	sees := rule.Concerns(t, v.Viewer)
+	if sees == nil {
+		return nil
+	}
+	return func(c source.Change) bool { return sees(c.Values) }
+}

@@ -1,0 +1,447 @@
+package workspace
+
+import (
+	"context"
+	"strconv"
+	"strings"
+	"time"
+
+	"eskadel/core/chart"
+	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/core/rule"
+	"eskadel/identity"
+	"eskadel/rights"
+	"eskadel/store"
+	"eskadel/view"
+)
+
+// An Opened is a dashboard as somebody may read it: a published version, or its draft.
+type Opened struct {
+	Standing
+	Doc     *dashboard.Document
+	Version int // 0 for the draft
+	kept    *store.Document
+}
+
+// Dashboard opens a dashboard: what is published of it, or for authors its draft.
+func (w *Workspace) Dashboard(ctx context.Context, who *identity.Caller, name string, draft bool) (*Opened, error) {
+	d, err := w.seen(ctx, who, name)
+	if err != nil {
+		return nil, err
+	}
+	if draft {
+		if rights.Ever(who, rights.Make) != nil {
+			return nil, problem.New(problem.Forbidden, "", "Drafts are for authors.")
+		}
+		doc, err := dashboard.Read(d.Draft)
+		return &Opened{standing(who, d), doc, 0, d}, problem.At("dashboard "+name, err)
+	}
+	if d.Published == 0 {
+		return nil, problem.New(problem.NotFound, "", "This dashboard has not been published yet.")
+	}
+	doc, err := w.published(ctx, d, d.Published)
+	return &Opened{standing(who, d), doc, d.Published, d}, err
+}
+
+// seen finds a dashboard that somebody may see at all.
+func (w *Workspace) seen(ctx context.Context, who *identity.Caller, name string) (*store.Document, error) {
+	if err := rights.May(who, rights.See, rights.Thing{Dashboard: name}); err != nil {
+		return nil, err
+	}
+	return w.store.Document(ctx, Dashboard, name)
+}
+
+// published reads a published version, which never changes.
+func (w *Workspace) published(ctx context.Context, d *store.Document, number int) (*dashboard.Document, error) {
+	key := [2]int64{d.ID, int64(number)}
+	if doc, ok := w.versions.Get(key); ok {
+		return doc, nil
+	}
+	v, err := w.store.Version(ctx, d, number)
+	if err != nil {
+		return nil, err
+	}
+	doc, err := dashboard.Read(v.Document)
+	if err != nil {
+		return nil, problem.At("dashboard "+d.Name, err)
+	}
+	w.versions.Add(key, doc)
+	return doc, nil
+}
+
+// superseded is how long a version still answers for its marks after another has been
+// published: whoever looks at it may not have loaded the page again.
+const superseded = 24 * time.Hour
+
+// version opens the version that a mark was drawn from, in the place of o.
+func (w *Workspace) version(ctx context.Context, who *identity.Caller, o *Opened, number int) (*Opened, error) {
+	if number == o.Version || number <= 0 || o.Version == 0 {
+		return o, nil
+	}
+	gone := problem.New(problem.NotFound, "mark", "This was drawn from version %d of the dashboard, which is no longer shown. Load the page again.", number)
+	if number > o.Version {
+		return nil, gone
+	}
+	next, err := w.store.Version(ctx, o.kept, number+1)
+	if err != nil {
+		return nil, err
+	}
+	if rights.Ever(who, rights.Make) != nil && time.Since(next.PublishedAt) > superseded {
+		return nil, gone
+	}
+	doc, err := w.published(ctx, o.kept, number)
+	if err != nil {
+		return nil, err
+	}
+	return &Opened{o.Standing, doc, number, o.kept}, nil
+}
+
+// A Row is a dashboard in a list.
+type Row struct {
+	Standing
+	Answers  string
+	Headline *chart.Figure
+	Fresh    string
+	Trouble  *problem.Problem // why it cannot be shown
+}
+
+// Dashboards lists the dashboards that somebody may see: the published ones, and drafts of
+// those that they may change. One that cannot be read stands in its place and says why.
+func (w *Workspace) Dashboards(ctx context.Context, who *identity.Caller, find string) ([]Row, error) {
+	if err := rights.Ever(who, rights.Make); err != nil {
+		return nil, err
+	}
+	kept, err := w.store.Documents(ctx, Dashboard)
+	if err != nil {
+		return nil, err
+	}
+	out := []Row{}
+	for i := range kept {
+		d := &kept[i]
+		r := Row{Standing: standing(who, d)}
+		var doc *dashboard.Document
+		switch {
+		case d.Published > 0:
+			doc, err = w.published(ctx, d, d.Published)
+		case r.May:
+			doc, err = dashboard.Read(d.Draft)
+		default:
+			continue
+		}
+		if err != nil {
+			r.Trouble = unreadable(err)
+		} else {
+			r.Title, r.Answers = doc.Title, doc.Answers
+		}
+		if !strings.Contains(strings.ToLower(r.Title+" "+r.Answers+" "+d.Folder), strings.ToLower(find)) {
+			continue
+		}
+		if err == nil {
+			r.Headline, r.Fresh = w.headline(ctx, who, doc)
+		}
+		out = append(out, r)
+	}
+	return out, nil
+}
+
+// headline is the first key figure of a dashboard; none when it cannot be had just now.
+func (w *Workspace) headline(ctx context.Context, who *identity.Caller, d *dashboard.Document) (*chart.Figure, string) {
+	v, err := w.reader.NewView(ctx, d, 0, who.Viewer, dashboard.State{})
+	if err != nil {
+		return nil, ""
+	}
+	for _, x := range d.Widgets() {
+		if x.Chart == nil || x.Chart.Own == nil || x.Chart.Own.Form != chart.KeyFigures {
+			continue
+		}
+		var a *view.Answer
+		if a, err = v.Widget(x.ID, view.Drawing); err == nil && len(a.Figures) > 0 {
+			return &a.Figures[0], a.Fresh
+		}
+	}
+	return nil, ""
+}
+
+// Own lists the dashboards that somebody may change.
+func (w *Workspace) Own(ctx context.Context, who *identity.Caller) (out []Standing, err error) {
+	kept, err := w.store.Documents(ctx, Dashboard)
+	for i := range kept {
+		if st := standing(who, &kept[i]); st.May {
+			out = append(out, st)
+		}
+	}
+	return out, err
+}
+
+// NewDashboard makes an empty dashboard, which whoever makes it keeps.
+func (w *Workspace) NewDashboard(ctx context.Context, who *identity.Caller, title string) (Standing, error) {
+	if title = strings.TrimSpace(title); title == "" {
+		return Standing{}, problem.New(problem.Missing, "title", "Give the dashboard a title.")
+	}
+	d := &dashboard.Document{Version: dashboard.Version, Name: Slug(title), Title: title, Pages: []dashboard.Page{{Title: "Overview", Widgets: []dashboard.Widget{}}}, ViewersMay: []string{dashboard.MaySeeRecords}}
+	m := draftOf(who, d.Name, d.JSON(), On{})
+	m.new, m.what = true, rights.Make
+	return w.keep(ctx, who, m)
+}
+
+// draftOf is the draft of a dashboard to be kept.
+func draftOf(who *identity.Caller, name string, document []byte, on On) making {
+	return making{kind: Dashboard, name: name, on: on, mine: document, what: rights.Edit,
+		begin: func(d *store.Document) { d.Keeper, d.KeeperID = who.Name, &who.PersonID },
+		read: func(b []byte) ([]byte, string, error) {
+			d, err := dashboard.Read(b)
+			if err != nil {
+				return nil, "", err
+			}
+			return d.JSON(), d.Title, nil
+		}}
+}
+
+// SaveDashboard keeps the draft of a dashboard; where there is none of its name, it is made.
+func (w *Workspace) SaveDashboard(ctx context.Context, who *identity.Caller, name string, document []byte, on On) (Standing, error) {
+	d, err := dashboard.Read(document)
+	if err != nil {
+		return Standing{}, err
+	}
+	if d.Name != name {
+		return Standing{}, problem.New(problem.Invalid, "name", "The document's name, “%s”, is not the one in the address.", d.Name)
+	}
+	return w.saveDashboard(ctx, who, name, d.JSON(), on)
+}
+
+func (w *Workspace) saveDashboard(ctx context.Context, who *identity.Caller, name string, document []byte, on On) (Standing, error) {
+	m := draftOf(who, name, document, on)
+	if _, err := w.store.Document(ctx, Dashboard, name); problem.Is(err, problem.NotFound) {
+		m.what = rights.Make
+	}
+	return w.keep(ctx, who, m)
+}
+
+// changed makes one change to the newest draft of a dashboard.
+func (w *Workspace) changed(ctx context.Context, who *identity.Caller, name string, change func(*dashboard.Document) error) (Standing, error) {
+	for range tries {
+		kept, err := w.mine(ctx, who, Dashboard, name)
+		if err != nil {
+			return Standing{}, err
+		}
+		d, err := dashboard.Read(kept.Draft)
+		if err != nil {
+			return Standing{}, err
+		}
+		if err := change(d); err != nil {
+			return Standing{}, err
+		}
+		st, err := w.saveDashboard(ctx, who, kept.Name, d.JSON(), On{Revision: kept.Revision})
+		if !problem.Is(err, problem.Outdated) {
+			return st, err
+		}
+	}
+	return Standing{}, problem.New(problem.Conflict, "", "Others change this dashboard just now. Try again.")
+}
+
+// Changing opens the draft of a dashboard that somebody may change.
+func (w *Workspace) Changing(ctx context.Context, who *identity.Caller, name string) (*Opened, error) {
+	kept, err := w.mine(ctx, who, Dashboard, name)
+	if err != nil {
+		return nil, err
+	}
+	d, err := dashboard.Read(kept.Draft)
+	return &Opened{standing(who, kept), d, 0, kept}, problem.At("dashboard "+name, err)
+}
+
+// texts are the widgets that are words, by what they are called where one is added: how
+// each begins and how high it is.
+var texts = map[string]struct {
+	begins string
+	high   int
+}{
+	"text":  {"A few words for those who read this.", 1},
+	"image": {"![What the picture shows](/)", 3},
+	"link":  {"[Where it leads](https://example.org/)", 2},
+}
+
+// AddWidget puts something new on a page of a draft: a text, an image, a link, a form of
+// chart, or "library/" with the name of a chart. It returns the widget's id, and whether
+// its chart has yet to be made.
+func (w *Workspace) AddWidget(ctx context.Context, who *identity.Caller, name, page, what string) (id string, make bool, err error) {
+	var of chart.Form
+	library, fromLibrary := strings.CutPrefix(what, "library/")
+	if fromLibrary {
+		doc, err := w.reader.Chart(ctx, library, 0)
+		if err != nil {
+			return "", false, err
+		}
+		of = doc.Form
+	}
+	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) error {
+		p, err := d.Page(page)
+		if err != nil {
+			return err
+		}
+		x := dashboard.Widget{ID: d.NewID()}
+		if text, is := texts[what]; is {
+			x.Text, x.At = text.begins, p.Place(6, text.high)
+		} else if fromLibrary {
+			x.Chart, x.At = &dashboard.Chart{Library: library}, p.Place(sizeOf(of))
+		} else {
+			own := &chart.Document{Definition: query.Definition{Version: query.Version}, Form: chart.Columns}
+			for _, f := range []chart.Form{chart.KeyFigures, chart.Table, chart.Records} {
+				if what == f.Kind {
+					own.Form = f
+				}
+			}
+			x.Chart, x.At, make = &dashboard.Chart{Own: own}, p.Place(sizeOf(own.Form)), true
+		}
+		id, p.Widgets = x.ID, append(p.Widgets, x)
+		return nil
+	})
+	return id, make, err
+}
+
+// sizeOf is how large a new widget is.
+func sizeOf(f chart.Form) (width, height int) {
+	switch f {
+	case chart.KeyFigures:
+		return 4, 2
+	case chart.Table, chart.Records:
+		return 12, 5
+	}
+	return 6, 5
+}
+
+// OwnCopy puts a copy of its own in the place of the library's chart on a widget of a draft.
+func (w *Workspace) OwnCopy(ctx context.Context, who *identity.Caller, name, widget string) (Standing, error) {
+	return w.changed(ctx, who, name, func(d *dashboard.Document) error {
+		x, err := d.Widget(widget)
+		if err != nil {
+			return err
+		}
+		if x.Chart == nil || x.Chart.Library == "" {
+			return problem.New(problem.Conflict, "widget", "This chart is the dashboard's own already.")
+		}
+		own, err := w.reader.Chart(ctx, x.Chart.Library, x.Chart.Version)
+		if err != nil {
+			return err
+		}
+		x.Chart = &dashboard.Chart{Own: own}
+		return nil
+	})
+}
+
+// Publish makes the draft of a dashboard the next version and the one that readers see, if
+// every chart of it works, stands on datasets that whoever publishes may use, and may be
+// shown.
+func (w *Workspace) Publish(ctx context.Context, who *identity.Caller, name string) (Standing, error) {
+	kept, err := w.mine(ctx, who, Dashboard, name)
+	if err != nil {
+		return Standing{}, err
+	}
+	if err := rights.May(who, rights.Publish, thing(kept)); err != nil {
+		return Standing{}, err
+	}
+	d, refs, err := w.ready(ctx, who, kept.Draft)
+	if err != nil {
+		return Standing{}, err
+	}
+	err = w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
+		now, err := tx.Lock(ctx, Dashboard, kept.Name)
+		if err != nil {
+			return err
+		}
+		if now.Revision != kept.Revision {
+			return problem.New(problem.Outdated, "", "%s changed this dashboard while it was being published. Look at it again, then publish it.", now.SavedBy)
+		}
+		kept = now
+		if err := tx.Publish(ctx, kept, d.JSON(), refs); err != nil {
+			return err
+		}
+		return tx.Audit(ctx, "published version "+strconv.Itoa(kept.Published)+" of the dashboard", d.Title)
+	})
+	return standing(who, kept), err
+}
+
+// ready is a draft as it may be published: checked, with the versions of the library's
+// charts and the colours that stay.
+func (w *Workspace) ready(ctx context.Context, who *identity.Caller, draft []byte) (*dashboard.Document, []store.Reference, error) {
+	ctx = w.using(ctx, who)
+	d, err := dashboard.Read(draft)
+	if err != nil {
+		return nil, nil, err
+	}
+	err = d.Pin(func(library string) (int, error) {
+		c, err := w.store.Document(ctx, Chart, library)
+		if err != nil {
+			return 0, err
+		}
+		return c.Published, nil
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := w.publishable(ctx, who, d); err != nil {
+		return nil, nil, err
+	}
+	v, err := w.reader.NewView(ctx, d, 0, who.Viewer, dashboard.State{})
+	if err != nil {
+		return nil, nil, err
+	}
+	if d.Colours, err = v.Colours(); err != nil {
+		return nil, nil, err
+	}
+	refs, err := references(Dashboard, d.JSON())
+	return d, refs, err
+}
+
+// publishable tells in words what keeps a dashboard from being published.
+func (w *Workspace) publishable(ctx context.Context, who *identity.Caller, d *dashboard.Document) error {
+	v, err := w.reader.NewView(ctx, d, 0, who.Viewer, dashboard.State{})
+	if err != nil {
+		return err
+	}
+	for _, x := range d.Widgets() {
+		if x.Chart != nil && x.Chart.Own != nil && x.Chart.Own.Dataset == "" {
+			return problem.New(problem.Missing, x.ID, "A chart has no records yet: choose which, or take it off the page.")
+		}
+		doc, ds, err := v.Document(&x)
+		if err != nil {
+			return problem.At(x.ID, err)
+		}
+		if doc == nil {
+			continue
+		}
+		if err := doc.Check(ds); err != nil {
+			return problem.At(x.ID, err)
+		}
+		of := []*dataset.Dataset{ds}
+		for i := range doc.Also {
+			of = append(of, doc.Other(i))
+		}
+		for _, ds := range of {
+			if err := rule.Publishable(ds); err != nil {
+				return problem.At(x.ID, err)
+			}
+		}
+	}
+	return nil
+}
+
+// Slug makes a name of a title.
+func Slug(title string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(title) {
+		switch {
+		case r >= 'a' && r <= 'z', r >= '0' && r <= '9':
+			b.WriteRune(r)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+	}
+	name := strings.Trim(b.String(), "-")
+	if name == "" || name[0] < 'a' {
+		name = "c-" + name
+	}
+	return name[:min(len(name), 50)]
+}

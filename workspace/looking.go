@@ -1,0 +1,129 @@
+package workspace
+
+import (
+	"context"
+
+	"eskadel/core/dashboard"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/identity"
+	"eskadel/rights"
+	"eskadel/view"
+)
+
+// A Look is somebody's look at a dashboard in a state of its filters and narrowings.
+type Look struct {
+	*Opened
+	w     *Workspace
+	ctx   context.Context
+	who   *identity.Caller
+	state dashboard.State
+	view  *view.View
+}
+
+// Look opens a dashboard in a state.
+func (w *Workspace) Look(ctx context.Context, who *identity.Caller, name string, draft bool, state dashboard.State) (*Look, error) {
+	o, err := w.Dashboard(ctx, who, name, draft)
+	if err != nil {
+		return nil, err
+	}
+	if draft {
+		ctx = w.using(ctx, who)
+	}
+	return w.look(ctx, who, o, state)
+}
+
+func (w *Workspace) look(ctx context.Context, who *identity.Caller, o *Opened, state dashboard.State) (*Look, error) {
+	v, err := w.reader.NewView(ctx, o.Doc, o.Version, who.Viewer, state)
+	if err != nil {
+		return nil, err
+	}
+	return &Look{o, w, ctx, who, state, v}, nil
+}
+
+// thing is the dashboard as the table of rights asks of it: what is published now decides,
+// whichever version is looked at.
+func (l *Look) thing() rights.Thing {
+	t := thing(l.kept)
+	t.ViewersMay = l.Doc.ViewersMay
+	if doc, err := l.w.published(l.ctx, l.kept, l.kept.Published); err == nil && l.Version != 0 {
+		t.ViewersMay = doc.ViewersMay
+	}
+	return t
+}
+
+// MayRecords and MayTakeAway tell what somebody may do here.
+func (l *Look) MayRecords() bool  { return rights.May(l.who, rights.Records, l.thing()) == nil }
+func (l *Look) MayTakeAway() bool { return rights.May(l.who, rights.TakeAway, l.thing()) == nil }
+
+// Line is the reading line of a page.
+func (l *Look) Line(page string) (*view.Line, error) { return l.view.Line(page) }
+
+// Widget answers a widget.
+func (l *Look) Widget(id string, parts view.Parts) (*view.Answer, error) {
+	return l.view.Widget(id, parts)
+}
+
+// Figures are the figures of a widget as they may be taken away, with totals or without.
+func (l *Look) Figures(id string, totals bool) (*view.Answer, error) {
+	if err := rights.May(l.who, rights.TakeAway, l.thing()); err != nil {
+		return nil, err
+	}
+	a, err := l.view.Widget(id, view.Figures)
+	if err != nil {
+		return nil, err
+	}
+	if a.Grid == nil {
+		return nil, problem.New(problem.NotFound, "widget", "This widget has no table of figures.")
+	}
+	if !totals {
+		a.Grid = a.Grid.WithoutTotals()
+	}
+	return a, nil
+}
+
+// A Paging says which page of records is wanted, in which order.
+type Paging struct {
+	Words string // what the mark called itself
+	Page  int    // from 0
+	Sort  string
+	Down  bool
+}
+
+// Records lists the records behind a mark, by the version of the dashboard that it was
+// drawn from.
+func (l *Look) Records(id string, mark query.Reference, p Paging) (*view.Page, error) {
+	if err := rights.May(l.who, rights.Records, l.thing()); err != nil {
+		return nil, err
+	}
+	from := l.view
+	if l.Version != 0 && mark.Version != 0 && mark.Version != l.Version {
+		o, err := l.w.version(l.ctx, l.who, l.Opened, mark.Version)
+		if err != nil {
+			return nil, err
+		}
+		then, err := l.w.look(l.ctx, l.who, o, l.state)
+		if err != nil {
+			return nil, err
+		}
+		from = then.view
+	}
+	return from.Records(id, mark, p.Words, p.Page, p.Sort, p.Down)
+}
+
+// Settings are the values that somebody may set for the dashboard's formulas.
+func (l *Look) Settings() ([]view.ViewSetting, error) { return l.view.Settings() }
+
+// Values lists the values of a filter.
+func (l *Look) Values(filter, find string) ([]view.ListedValue, error) {
+	if err := rights.May(l.who, rights.OwnFilters, l.thing()); err != nil {
+		return nil, err
+	}
+	return l.view.Values(filter, find)
+}
+
+// State is what is set.
+func (l *Look) State() dashboard.State { return l.state }
+
+// Listen begins to listen for changes of what the dashboard shows.
+func (l *Look) Listen() (*view.Listening, error) { return l.view.Listen(l.Doc.Widgets()) }

@@ -1,0 +1,148 @@
+// Package workspace is what people do, once: they read dashboards, make charts, change
+// datasets, connect sources, invite each other. Each of its functions takes who asks and
+// plain values, decides by package rights whether they may, checks what they give, and makes
+// the change, its entry in the audit log and the telling of it in one transaction. Pages,
+// frames, the API and the command line call it and nothing below it.
+package workspace
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/identity"
+	"eskadel/live"
+	"eskadel/registry"
+	"eskadel/rights"
+	"eskadel/store"
+	"eskadel/uploads"
+	"eskadel/view"
+)
+
+// A Workspace is what its people have made, and what they do with it.
+type Workspace struct {
+	store  *store.Store
+	reader *view.Reader
+	files  *uploads.Uploads // nil where there is no database for files
+	// versions are published dashboards as read; they are only looked at.
+	versions *lru.Cache[[2]int64, *dashboard.Document]
+}
+
+// Open returns the workspace of a store, answered by an engine; u takes files, and is nil
+// where there is no database for them. What documents speak of is noted where it is not yet.
+func Open(ctx context.Context, s *store.Store, e *live.Engine, u *uploads.Uploads) (*Workspace, error) {
+	versions, err := lru.New[[2]int64, *dashboard.Document](500)
+	if err != nil {
+		return nil, err
+	}
+	w := &Workspace{store: s, reader: view.NewReader(e), files: u, versions: versions}
+	return w, w.index(ctx)
+}
+
+// Calendar is the workspace's calendar.
+func (w *Workspace) Calendar() period.Calendar { return w.reader.Calendar() }
+
+// Now is the time that people are shown.
+func (w *Workspace) Now() time.Time { return w.reader.Hub.Clock() }
+
+// Changes tells how often a change of records was heard: while it stays the same, nothing
+// that is watched has changed.
+func (w *Workspace) Changes() int64 { return w.reader.Hub.Changes() }
+
+// Kinds of documents, as their addresses name them.
+const (
+	Dataset   = store.Dataset
+	Chart     = store.Chart
+	Dashboard = store.Dashboard
+	Rules     = store.Rules
+	Settings  = store.Settings
+)
+
+// A Standing is what people are told of a document besides what it says itself.
+type Standing struct {
+	Kind, Name, Title, Folder string
+	Keeper                    string
+	Revision                  int // for saying from which state a change was made
+	Published                 int // the number of the version that holds, 0 for none
+	SavedBy                   string
+	SavedAt                   time.Time
+	May                       bool // change it
+}
+
+// thing is a document as the table of rights asks of it.
+func thing(d *store.Document) rights.Thing {
+	return rights.Thing{Dashboard: d.Name, Kind: d.Kind, Name: d.Name, Keeper: d.KeeperID, KeptBy: d.Keeper}
+}
+
+func standing(who *identity.Caller, d *store.Document) Standing {
+	what := rights.Edit
+	if d.Kind == Dataset || d.Kind == Rules || d.Kind == Settings {
+		what = rights.Build
+	}
+	return Standing{d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.Revision, d.Published, d.SavedBy, d.SavedAt, rights.May(who, what, thing(d)) == nil}
+}
+
+// using is a context in which whatever is asked of datasets stands on those alone that
+// somebody may make something of.
+func (w *Workspace) using(ctx context.Context, who *identity.Caller) context.Context {
+	return registry.Using(ctx, func(ctx context.Context, d *dataset.Document) error { return w.mayUse(ctx, who, d) })
+}
+
+// mayUse tells in words why somebody may not make something of a dataset; nil when they may.
+func (w *Workspace) mayUse(ctx context.Context, who *identity.Caller, d *dataset.Document) error {
+	of := rights.Thing{Name: d.Name, For: [][]string{d.SeenBy}}
+	if who != nil && !who.Builder {
+		src, err := w.store.Source(ctx, d.Source)
+		if err != nil {
+			return err
+		}
+		of.For = append(of.For, src.Authors())
+	}
+	return rights.May(who, rights.Use, of)
+}
+
+// warn notes what went wrong with something that does not keep the rest from going on.
+func warn(words string, err error, about ...any) {
+	if err != nil && !errors.Is(err, context.Canceled) {
+		slog.Warn(words, append(about, "error", err)...)
+	}
+}
+
+// unreadable is what is said in the place of a document that cannot be read.
+func unreadable(err error) *problem.Problem {
+	if p := problem.Of(err); p != nil {
+		return p
+	}
+	return problem.New(problem.Invalid, "", "It cannot be read: %s.", err)
+}
+
+// Offline returns the workspace of a store for what asks no source: people, host apps, keys.
+func Offline(s *store.Store) *Workspace { return &Workspace{store: s} }
+
+// Operator is whoever holds the machine and uses the command line.
+func Operator() *identity.Caller {
+	c := &identity.Caller{Author: true}
+	c.Viewer.ID, c.Viewer.Name, c.Builder = "operator", "command line", true
+	return c
+}
+
+// Reseal seals every secret with the newest key, and says how many were sealed with another.
+func (w *Workspace) Reseal(ctx context.Context, who *identity.Caller) (changed int, err error) {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return 0, err
+	}
+	return changed, w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
+		if changed, err = tx.Reseal(ctx); err != nil {
+			return err
+		}
+		return tx.Audit(ctx, "sealed secrets with a new key", fmt.Sprintf("%d secrets", changed))
+	})
+}
