@@ -148,7 +148,7 @@ func (w *Workspace) saveDataset(ctx context.Context, who *identity.Caller, name 
 }
 
 func (w *Workspace) datasetOf(ctx context.Context, who *identity.Caller, name string, document []byte, on On, done string, anyway bool) making {
-	return making{kind: Dataset, name: name, on: on, mine: document, holds: true, what: rights.Build, done: done,
+	return making{kind: Dataset, name: name, on: on, mine: document, holds: true, what: rights.Build, done: done, begun: "made the dataset",
 		read: func(b []byte) ([]byte, string, error) {
 			d, err := dataset.Read(b)
 			if err != nil {

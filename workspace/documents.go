@@ -1,6 +1,7 @@
 package workspace
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -102,6 +103,7 @@ type making struct {
 	// holds tells that it is published as soon as it is kept.
 	holds bool
 	done  string // what the audit log says; nothing is said of drafts
+	begun string // the same of a new one, where that is other
 	what  rights.What
 	begin func(*store.Document) // sets what only a new document has
 }
@@ -175,8 +177,12 @@ func (w *Workspace) keepOnce(ctx context.Context, who *identity.Caller, m making
 		if err == nil && m.holds {
 			err = tx.Publish(ctx, kept, clean, refs)
 		}
-		if err == nil && m.done != "" {
-			err = tx.Audit(ctx, m.done, title)
+		done := m.done
+		if !known {
+			done = cmp.Or(m.begun, m.done)
+		}
+		if err == nil && done != "" {
+			err = tx.Audit(ctx, done, title)
 		}
 		return err
 	})

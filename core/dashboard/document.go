@@ -346,7 +346,7 @@ func (d *Document) Pin(newest func(library string) (version int, err error)) err
 func (d *Document) Move(library string, version int) (moved bool) {
 	for p := range d.Pages {
 		for w := range d.Pages[p].Widgets {
-			if c := d.Pages[p].Widgets[w].Chart; c != nil && c.Library == library && c.Version != 0 {
+			if c := d.Pages[p].Widgets[w].Chart; c != nil && c.Library == library && c.Version != 0 && c.Version != version {
 				c.Version, moved = version, true
 			}
 		}
