@@ -38,6 +38,7 @@ type Conflict struct {
 	Revision int       `json:"revision"` // the newest
 	Changes  []string  `json:"changes"`  // in words, what the others changed
 	More     int       `json:"more"`     // how many changes besides
+	Mine     []string  `json:"mine"`     // in words, what whoever saves changed
 	Both     bool      `json:"both"`     // neither touches what the other does
 	Clashes  []string  `json:"clashes"`  // the parts that both touch
 }
@@ -50,14 +51,14 @@ const mostChanges = 12
 
 // resolve returns what is to be kept of a document of somebody's own making, given the
 // newest state of it: mine, or both changes put together.
-func resolve(ctx context.Context, s *store.Store, d *store.Document, on On, mine []byte) ([]byte, error) {
+func (w *Workspace) resolve(ctx context.Context, who *identity.Caller, d *store.Document, on On, mine []byte) ([]byte, error) {
 	switch {
 	case on.Revision == d.Revision:
 		return mine, nil
 	case on.Revision <= 0:
 		return nil, problem.New(problem.Unstated, "", "This %s is there already: say which state of it the change was made from.", d.Kind)
 	}
-	drafts, err := s.Drafts(ctx, d, on.Revision)
+	drafts, err := w.store.Drafts(ctx, d, on.Revision)
 	if err != nil {
 		return nil, err
 	}
@@ -75,6 +76,7 @@ func resolve(ctx context.Context, s *store.Store, d *store.Document, on On, mine
 			return merged, nil
 		}
 		c.Changes, c.More = merge.Changes(drafts[0].Document, d.Draft, mostChanges)
+		c.Mine, _ = merge.Changes(drafts[0].Document, mine, mostChanges)
 		for _, r := range drafts[1:] {
 			if !slices.Contains(by, r.SavedBy) {
 				by = append(by, r.SavedBy)
@@ -88,8 +90,21 @@ func resolve(ctx context.Context, s *store.Store, d *store.Document, on On, mine
 		by = []string{d.SavedBy}
 	}
 	c.By = strings.Join(by, ", ")
-	c.Problem = problem.New(problem.Outdated, "", "%s changed this %s meanwhile. Nothing of theirs has been overwritten, and nothing of yours is kept yet.", c.By, d.Kind)
+	others := c.By
+	if others == who.Name {
+		others = "You, in another window,"
+	}
+	c.Problem = problem.New(problem.Outdated, "", "%s changed this %s meanwhile, last at %s. Nothing of that has been overwritten, and nothing of this is kept yet.", others, d.Kind, w.clock(c.At))
 	return nil, c
+}
+
+// clock says when something was, in the workspace's zone: with the day where that is not today.
+func (w *Workspace) clock(at time.Time) string {
+	at, now := at.In(w.Calendar().Zone), time.Now().In(w.Calendar().Zone)
+	if at.Format(time.DateOnly) == now.Format(time.DateOnly) {
+		return at.Format("15:04")
+	}
+	return at.Format("15:04 on 2 Jan 2006")
 }
 
 // A making is a document to be kept.
@@ -142,7 +157,7 @@ func (w *Workspace) keepOnce(ctx context.Context, who *identity.Caller, m making
 		if m.new {
 			return nil, false, problem.New(problem.Conflict, "name", "There is a %s called “%s” already.", m.kind, before.Title)
 		}
-		if document, err = resolve(ctx, w.store, before, m.on, m.mine); err != nil {
+		if document, err = w.resolve(ctx, who, before, m.on, m.mine); err != nil {
 			return nil, false, err
 		}
 	}

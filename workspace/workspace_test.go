@@ -506,7 +506,10 @@ func TestRulesAreKeptByTable(t *testing.T) {
 func TestInstancesAgree(t *testing.T) {
 	d := open(t, "instances")
 	other, s := instance(t, d.own)
-	soon := func(f func() bool, why string) { t.Helper(); require.Eventually(t, f, 10*time.Second, 2*time.Millisecond, why) }
+	soon := func(f func() bool, why string) {
+		t.Helper()
+		require.Eventually(t, f, 10*time.Second, 2*time.Millisecond, why)
+	}
 	soon(func() bool { return d.store.Hearing() && s.Hearing() }, "both listen")
 	_, err := d.Connect(ctx, mara, workspace.Connection{Name: "second", Title: "Second", Address: d.reader})
 	require.NoError(t, err)

@@ -16,6 +16,7 @@ let draft = JSON.parse(editor.dataset.document ?? "{}");
 const page = () => draft.pages.find((/** @type {any} */ p) => p.title === editor.dataset.page);
 const history = new History(JSON.stringify(draft), (document) => {
   draft = JSON.parse(document);
+  tellWords();
   lay();
   void save();
 });
@@ -170,6 +171,12 @@ function changed(how) {
   void save();
 }
 
+/** The fields of the page that hold words of the document. */
+const words = [["dashboard-title", "title"], ["answers", "answers"]];
+function tellWords() {
+  for (const [id, part] of words) /** @type {HTMLInputElement} */ (document.getElementById(id)).value = draft[part] ?? "";
+}
+
 let saving = Promise.resolve();
 /** Saves the draft. @param {string} [resolve] what is done where others changed it meanwhile */
 function save(resolve = "") {
@@ -184,6 +191,7 @@ function save(resolve = "") {
       if (kept.document) {
         draft = kept.document;
         history.add(JSON.stringify(draft));
+        tellWords();
         if (page()) lay();
         else location.reload();
       }
@@ -213,8 +221,9 @@ function ask(about) {
     ul.append(...list.map((item) => Object.assign(document.createElement("li"), { textContent: item })));
     section.append(p, ul);
   };
-  tell("What they changed:", [...(about?.changes ?? []), ...(about?.more ? [`and ${about.more} other things`] : [])]);
-  tell("Both of you changed:", about?.clashes ?? []);
+  tell("What was changed meanwhile:", [...(about?.changes ?? []), ...(about?.more ? [`and ${about.more} other things`] : [])]);
+  tell("What you changed:", about?.mine ?? []);
+  tell("Both changed:", about?.clashes ?? []);
   const choices = document.createElement("div");
   choices.className = "inline-form";
   /** @param {string} words @param {string} kind @param {() => void} how */
@@ -227,7 +236,7 @@ function ask(about) {
     return button;
   };
   const first = about?.both ? choice("Keep both changes", "main", () => void save("both")) : choice("Keep mine where both changed something", "main", () => void save("mine"));
-  choice("take theirs, without mine", "plain", () => location.reload());
+  choice("leave it as it is now, without mine", "plain", () => location.reload());
   section.append(choices);
   unkept.replaceChildren(section);
   first.focus();
@@ -268,7 +277,7 @@ function key(e, id) {
 }
 
 grid.on("change", placed);
-for (const [id, part] of [["dashboard-title", "title"], ["answers", "answers"]]) {
+for (const [id, part] of words) {
   document.getElementById(id)?.addEventListener("change", (e) => {
     const value = /** @type {HTMLInputElement} */ (e.target).value.trim();
     changed(() => { draft[part] = value; });
