@@ -2,6 +2,12 @@ package live
 
 import (
 	"context"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"regexp"
+	"slices"
+	"strings"
 	"time"
 
 	"eskadel/core/calc"
@@ -39,7 +45,8 @@ func (e *Engine) One(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, e
 	return e.Do(ctx, sealed, v)
 }
 
-// Table computes a definition for a viewer; at is when its records were read.
+// Table computes a definition for a viewer; at is when its records were read. It is computed
+// once for all who may see the same, and only looked at.
 func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
 	_, s.Careful = e.careful.Load(ds.Name)
 	t, at, err = e.table(ctx, d, ds, v, s)
@@ -55,41 +62,71 @@ func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Data
 	return t, at, err
 }
 
-func (e *Engine) table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
-	a := &asking{engine: e, ctx: ctx, viewer: v, setting: s}
-	if d.Asks() {
-		t, err = calc.Answer(d, ds, s, a)
-		return t, a.at, err
+func (e *Engine) table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (*calc.Table, time.Time, error) {
+	scope, key, err := e.scope(ctx, d, ds, v, s)
+	if err != nil {
+		return nil, time.Time{}, err
 	}
-	p, err := query.BuildAsking(d, ds, s, a.Ask)
+	value, at, err := e.cache.Computed(ctx, scope, key, func(ctx context.Context) (any, time.Time, int64, error) {
+		t, at, err := e.compute(ctx, d, ds, v, s)
+		if err != nil {
+			return nil, at, 0, err
+		}
+		return t, at, t.Size(), nil
+	})
 	if err != nil {
 		return nil, at, err
 	}
-	if p.Siftable() || p.Several() >= 0 {
-		t, err = calc.Ask(p, a)
-		return t, a.at, err
+	return value.(*calc.Table), at, nil
+}
+
+// viewed finds the attributes of the viewer that a question speaks of, in its JSON.
+var viewed = regexp.MustCompile(`"viewer":"((?:[^"\\]|\\.)*)"`)
+
+// scope is what a viewer may see of the datasets that a definition speaks of, and all else
+// that decides what is computed. Datasets that whoever asks may not use are an error.
+func (e *Engine) scope(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (rule.Scope, string, error) {
+	sets := []*dataset.Dataset{ds}
+	for _, name := range d.Others() {
+		other, err := e.Dataset(ctx, name, v)
+		if err != nil {
+			return rule.Scope{}, "", err
+		}
+		sets = append(sets, other)
 	}
-	// One question: what was computed from its answer is kept with it.
-	r, err := e.One(ctx, p, v)
-	if err == nil {
-		err = calc.TooMany(r.Rows[0])
+	b, err := json.Marshal(struct {
+		D        query.Definition
+		F, B     any
+		Settings map[string]string
+	}{d, s.Filters, s.Beside, s.Settings})
+	if err != nil {
+		return rule.Scope{}, "", err
 	}
-	if err != nil && calc.Recount(p, err) {
-		if r, err = e.One(ctx, p, v); err == nil {
-			err = calc.TooMany(r.Rows[0])
+	var key strings.Builder
+	fmt.Fprintf(&key, "%d %t %d ", s.Now.UnixNano(), s.Careful, e.calendars.Load())
+	attributes := map[string]bool{}
+	for _, set := range sets {
+		fmt.Fprintf(&key, "%p %p ", set.Whole(), set.BaseFilter)
+		for _, name := range set.Viewed() {
+			attributes[name] = true
 		}
 	}
-	if err == nil {
-		err = calc.Odd(p, r.Rows[0])
+	for _, m := range viewed.FindAllSubmatch(b, -1) {
+		var name string
+		if json.Unmarshal([]byte(`"`+string(m[1])+`"`), &name) == nil {
+			attributes[name] = true
+		}
 	}
-	if err != nil {
+	key.Write(b)
+	return rule.ScopeOf(v, slices.Sorted(maps.Keys(attributes)), sets...), key.String(), nil
+}
+
+func (e *Engine) compute(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
+	a := &asking{engine: e, ctx: ctx, viewer: v, setting: s}
+	if t, err = calc.Answer(d, ds, s, a); err != nil {
 		return nil, at, err
 	}
-	if t = r.once(p.Definition, func() *calc.Table { return calc.Compute(p, r.Rows[0]) }); t.Unbound() {
-		t, err = calc.Ask(p, a)
-		return t, a.at, err
-	}
-	return t, r.At, nil
+	return t, a.at, nil
 }
 
 // asking puts the questions of one chart for one viewer.

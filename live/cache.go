@@ -2,15 +2,13 @@ package live
 
 import (
 	"context"
-	"encoding/json"
 	"sync"
 	"time"
 
-	lru "github.com/hashicorp/golang-lru/v2"
+	"github.com/hashicorp/golang-lru/v2/simplelru"
 
-	"eskadel/core/calc"
-	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/observe"
 	"eskadel/source"
 )
 
@@ -18,24 +16,19 @@ import (
 type Result struct {
 	Rows []source.Rows
 	At   time.Time
-	// computed keeps what was computed from the rows, by definition; what is kept there
-	// is only read.
-	computed *sync.Map
 }
 
-// once returns what make computes from the result for a definition, computing it at
-// the first time only.
-func (r Result) once(definition query.Definition, make func() *calc.Table) *calc.Table {
-	key, err := json.Marshal(definition)
-	if err != nil {
-		return make()
+// size is about how many bytes the rows take.
+func (r Result) size() (n int64) {
+	for _, rows := range r.Rows {
+		for _, row := range rows {
+			n += 24
+			for _, v := range row {
+				n += v.Size()
+			}
+		}
 	}
-	if kept, ok := r.computed.Load(string(key)); ok {
-		return kept.(*calc.Table)
-	}
-	t := make()
-	r.computed.Store(string(key), t)
-	return t
+	return n + 200
 }
 
 // A Runner runs sealed plans; a source.Source is one.
@@ -43,18 +36,29 @@ type Runner interface {
 	Run(ctx context.Context, sealed rule.Sealed) ([]source.Rows, error)
 }
 
-// A Cache keeps results until the tables they were read from change. Identical
-// questions that are asked at the same time run once.
+// A Cache keeps what was read from the records, and what was computed of it, until their
+// tables change: as much as fits into its bytes, what was asked for last. What is asked at the
+// same time is done once.
 type Cache struct {
 	hub     *Hub
 	longest time.Duration
+	most    int64
+
 	mu      sync.Mutex
-	kept    *lru.Cache[string, Result]
+	kept    *simplelru.LRU[string, entry]
+	bytes   int64
 	flights map[string]*flight
 }
 
-// Kept is how many results are kept.
-const Kept = 2000
+// An entry is something that is kept.
+type entry struct {
+	value any
+	at    time.Time // when the oldest of what it is made of was read
+	size  int64
+}
+
+// CacheBytes is how much memory kept answers take, where nothing else is set.
+const CacheBytes = 256 << 20
 
 // LongestAge is how old a result may be, whatever is heard of its tables: their triggers
 // may have been switched off meanwhile.
@@ -62,49 +66,109 @@ const LongestAge = time.Minute
 
 // NewCache returns an empty cache.
 func NewCache(hub *Hub) *Cache {
-	kept, err := lru.New[string, Result](Kept)
+	c := &Cache{hub: hub, longest: LongestAge, most: CacheBytes, flights: map[string]*flight{}}
+	kept, err := simplelru.NewLRU(1<<30, func(_ string, e entry) { c.bytes -= e.size })
 	if err != nil {
 		panic(err) // only for a size below 1
 	}
-	return &Cache{hub: hub, longest: LongestAge, kept: kept, flights: map[string]*flight{}}
+	c.kept = kept
+	return c
 }
 
-// A flight is a question being run. Its context is its own and ends with its last waiter.
+// Bytes is about how much memory what is kept takes.
+func (c *Cache) Bytes() int64 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.bytes
+}
+
+// add keeps something; what was asked for longest ago makes room for it. What is larger than
+// a quarter of all is not kept, so that one answer does not drive out all others.
+func (c *Cache) add(key string, e entry) {
+	e.size += int64(len(key)) + 300
+	if e.size > c.most/4 {
+		return
+	}
+	c.kept.Remove(key)
+	c.kept.Add(key, e)
+	for c.bytes += e.size; c.bytes > c.most; {
+		c.kept.RemoveOldest()
+	}
+	observe.Held(c.bytes)
+}
+
+// A flight is something being asked or computed. Its context is its own and ends with its
+// last waiter.
 type flight struct {
 	done    chan struct{}
-	result  Result
+	entry   entry
 	err     error
 	waiters int
 	cancel  context.CancelFunc
 }
 
-// Do returns the result of a sealed plan, from the cache if its tables have not
-// changed since, which is known only where every change is heard. Nothing can be looked up but with a sealed plan.
+// Do returns the result of a sealed plan, from the cache if its tables have not changed
+// since, which is known only where every change is heard. Nothing can be looked up but with
+// a sealed plan.
 func (c *Cache) Do(ctx context.Context, sealed rule.Sealed, r Runner) (Result, error) {
 	if err := rule.Check(sealed); err != nil {
 		return Result{}, err
 	}
 	signature, heard := c.hub.Signature(sealed.Source(), sealed.Tables())
-	keep := heard && sealed.Live()
-	key := sealed.Key() + " " + signature
+	e, err := c.once(ctx, sealed.Key()+" "+signature, heard && sealed.Live(), func(ctx context.Context) (entry, error) {
+		at := c.hub.clock()
+		rows, err := r.Run(ctx, sealed)
+		result := Result{rows, at}
+		return entry{result, at, result.size()}, err
+	})
+	if err != nil {
+		return Result{}, err
+	}
+	return e.value.(Result), nil
+}
+
+// Computed returns what was computed within a scope under a key, or computes it: made tells
+// when the oldest record of it was read, and about how many bytes it takes. What is kept is
+// only looked at.
+func (c *Cache) Computed(ctx context.Context, scope rule.Scope, key string, compute func(ctx context.Context) (value any, at time.Time, size int64, err error)) (any, time.Time, error) {
+	if err := rule.CheckScope(scope); err != nil {
+		return nil, time.Time{}, err
+	}
+	key = scope.Key() + " " + key
+	keep := scope.Live()
+	for _, source := range c.hub.order(scope.Tables()) {
+		signature, heard := c.hub.Signature(source, scope.Tables()[source])
+		key += " " + signature
+		keep = keep && heard
+	}
+	e, err := c.once(ctx, key, keep, func(ctx context.Context) (entry, error) {
+		value, at, size, err := compute(ctx)
+		return entry{value, at, size}, err
+	})
+	return e.value, e.at, err
+}
+
+// once returns what is kept under a key, or does it, once for all who ask meanwhile.
+func (c *Cache) once(ctx context.Context, key string, keep bool, do func(ctx context.Context) (entry, error)) (entry, error) {
 	c.mu.Lock()
-	if result, ok := c.kept.Get(key); ok && keep && c.hub.clock().Sub(result.At) < c.longest {
+	if e, ok := c.kept.Get(key); ok && keep && c.hub.clock().Sub(e.at) < c.longest {
 		c.mu.Unlock()
-		return result, nil
+		observe.Cache(observe.Kept)
+		return e, nil
 	}
 	f := c.flights[key]
 	if f == nil {
+		observe.Cache(observe.Asked)
 		own, cancel := context.WithCancel(context.WithoutCancel(ctx))
 		f = &flight{done: make(chan struct{}), cancel: cancel}
 		c.flights[key] = f
 		go func() {
 			defer cancel()
-			at := c.hub.clock()
-			rows, err := r.Run(own, sealed)
+			e, err := do(own)
 			c.mu.Lock()
-			f.result, f.err = Result{rows, at, &sync.Map{}}, err
+			f.entry, f.err = e, err
 			if err == nil && keep {
-				c.kept.Add(key, f.result)
+				c.add(key, e)
 			}
 			if c.flights[key] == f {
 				delete(c.flights, key)
@@ -112,12 +176,14 @@ func (c *Cache) Do(ctx context.Context, sealed rule.Sealed, r Runner) (Result, e
 			c.mu.Unlock()
 			close(f.done)
 		}()
+	} else {
+		observe.Cache(observe.Joined)
 	}
 	f.waiters++
 	c.mu.Unlock()
 	select {
 	case <-f.done:
-		return f.result, f.err
+		return f.entry, f.err
 	case <-ctx.Done():
 		c.mu.Lock()
 		if f.waiters--; f.waiters == 0 {
@@ -128,6 +194,6 @@ func (c *Cache) Do(ctx context.Context, sealed rule.Sealed, r Runner) (Result, e
 			}
 		}
 		c.mu.Unlock()
-		return Result{}, ctx.Err()
+		return entry{}, ctx.Err()
 	}
 }

@@ -3,6 +3,8 @@ package live
 import (
 	"context"
 	"errors"
+	"fmt"
+	"runtime"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -14,6 +16,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
+	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -61,8 +64,7 @@ func together(c *Cache, s rule.Sealed, r Runner, n int) *sync.WaitGroup {
 		}()
 	}
 	asking.Wait()
-	for waiting := 0; waiting < n; {
-		time.Sleep(time.Millisecond)
+	for waiting := 0; waiting < n; runtime.Gosched() {
 		c.mu.Lock()
 		for _, f := range c.flights {
 			waiting = f.waiters
@@ -229,4 +231,77 @@ func TestSubscriptionsJoinWhatWaits(t *testing.T) {
 	assert.Equal(t, now.Truncate(time.Minute), hub.Now("yards"), "held to the minute")
 	hub.Changed("yards", source.Change{Table: "public.job"})
 	assert.Equal(t, now, hub.Now("yards"), "or to the last change")
+}
+
+// What is kept takes no more memory than it may, whatever is asked; what was asked for last
+// stays, and one large answer does not drive out the others.
+func TestMemoryIsBounded(t *testing.T) {
+	hub := NewHub()
+	hub.Reconnected("desk")
+	c := NewCache(hub)
+	c.most = 1 << 20
+	asked := 0
+	ask := func(key string, size int64) {
+		_, _, err := c.Computed(context.Background(), scope(t), key, func(context.Context) (any, time.Time, int64, error) {
+			asked++
+			return key, hub.clock(), size, nil
+		})
+		require.NoError(t, err)
+	}
+	for n := range 10_000 {
+		ask(fmt.Sprint("question ", n), int64(n%50)*100)
+		require.LessOrEqual(t, c.Bytes(), c.most)
+	}
+	assert.Greater(t, c.Bytes(), c.most*9/10, "it is used")
+	ask("question 9999", 0)
+	assert.Equal(t, 10_000, asked, "the newest is kept")
+	ask("question 0", 0)
+	assert.Equal(t, 10_001, asked, "the oldest is not")
+	before := c.Bytes()
+	ask("all at once", c.most/2)
+	assert.Equal(t, before, c.Bytes())
+	ask("question 9999", 0)
+	assert.Equal(t, 10_002, asked)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	var sum int64
+	for _, e := range c.kept.Values() {
+		sum += e.size
+	}
+	assert.Equal(t, sum, c.bytes, "it is counted right")
+}
+
+func scope(t *testing.T) rule.Scope {
+	s := rule.ScopeOf(rule.Viewer{Builder: true}, nil, sample.Jobs())
+	require.NoError(t, rule.CheckScope(s))
+	return s
+}
+
+// What was computed is shared within its scope until the records change.
+func TestWhatWasComputedIsKeptWithinItsScope(t *testing.T) {
+	hub := NewHub()
+	hub.Reconnected("desk")
+	c := NewCache(hub)
+	made := 0
+	ask := func(s rule.Scope) (any, error) {
+		v, _, err := c.Computed(context.Background(), s, "a chart", func(context.Context) (any, time.Time, int64, error) {
+			made++
+			return made, hub.clock(), 100, nil
+		})
+		return v, err
+	}
+	get := func(s rule.Scope) any { v, err := ask(s); require.NoError(t, err); return v }
+	foreman := func(yard string) rule.Scope {
+		return rule.ScopeOf(rule.Viewer{Roles: []string{"foreman"}, Attributes: filter.Attributes{"yard": yard}}, nil, sample.Jobs())
+	}
+	assert.Equal(t, 1, get(foreman("1")))
+	assert.Equal(t, 1, get(foreman("1")))
+	assert.Equal(t, 2, get(foreman("2")), "another yard's")
+	hub.Changed("desk", source.Change{Table: "public.yard"})
+	assert.Equal(t, 3, get(foreman("1")), "records changed")
+	hub.Lost("desk")
+	assert.Equal(t, 4, get(foreman("1")))
+	assert.Equal(t, 5, get(foreman("1")), "nothing is kept unheard")
+	_, err := ask(rule.Scope{})
+	assert.ErrorContains(t, err, "row rules")
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"log/slog"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"eskadel/core/dataset"
@@ -24,9 +25,10 @@ type Engine struct {
 	store *store.Store
 	cache *Cache
 
-	mu       sync.Mutex
-	calendar period.Calendar
-	careful  sync.Map // datasets of which a sum has met what cannot be computed with, by name
+	mu        sync.Mutex
+	calendar  period.Calendar
+	calendars atomic.Int64 // how often it was set
+	careful   sync.Map     // datasets of which a sum has met what cannot be computed with, by name
 }
 
 // NewEngine opens every source of the store and watches it until ctx ends. cal is the
@@ -124,6 +126,9 @@ func (e *Engine) periods(ctx context.Context, p *period.OwnPeriods) ([]period.Ow
 	return out, nil
 }
 
+// KeepBytes sets how much memory kept answers take.
+func (e *Engine) KeepBytes(most int64) { e.cache.most = most }
+
 // KeepFor sets how old an answer may be that is given from what was kept.
 func (e *Engine) KeepFor(longest time.Duration) { e.cache.longest = longest }
 
@@ -143,6 +148,7 @@ func (e *Engine) setCalendar(c period.Calendar) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	e.calendar = c
+	e.calendars.Add(1)
 }
 
 // Calendar is the workspace's calendar.

@@ -5,10 +5,13 @@ package live
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"sync"
 	"time"
 
+	"eskadel/observe"
 	"eskadel/source"
 )
 
@@ -107,6 +110,7 @@ func (h *Hub) Changed(of string, c source.Change) {
 	name := Table(of, c.Table)
 	h.versions[name]++
 	h.heardOf++
+	observe.Changed(of)
 	h.changed[of] = h.clock()
 	for s := range h.subs {
 		if concern, listens := s.tables[name]; listens && (concern == nil || concern(c)) {
@@ -165,6 +169,9 @@ func (h *Hub) Signature(source string, tables []string) (signature string, ok bo
 	}
 	return b.String(), h.heard[source]
 }
+
+// order lists the sources of some tables, always in the same order.
+func (h *Hub) order(tables map[string][]string) []string { return slices.Sorted(maps.Keys(tables)) }
 
 // Changes tells how often anything was heard: while it stays the same, nothing that is
 // watched has changed.

@@ -24,6 +24,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/problem"
 	"eskadel/core/rule"
+	"eskadel/observe"
 )
 
 // A Source is a connected database.
@@ -117,6 +118,7 @@ func (s *Source) Run(ctx context.Context, sealed rule.Sealed) ([]Rows, error) {
 	}
 	s.runs.Add(1)
 	var out []Rows
+	start := time.Now()
 	err := s.read(ctx, func(conn *pgx.Conn) error {
 		for _, st := range sealed.Statements() {
 			rows, err := query(ctx, conn, st.SQL, st.Args)
@@ -127,13 +129,23 @@ func (s *Source) Run(ctx context.Context, sealed rule.Sealed) ([]Rows, error) {
 		}
 		return nil
 	})
+	outcome := observe.Answered
+	switch {
+	case ctx.Err() != nil:
+		outcome = observe.Stopped
+	case err != nil:
+		outcome = observe.Failed
+	}
+	observe.Question(ctx, s.Name, outcome, time.Since(start))
 	return out, err
 }
 
 // read gives f a connection within a read-only transaction that is rolled back. A
 // connection that turns out to have been closed meanwhile is taken for another.
 func (s *Source) read(ctx context.Context, f func(*pgx.Conn) error) error {
+	observe.Waiting(s.Name, 1)
 	leave, err := s.queue.enter(ctx)
+	observe.Waiting(s.Name, -1)
 	if err != nil {
 		return s.words(ctx, err)
 	}

@@ -28,6 +28,7 @@ import (
 	"gorm.io/gorm/logger"
 
 	"eskadel/core/problem"
+	"eskadel/observe"
 )
 
 //go:embed migrations/*.sql
@@ -92,11 +93,23 @@ func migrate(ctx context.Context, raw *sql.DB) error {
 
 // count counts every statement that is sent.
 func (s *Store) count() error {
-	one := func(*gorm.DB) { s.asked.Add(1) }
+	before := func(db *gorm.DB) {
+		s.asked.Add(1)
+		db.InstanceSet("began", time.Now())
+	}
+	after := func(db *gorm.DB) {
+		if began, ok := db.InstanceGet("began"); ok {
+			observe.Own(db.Statement.Context, db.Statement.SQL.String(), time.Since(began.(time.Time)))
+		}
+	}
 	of := s.db.Callback()
 	return errors.Join(
-		of.Query().Before("gorm:query").Register("count", one), of.Raw().Before("gorm:raw").Register("count", one), of.Row().Before("gorm:row").Register("count", one),
-		of.Create().Before("gorm:create").Register("count", one), of.Update().Before("gorm:update").Register("count", one), of.Delete().Before("gorm:delete").Register("count", one),
+		of.Query().Before("gorm:query").Register("began", before), of.Query().After("gorm:query").Register("ended", after),
+		of.Raw().Before("gorm:raw").Register("began", before), of.Raw().After("gorm:raw").Register("ended", after),
+		of.Row().Before("gorm:row").Register("began", before), of.Row().After("gorm:row").Register("ended", after),
+		of.Create().Before("gorm:create").Register("began", before), of.Create().After("gorm:create").Register("ended", after),
+		of.Update().Before("gorm:update").Register("began", before), of.Update().After("gorm:update").Register("ended", after),
+		of.Delete().Before("gorm:delete").Register("began", before), of.Delete().After("gorm:delete").Register("ended", after),
 	)
 }
 

@@ -19,7 +19,7 @@ func (s *Server) frame(c *gin.Context) {
 	app, err := s.ws.Frame(c.Request.Context(), c.Param("app"))
 	if p := problem.Of(err); p != nil {
 		c.Header("Content-Security-Policy", policy("*"))
-		s.page(c, statusOf(p), "frame-problem", "Not shown", gin.H{"Problem": p})
+		s.page(c, gate.Status(p), "frame-problem", "Not shown", gin.H{"Problem": p})
 		return
 	}
 	origins := app.OriginList()

@@ -26,6 +26,8 @@ func (s *Server) table() []Route {
 		{Method: get, Path: "/embed.js", Right: rights.Open, Handle: s.embedScript, Plain: true},
 		{Method: get, Path: "/embed/:app/:dashboard", Right: rights.Open, Handle: s.frame},
 		{Method: post, Path: "/embed/:app/:dashboard/session", Right: rights.Open, Handle: s.frameSession},
+		{Method: get, Path: "/health", Right: rights.Open, Handle: s.health},
+		{Method: get, Path: "/ready", Right: rights.Open, Handle: s.ready},
 		{Method: get, Path: "/sign-in", Right: rights.Open, Handle: s.signInPage},
 		{Method: post, Path: "/sign-in", Right: rights.Open, Handle: s.signIn},
 
@@ -115,6 +117,7 @@ func (s *Server) table() []Route {
 		{Method: post, Path: "/people/hosts/end", Right: rights.Administer, Handle: s.endHostKey},
 		{Method: post, Path: "/people/viewers/end", Right: rights.Administer, Handle: s.endViewer},
 		{Method: post, Path: "/people/viewers/admit", Right: rights.Administer, Handle: s.admitViewer},
+		{Method: get, Path: "/profile/:profile", Right: rights.Administer, Handle: s.profile, Plain: true},
 	}
 	return append(routes, s.api.Routes()...)
 }

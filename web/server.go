@@ -32,6 +32,7 @@ type Server struct {
 	routes  []Route
 	streams gate.Streams
 	answers *brief[*sent] // as they are sent to viewers in frames
+	closing chan struct{} // closed when it stops
 }
 
 // New returns a server of a workspace.
@@ -45,7 +46,7 @@ func New(ws *workspace.Workspace) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{ws: ws, pages: p, assets: &assets{files: static}, router: gin.New(), answers: newBrief[*sent](1000)}
+	s := &Server{ws: ws, pages: p, assets: &assets{files: static}, router: gin.New(), answers: newBrief[*sent](1000), closing: make(chan struct{})}
 	s.gate = &gate.Gate{Workspace: ws, Show: s.show}
 	s.api = api.New(s.gate)
 	if err := s.router.SetTrustedProxies(nil); err != nil {
@@ -55,6 +56,10 @@ func New(ws *workspace.Workspace) (*Server, error) {
 	s.serve()
 	return s, nil
 }
+
+// Stop tells balancers and pages that the server ends: it is no longer ready, and streams end,
+// so that pages go on with another instance. Requests that are being answered are let end.
+func (s *Server) Stop() { close(s.closing) }
 
 // Behind says which proxies stand before the server.
 func (s *Server) Behind(proxies []netip.Prefix) error { return s.gate.Behind(s.router, proxies) }

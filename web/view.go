@@ -324,6 +324,8 @@ func (s *Server) liveStream(c *gin.Context) {
 			return
 		case <-over.C:
 			return
+		case <-s.closing:
+			return
 		case <-look.C:
 			if alive, err := s.ws.Alive(c.Request.Context(), caller(c)); err == nil && !alive {
 				return // ended meanwhile: the page asks again and is told so
@@ -341,6 +343,8 @@ func (s *Server) liveStream(c *gin.Context) {
 		}
 		select {
 		case <-c.Request.Context().Done():
+			return
+		case <-s.closing:
 			return
 		case <-time.After(time.Second):
 		}

@@ -53,6 +53,12 @@ func (w *Workspace) Calendar() period.Calendar { return w.reader.Calendar() }
 // Now is the time that people are shown.
 func (w *Workspace) Now() time.Time { return w.reader.Hub.Clock() }
 
+// Ready tells why requests cannot be served; nil when they can.
+func (w *Workspace) Ready(ctx context.Context) error {
+	_, err := w.store.Ask(ctx, "select 'ready'")
+	return err
+}
+
 // Changes tells how often a change of records was heard: while it stays the same, nothing
 // that is watched has changed.
 func (w *Workspace) Changes() int64 { return w.reader.Hub.Changes() }

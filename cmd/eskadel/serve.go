@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net"
 	"net/http"
 	"net/url"
 	"os"
@@ -15,6 +16,7 @@ import (
 	"eskadel/config"
 	"eskadel/core/period"
 	"eskadel/live"
+	"eskadel/observe"
 	"eskadel/source/grammar"
 	"eskadel/store"
 	"eskadel/uploads"
@@ -30,6 +32,7 @@ func serve(ctx context.Context, args []string) error {
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
+	observe.Log(os.Stderr)
 	c, s, err := opened(ctx, *file)
 	if err != nil {
 		return err
@@ -40,19 +43,23 @@ func serve(ctx context.Context, args []string) error {
 			return fmt.Errorf("use the zone %s: %w", *zone, err)
 		}
 	}
-	engine, err := live.NewEngine(ctx, s, period.ISO(c.Zone))
+	// What runs behind the requests ends after them.
+	behind, end := context.WithCancel(context.WithoutCancel(ctx))
+	defer end()
+	engine, err := live.NewEngine(behind, s, period.ISO(c.Zone))
 	if err != nil {
 		return err
 	}
 	if err := settle(engine, c); err != nil {
 		return err
 	}
+	observe.SetSlow(c.SlowQuery)
 	go func() {
 		if err := grammar.Prepare(); err != nil {
 			slog.Error("queries of builders cannot be read", "error", err)
 		}
 	}()
-	files, err := openFiles(ctx, c, s, engine)
+	files, err := openFiles(behind, c, s, engine)
 	if err != nil {
 		return err
 	}
@@ -67,17 +74,50 @@ func serve(ctx context.Context, args []string) error {
 	if err := server.Behind(c.Proxies); err != nil {
 		return err
 	}
+	if err := measure(ctx, c.Metrics); err != nil {
+		return err
+	}
 	h := gate.Serve(server.Handler())
 	h.Addr = cmp.Or(*listen, c.Listen)
+	stopped := make(chan error, 1)
 	go func() {
 		<-ctx.Done()
-		_ = h.Close()
+		slog.Info("stopping: requests are let end, pages go on elsewhere")
+		server.Stop()
+		within, cancel := context.WithTimeout(context.Background(), c.StopWithin)
+		defer cancel()
+		err := h.Shutdown(within)
+		if errors.Is(err, context.DeadlineExceeded) {
+			err = h.Close()
+		}
+		stopped <- err
 	}()
 	go web.Tidy(ctx)
 	slog.Info("serving", "address", h.Addr)
 	if err := h.ListenAndServe(); !errors.Is(err, http.ErrServerClosed) {
 		return err
 	}
+	return <-stopped
+}
+
+// measure serves the measurements on an address of their own, if there is one.
+func measure(ctx context.Context, address string) error {
+	if address == "" {
+		return nil
+	}
+	l, err := net.Listen("tcp", address)
+	if err != nil {
+		return fmt.Errorf("ESKADEL_METRICS: %w", err)
+	}
+	mux := http.NewServeMux()
+	mux.Handle("GET /metrics", observe.Metrics())
+	h := gate.Serve(mux)
+	go func() {
+		<-ctx.Done()
+		_ = h.Close()
+	}()
+	go func() { _ = h.Serve(l) }()
+	slog.Info("serving metrics", "address", l.Addr())
 	return nil
 }
 
@@ -85,6 +125,7 @@ func serve(ctx context.Context, args []string) error {
 // now.
 func settle(e *live.Engine, c *config.Config) error {
 	e.KeepFor(c.LongestAge)
+	e.KeepBytes(c.CacheBytes)
 	if c.Now != "" {
 		return e.PinNow(c.Now)
 	}

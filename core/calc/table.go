@@ -70,6 +70,33 @@ type Table struct {
 	beside  []*Table // of the datasets beside, with the same groups
 }
 
+// Size is about how many bytes the table takes.
+func (t *Table) Size() int64 {
+	const cell, key = 40, 200
+	width := int64(len(t.Plan.Columns) + 1)
+	cells := int64(len(t.Groups)+1) * int64(len(t.Splits)+1) * width * cell
+	sheets := int64(1)
+	for _, s := range []*sheet{t.was, t.before} {
+		if s != nil {
+			sheets++
+		}
+	}
+	if t.shown != t.now {
+		sheets++
+	}
+	n := 4096 + cells*sheets + key*int64(len(t.Groups)+len(t.Splits))
+	if t.c != nil {
+		n += int64(len(t.c.cells)+len(t.c.marg)) * (width*cell + 64)
+	}
+	if t.e != nil {
+		n *= 2
+	}
+	for _, other := range t.beside {
+		n += other.Size()
+	}
+	return n
+}
+
 // A Figure is all that a table knows of one measure in one place.
 type Figure struct {
 	Base   field.Value // as computed from the records

@@ -136,13 +136,7 @@ func (d *Document) Datasets() (out []string) {
 	if d.Dataset != "" {
 		out = append(out, d.Dataset)
 	}
-	for _, b := range d.Also {
-		out = append(out, b.Dataset)
-	}
-	if d.Target != nil && d.Target.Plan != "" {
-		out = append(out, d.Target.Plan)
-	}
-	return out
+	return append(out, d.Others()...)
 }
 
 // Check tells in words what is wrong with the chart, or still missing.

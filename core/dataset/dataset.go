@@ -117,6 +117,7 @@ type Dataset struct {
 	tables    []string        // see Tables
 	ruling    map[string]bool // of these, the ones that rules look at
 	all       *Dataset        // with every field, where this is what a viewer knows of it
+	viewed    []string        // see Viewed
 	// restricted is set where some records are kept from whoever knows the dataset like this.
 	restricted bool
 }

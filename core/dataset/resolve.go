@@ -27,7 +27,7 @@ func Resolve(d *Document, c Catalogue, query *Table) (*Dataset, error) {
 			return nil, err
 		}
 	}
-	ds := &Dataset{Document: *d, Table: t, fields: map[string]*Field{}, measures: map[string]*Measure{}, settings: map[string]*SettingDocument{}, catalogue: c}
+	ds := &Dataset{Document: *d, Table: t, fields: map[string]*Field{}, measures: map[string]*Measure{}, settings: map[string]*SettingDocument{}, catalogue: c, viewed: d.speaks()}
 	if d.Title == "" || d.Record[0] == "" || d.Record[1] == "" {
 		return nil, problem.New(problem.Missing, "title", "A dataset needs a title, and words for one record and for several.")
 	}

@@ -3,6 +3,7 @@ package dataset
 import (
 	"encoding/json"
 	"fmt"
+	"regexp"
 	"slices"
 
 	"eskadel/core/filter"
@@ -234,6 +235,26 @@ func (d *Dataset) For(g *Guard) *Dataset {
 	}
 	return &out
 }
+
+// Viewed names the attributes of the viewer that the dataset speaks of besides its row rules:
+// in its base filter, its conditions and its fields.
+func (d *Dataset) Viewed() []string { return d.viewed }
+
+var viewed = regexp.MustCompile(`"viewer":"([^"]*)"`)
+
+// speaks finds them.
+func (d *Document) speaks() (out []string) {
+	of := *d
+	of.RowRules = nil
+	b, _ := json.Marshal(&of)
+	for _, m := range viewed.FindAllSubmatch(b, -1) {
+		out = append(out, string(m[1]))
+	}
+	return out
+}
+
+// Whole is the dataset with all its fields, the same for all viewers of one resolved dataset.
+func (d *Dataset) Whole() *Dataset { return d.everything() }
 
 // everything is the dataset with all its fields.
 func (d *Dataset) everything() *Dataset {

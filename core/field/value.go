@@ -250,6 +250,18 @@ func (v Value) MarshalJSON() ([]byte, error) {
 	return json.Marshal(v.Exact())
 }
 
+// Size is about how many bytes the value takes.
+func (v Value) Size() int64 {
+	const itself = 40
+	switch is := v.is.(type) {
+	case string:
+		return itself + 16 + int64(len(is))
+	case nil:
+		return itself
+	}
+	return itself + 48
+}
+
 // Equal tells whether two values are the same value; two empty ones are.
 func (v Value) Equal(w Value) bool { return Compare(v, w) == 0 && v.IsEmpty() == w.IsEmpty() }
 

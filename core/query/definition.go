@@ -150,6 +150,18 @@ func (d Definition) Asks() bool {
 	return asks
 }
 
+// Others names the datasets that the definition speaks of besides its own: those beside it
+// and the one of the plan that its target is taken from.
+func (d Definition) Others() (out []string) {
+	for _, b := range d.Also {
+		out = append(out, b.Dataset)
+	}
+	if d.Target != nil && d.Target.Plan != "" {
+		out = append(out, d.Target.Plan)
+	}
+	return out
+}
+
 // place names a dimension, given by its number, in the document.
 func (d Definition) place(i int) string {
 	switch {

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
@@ -71,4 +72,58 @@ func TestOnlySealedPlansPass(t *testing.T) {
 		return d
 	}()))
 	assert.NoError(t, Publishable(ds))
+}
+
+// Whoever shares a scope shares every question: where two viewers are asked under different
+// rules, or speak of other attributes, their scopes differ.
+func TestAScopeIsSharedOnlyByThoseWhoSeeTheSame(t *testing.T) {
+	ds := sample.Jobs()
+	roles := []string{"foreman", "keeper", "director", "guest"}
+	rapid.Check(t, func(t *rapid.T) {
+		one := func(name string) Viewer {
+			v := Viewer{ID: name, Builder: rapid.IntRange(0, 9).Draw(t, "builder") == 0, Attributes: filter.Attributes{}}
+			for _, r := range roles {
+				if rapid.Bool().Draw(t, r) {
+					v.Roles = append(v.Roles, r)
+				}
+			}
+			for _, a := range []string{"yard", "staff"} {
+				switch rapid.IntRange(0, 4).Draw(t, a) {
+				case 0:
+					v.Attributes[a] = rapid.SampledFrom([]any{"1", "2", 1.0, "", nil}).Draw(t, "value")
+				case 1:
+					v.Attributes[a] = []any{"1", rapid.SampledFrom([]string{"2", "3"}).Draw(t, "second")}
+				}
+			}
+			return v
+		}
+		v, w := one("v"), one("w")
+		key := func(v Viewer, where string, attributes ...string) (scope, sealed string) {
+			d, err := query.ReadDefinition([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"yard"}],"where":` + where + `}`))
+			require.NoError(t, err)
+			seen := See(ds, v)
+			p, err := query.Build(d, seen, query.Setting{Now: time.Unix(0, 0), Calendar: period.ISO(time.UTC), Viewer: v.Attributes}, nil)
+			require.NoError(t, err)
+			s, err := Seal(p, v)
+			require.NoError(t, err)
+			of := ScopeOf(v, attributes, seen)
+			require.NoError(t, CheckScope(of))
+			return of.Key(), s.Key()
+		}
+		for where, attributes := range map[string][]string{`"every row"`: nil, `{"field":"boat","is":{"viewer":"staff"}}`: {"staff"}} {
+			vs, vk := key(v, where, attributes...)
+			ws, wk := key(w, where, attributes...)
+			if vs == ws {
+				require.Equal(t, vk, wk, "%v and %v", v, w)
+			}
+			again, _ := key(v, where, attributes...)
+			require.Equal(t, vs, again)
+		}
+	})
+	foreman := func(staff string) Viewer {
+		return Viewer{ID: staff, Roles: []string{"foreman"}, Attributes: filter.Attributes{"yard": "1", "staff": staff}}
+	}
+	assert.Equal(t, ScopeOf(foreman("7"), nil, ds).Key(), ScopeOf(foreman("8"), nil, ds).Key(), "two foremen of a yard cost as much as one")
+	assert.NotEqual(t, ScopeOf(foreman("7"), []string{"staff"}, ds).Key(), ScopeOf(foreman("8"), []string{"staff"}, ds).Key())
+	assert.Error(t, CheckScope(Scope{}), "none is made elsewhere")
 }

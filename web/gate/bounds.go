@@ -13,6 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/problem"
+	"eskadel/observe"
 )
 
 // Bounds of what a request may send, and in what time.
@@ -133,12 +134,14 @@ func (o *Streams) Begin(viewer, address string) (end func()) {
 		return nil
 	}
 	o.all++
+	observe.Streams(1)
 	o.by[viewer]++
 	o.from[address]++
 	return func() {
 		o.mu.Lock()
 		defer o.mu.Unlock()
 		o.all--
+		observe.Streams(-1)
 		for _, of := range []struct {
 			counts map[string]int
 			key    string

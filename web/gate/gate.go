@@ -24,6 +24,7 @@ import (
 
 	"eskadel/core/problem"
 	"eskadel/identity"
+	"eskadel/observe"
 	"eskadel/workspace"
 )
 
@@ -86,16 +87,21 @@ func Logged(c *gin.Context) {
 	request := hex.EncodeToString(b)
 	c.Set("request", request)
 	c.Header("X-Request-Id", request)
+	c.Request = c.Request.WithContext(observe.InRequest(c.Request.Context(), request))
 	start := time.Now()
 	c.Next()
-	slog.Debug("request", "id", request, "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "took", time.Since(start))
+	route := c.FullPath()
+	if route == "" {
+		route = "none"
+	}
+	observe.Request(route, c.Request.Method, c.Writer.Status(), time.Since(start))
 }
 
 // Recover keeps what fails unexpectedly to its own request.
 func (g *Gate) Recover(c *gin.Context) {
 	defer func() {
 		if r := recover(); r != nil {
-			slog.Error("a request failed unexpectedly", "request", c.GetString("request"), "path", c.Request.URL.Path, "panic", r, "stack", string(debug.Stack()))
+			slog.ErrorContext(c.Request.Context(), "a request failed unexpectedly", "path", c.Request.URL.Path, "panic", r, "stack", string(debug.Stack()))
 			g.Fail(c, problem.New("failed", "", "Something went wrong here; the log says what, under %s.", c.GetString("request")))
 		}
 	}()
@@ -241,7 +247,7 @@ func details(err error, p *problem.Problem, status int) map[string]any {
 
 // Log keeps an error that people are only told of.
 func (g *Gate) Log(c *gin.Context, err error) {
-	slog.Error("a request failed", "request", c.GetString("request"), "path", c.Request.URL.Path, "error", err)
+	slog.ErrorContext(c.Request.Context(), "a request failed", "path", c.Request.URL.Path, "error", err)
 }
 
 // NoMethod answers a method that an address does not know; the router has said which it does.
