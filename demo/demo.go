@@ -66,6 +66,7 @@ const (
 
 // A Demo is a running demonstration.
 type Demo struct {
+	dir, now  string
 	again     bool
 	Cluster   *localpg.Cluster
 	Eskadel   string // address
@@ -93,7 +94,7 @@ func (d *Demo) Stop() {
 // Start starts PostgreSQL, fills it if it is new, and serves both applications until
 // Stop. The addresses are then ready.
 func Start(ctx context.Context, c Config) (d *Demo, err error) {
-	d = &Demo{again: c.Again}
+	d = &Demo{dir: c.Dir, now: c.Now, again: c.Again}
 	ctx, d.cancel = context.WithCancel(ctx)
 	defer func() {
 		if err != nil {
@@ -290,6 +291,52 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	d.stop = append(d.stop, app.Close)
 	d.listen(d.doors[1], app.Handler())
 	return nil
+}
+
+// Another starts one more instance of Eskadel over the same databases, on a port of its own;
+// stop ends it at once, as a machine does that fails.
+func (d *Demo) Another(ctx context.Context) (address string, stop func(), err error) {
+	ctx, cancel := context.WithCancel(ctx)
+	k, err := key(d.dir)
+	if err != nil {
+		cancel()
+		return "", nil, err
+	}
+	s, err := store.Open(ctx, d.Cluster.URL("eskadel", "eskadel"), k)
+	if err != nil {
+		cancel()
+		return "", nil, err
+	}
+	end := func() { cancel(); _ = s.Close() }
+	engine, err := live.NewEngine(ctx, s, d.Engine.Calendar())
+	if err != nil {
+		end()
+		return "", nil, err
+	}
+	if d.now != "" {
+		if err := engine.PinNow(d.now); err != nil {
+			end()
+			return "", nil, err
+		}
+	}
+	w, err := workspace.Open(ctx, s, engine, nil)
+	if err != nil {
+		end()
+		return "", nil, err
+	}
+	server, err := web.New(w)
+	if err != nil {
+		end()
+		return "", nil, err
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		end()
+		return "", nil, err
+	}
+	h := gate.Serve(server.Handler())
+	go func() { _ = h.Serve(l) }()
+	return "http://" + l.Addr().String(), func() { _ = h.Close(); end() }, nil
 }
 
 // begin makes the demonstration's people, its source and its host app, unless they are there.

@@ -20,7 +20,7 @@ func TestScriptsAreBundled(t *testing.T) {
 			return err
 		}
 		b, err := fs.ReadFile(shipped, name)
-		for _, m := range regexp.MustCompile(`src="/static/(js/[^"]+)"`).FindAllSubmatch(b, -1) {
+		for _, m := range regexp.MustCompile(`src="\{\{asset "(js/[^"]+)"\}\}"`).FindAllSubmatch(b, -1) {
 			asked[string(m[1])] = true
 		}
 		return err

@@ -71,8 +71,8 @@ var functions = template.FuncMap{
 	},
 }
 
-func loadPages() (*pages, error) {
-	parts, err := template.New("").Funcs(functions).Funcs(dataFunctions).ParseFS(shipped, "templates/parts/*.html")
+func loadPages(a *assets) (*pages, error) {
+	parts, err := template.New("").Funcs(template.FuncMap{"asset": a.path}).Funcs(functions).Funcs(dataFunctions).ParseFS(shipped, "templates/parts/*.html")
 	if err != nil {
 		return nil, err
 	}

@@ -38,15 +38,16 @@ type Server struct {
 // New returns a server of a workspace.
 func New(ws *workspace.Workspace) (*Server, error) {
 	gin.SetMode(gin.ReleaseMode)
-	p, err := loadPages()
-	if err != nil {
-		return nil, err
-	}
 	static, err := fs.Sub(shipped, "static")
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{ws: ws, pages: p, assets: &assets{files: static}, router: gin.New(), answers: newBrief[*sent](1000), closing: make(chan struct{})}
+	files := &assets{files: static}
+	p, err := loadPages(files)
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{ws: ws, pages: p, assets: files, router: gin.New(), answers: newBrief[*sent](1000), closing: make(chan struct{})}
 	s.gate = &gate.Gate{Workspace: ws, Show: s.show}
 	s.api = api.New(s.gate)
 	if err := s.router.SetTrustedProxies(nil); err != nil {
