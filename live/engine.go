@@ -129,6 +129,9 @@ func (e *Engine) periods(ctx context.Context, p *period.OwnPeriods) ([]period.Ow
 // KeepBytes sets how much memory kept answers take.
 func (e *Engine) KeepBytes(most int64) { e.cache.most = most }
 
+// KeptBytes is about how much memory kept answers take.
+func (e *Engine) KeptBytes() int64 { return e.cache.Bytes() }
+
 // KeepFor sets how old an answer may be that is given from what was kept.
 func (e *Engine) KeepFor(longest time.Duration) { e.cache.longest = longest }
 
