@@ -1,5 +1,5 @@
 # Everything is done by the scripts; each says what it is doing and can be run again.
-.PHONY: demo test bench vendor postgres screenshots
+.PHONY: demo test test-long bench vendor postgres screenshots
 export CGO_ENABLED = 0
 export GOFLAGS := $(GOFLAGS) -buildvcs=false
 place := $(shell bash scripts/place.sh)
@@ -11,6 +11,9 @@ demo: postgres          ## run the demonstration on loopback
 
 test:                   ## install what the tests need and run all of them
 	@bash scripts/test.sh
+
+test-long: test         ## after them, draw random tests anew and run the suites at odd dates (an hour or more)
+	@bash scripts/test-long.sh
 
 bench: postgres         ## measure against queries written by hand
 	@go run -pgo=cmd/eskadel/default.pgo ./bench $(BENCH)

@@ -15,7 +15,7 @@ test("each form draws, its labels have room, and everyone can read it: wide, nar
       await settled(page);
       await expect(page.locator(".widget .wrong, .widget .nothing")).toHaveCount(0);
       await page.evaluate(() => document.fonts.ready);
-      await page.waitForTimeout(150);
+      await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))); // drawn with the font
       expect(await page.evaluate(faults, "svg.drawing"), `${name}, ${width} wide`).toEqual([]);
       await noSeriousProblem(page, `${name}, ${scheme}`);
     }

@@ -72,7 +72,10 @@ func TestTwoInstancesAreOne(t *testing.T) {
 	mara := author(t, demo.BuilderEmail)
 	there := *mara
 	there.Address = second
-	soon := func(f func() bool, why string) { t.Helper(); require.Eventually(t, f, 20*time.Second, 5*time.Millisecond, why) }
+	soon := func(f func() bool, why string) {
+		t.Helper()
+		require.Eventually(t, f, 20*time.Second, 5*time.Millisecond, why)
+	}
 
 	// A session of one is one of the other; a source that is connected on one serves on the other.
 	_, status, err := there.Do(ctx, http.MethodGet, "/api/v1/datasets", nil)

@@ -57,8 +57,9 @@ func TestFiftyViewersCostOneQueryPerWidget(t *testing.T) {
 			}()
 		}
 		wait.Wait()
-		// And one more: for where the records begin, since the first steps of one chart have none.
-		assert.EqualValues(t, len(depend)+1, src.Runs()-before, "queries for change %d", change+1)
+		// And perhaps one more: for where the records begin, where the first steps of a chart have none.
+		assert.GreaterOrEqual(t, src.Runs()-before, int64(len(depend)), "queries for change %d", change+1)
+		assert.LessOrEqual(t, src.Runs()-before, int64(len(depend)+1), "queries for change %d", change+1)
 		for i := range answers {
 			require.Equal(t, answers[0], answers[i])
 		}

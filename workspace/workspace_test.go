@@ -27,6 +27,7 @@ import (
 	"eskadel/live"
 	"eskadel/localpg/pgtest"
 	"eskadel/store"
+	_ "eskadel/testseed"
 	"eskadel/view"
 	"eskadel/workspace"
 )

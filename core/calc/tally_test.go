@@ -14,6 +14,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/query"
+	_ "eskadel/testseed"
 )
 
 // A median, a percentile and a number of different values that come from how often each

@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"eskadel/core/merge"
+	_ "eskadel/testseed"
 )
 
 func TestTwoChangesArePutTogether(t *testing.T) {

@@ -14,6 +14,7 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	_ "eskadel/testseed"
 )
 
 // condition is what the dataset's own rules leave a viewer.
