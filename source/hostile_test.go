@@ -15,7 +15,7 @@ import (
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
-	"eskadel/source"
+	"eskadel/source/sourcetest"
 )
 
 // A schema full of functions and operators that look like PostgreSQL's own, and would suit
@@ -44,7 +44,7 @@ end $$;`
 // Nothing of the host app's runs unasked, on any path: charts, lists, values, profiles,
 // formulas, rules and a builder's own query.
 func TestLookAlikesDoNotRun(t *testing.T) {
-	_, src := connect(t, "look_alikes", hostile)
+	_, src := sourcetest.Connect(t, "look_alikes", hostile)
 	ctx := context.Background()
 	c, err := src.Introspect(ctx)
 	require.NoError(t, err)
@@ -77,13 +77,13 @@ func TestLookAlikesDoNotRun(t *testing.T) {
 				if f.Type.Temporal() {
 					def.By = []query.Dimension{{Field: f.Name}}
 				}
-				p, err := query.BuildAsking(def, ds, s, func(q query.Question) ([][]field.Value, error) { return one(ctx, src, q, v) })
+				p, err := query.BuildAsking(def, ds, s, func(q query.Question) ([][]field.Value, error) { return sourcetest.One(ctx, src, q, v) })
 				require.NoError(t, err, f.Name)
-				_, err = one(ctx, src, p, v)
+				_, err = sourcetest.One(ctx, src, p, v)
 				assert.NoError(t, err, "%s of %s", f.Name, from)
 				values, err := query.NewValues(ds, f.Name, s, "A")
 				require.NoError(t, err)
-				_, err = one(ctx, src, values, v)
+				_, err = sourcetest.One(ctx, src, values, v)
 				assert.NoError(t, err, "values of %s of %s", f.Name, from)
 			}
 			for _, where := range []filter.Condition{filter.Compare("kind", filter.Is, "a"), filter.Compare("kind", filter.NoneOf, "a", "b"), filter.Compare("code", filter.Contains, "k"), filter.Compare("code", filter.EndsWith, "1"), filter.Compare("day", filter.AtLeast, "2026-01-10"), filter.Compare("low", filter.Is, "aK3")} {
@@ -112,23 +112,10 @@ func TestLookAlikesDoNotRun(t *testing.T) {
 	}
 }
 
-// one asks a plan of one statement.
-func one(ctx context.Context, src *source.Source, p rule.Plan, v rule.Viewer) (source.Rows, error) {
-	sealed, err := rule.Seal(p, v)
-	if err != nil {
-		return nil, err
-	}
-	rows, err := src.Run(ctx, sealed)
-	if err != nil {
-		return nil, err
-	}
-	return rows[0], nil
-}
-
 // A rule's list of values is compared by PostgreSQL's own equality: a function lower of the
 // host app's cannot let every row pass.
 func TestRulesCompareByThemselves(t *testing.T) {
-	_, src := connect(t, "own_lower", `create function public.lower(varchar) returns text language sql immutable as $$ select 'a' $$; create function public.eq(varchar, varchar) returns boolean language sql immutable as $$ select true $$;
+	_, src := sourcetest.Connect(t, "own_lower", `create function public.lower(varchar) returns text language sql immutable as $$ select 'a' $$; create function public.eq(varchar, varchar) returns boolean language sql immutable as $$ select true $$;
 		create operator public.= (leftarg = varchar, rightarg = varchar, function = public.eq); create table t (id int primary key, kind varchar); insert into t values (1, 'a'), (2, 'b'), (3, 'c');`)
 	ctx := context.Background()
 	c, err := src.Introspect(ctx)
@@ -142,7 +129,7 @@ func TestRulesCompareByThemselves(t *testing.T) {
 	ds, err := dataset.Resolve(d, c, nil)
 	require.NoError(t, err)
 	for _, v := range []rule.Viewer{{Roles: []string{"a"}, Attributes: filter.Attributes{"kinds": []any{"a"}}}, {Roles: []string{"b"}}} {
-		rows, err := list(ctx, src, ds, v)
+		rows, err := sourcetest.List(ctx, src, ds, v)
 		require.NoError(t, err)
 		require.Len(t, rows, 1)
 		assert.Equal(t, "a", rows[0][0].Exact())

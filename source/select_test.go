@@ -11,6 +11,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
 	"eskadel/core/rule"
+	"eskadel/source/sourcetest"
 )
 
 const selectSchema = `create table job (id int primary key, kind text, cost numeric(12,2), at timestamptz, note jsonb, tags text[]);
@@ -21,7 +22,7 @@ create sequence counter; grant usage on schema other to SELECTS_reader; grant se
 revoke all on secret from SELECTS_reader; insert into job values (1, 'a', 10, now(), '{"a": [1, 2]}', '{x,y}'), (2, 'b', 20, now(), null, null);`
 
 func TestQueriesOfTheBuildersOwn(t *testing.T) {
-	_, src := connect(t, "selects", strings.ReplaceAll(selectSchema, "SELECTS", "selects"))
+	_, src := sourcetest.Connect(t, "selects", strings.ReplaceAll(selectSchema, "SELECTS", "selects"))
 	ctx := context.Background()
 	c, err := src.Introspect(ctx)
 	require.NoError(t, err)
@@ -55,7 +56,7 @@ func TestQueriesOfTheBuildersOwn(t *testing.T) {
 
 // Fifty ways of doing anything but reading the tables that the role may read.
 func TestQueriesCannotBreakOut(t *testing.T) {
-	_, src := connect(t, "breakouts", strings.ReplaceAll(selectSchema, "SELECTS", "breakouts"))
+	_, src := sourcetest.Connect(t, "breakouts", strings.ReplaceAll(selectSchema, "SELECTS", "breakouts"))
 	ctx := context.Background()
 	c, err := src.Introspect(ctx)
 	require.NoError(t, err)
@@ -91,7 +92,7 @@ func TestQueriesCannotBreakOut(t *testing.T) {
 // Rules of the tables hold inside a query: through aliases, subqueries and names that
 // “with” gives.
 func TestRulesHoldInsideQueries(t *testing.T) {
-	_, src := connect(t, "ruled_selects", strings.ReplaceAll(selectSchema, "SELECTS", "ruled_selects"))
+	_, src := sourcetest.Connect(t, "ruled_selects", strings.ReplaceAll(selectSchema, "SELECTS", "ruled_selects"))
 	ctx := context.Background()
 	c, err := src.Introspect(ctx)
 	require.NoError(t, err)
@@ -111,7 +112,7 @@ func TestRulesHoldInsideQueries(t *testing.T) {
 		ds, err := dataset.Resolve(doc, c, table)
 		require.NoError(t, err)
 		for _, v := range []rule.Viewer{{Roles: []string{"a"}}, {Roles: []string{"b"}}, {Roles: []string{"c"}}, {Builder: true}} {
-			rows, err := list(ctx, src, ds, v)
+			rows, err := sourcetest.List(ctx, src, ds, v)
 			switch {
 			case want == "" && (len(v.Roles) == 1 && v.Roles[0] != "b"):
 				assert.ErrorContains(t, err, "may not see", "a hidden column that the query mentions closes it: %s", sql)

@@ -10,7 +10,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -18,12 +17,13 @@ import (
 	"eskadel/core/rule"
 	"eskadel/localpg/pgtest"
 	"eskadel/source"
+	"eskadel/source/sourcetest"
 )
 
 // Every way of reading text gives the same in the database as in Go, for texts that have
 // the form, nearly have it, or do not.
 func TestReadingTextIsTheSameInSQL(t *testing.T) {
-	conn, _ := connect(t, "reading_text", "select 1")
+	conn, _ := sourcetest.Connect(t, "reading_text", "select 1")
 	ctx := context.Background()
 	texts := []string{"", " ", "1", "-1", "+1", "1234.50", "1,234.50", "1.234,50", "12,34.5", "1,2345", "1 234,50", "1'234.50", "£1,234.50", "1,234.50 ", "\t7\n", "1e5", "1e-300", "1e9999", "0x10", "NaN", "Infinity", "١٢", ".5", "5.", "--1", strings.Repeat("9", 390), strings.Repeat("9", 500), "1,234.50%", "€1.234,50", "1.234,50 €",
 		"2026-12-31", "2026-2-3", "2026-02-30", "2024-02-29", "2023-02-29", "1900-02-29", "2000-02-29", "0000-01-01", "9999-12-31", "10000-01-01", "31/12/2026", "12/31/2026", "1/2/2026", "31.12.2026", "31-12-2026", "31 Dec 2026", "31 dec 2026", "31 Dez 2026", "20261231", "20261331", "2026/12/31", "today", "now", "infinity", "44 BC",
@@ -89,19 +89,9 @@ insert into reading values (1, 1, '{"lift": {"load": 3.5, "at": "2026-03-01"}, "
  (2, 2, '{"lift": {"load": "heavy"}, "warnings": "none"}', '{}', null, 5, null, 95, 0, 'NEW', 'see note'), (3, null, null, null, 7.5, 8, 9, null, null, 'old', null);
 insert into visit values (1, 1, 3, '2026-01-01'), (2, 1, 4, '2026-02-01'), (3, 2, 9, '2026-01-15'), (4, 1, 1, '2026-02-01');`
 
-func shaped(t *testing.T, src *source.Source, doc string) *dataset.Dataset {
-	c, err := src.Introspect(context.Background())
-	require.NoError(t, err)
-	d, err := dataset.Read([]byte(`{"version":1,"name":"x","title":"X","record":["x","xs"],"source":"test",` + doc + `}`))
-	require.NoError(t, err, doc)
-	ds, err := dataset.Resolve(d, c, nil)
-	require.NoError(t, err, doc)
-	return ds
-}
-
 // Each shape that a dataset may have gives the records that were written down by hand.
 func TestShapes(t *testing.T) {
-	_, src := connect(t, "shapes", shapesSchema)
+	_, src := sourcetest.Connect(t, "shapes", shapesSchema)
 	for _, c := range []struct{ name, doc, want string }{
 		{"inside JSON", `"from":{"table":"reading"},"key":["id"],"fields":[{"name":"load","column":"note","inside":["lift","load"],"read_as":{"type":"number","like":"1234.50"}},{"name":"day","column":"note","inside":["lift","at"],"read_as":{"type":"date","like":"2026-12-31"}},{"name":"second","column":"note","inside":["warnings","1"]}]`, "3.5 2026-03-01 tilt / ∅ ∅ ∅ / ∅ ∅ ∅"},
 		{"elements of a list inside JSON", `"from":{"unnest":{"table":"reading","column":"note","inside":["warnings"]}},"key":["reading_id","position"],"fields":[{"name":"text","column":"text"},{"name":"position","column":"position"},{"name":"yard","link":["reading_id","yard_id"],"column":"name"}]`, "wind 1 Tarn Quay / tilt 2 Tarn Quay"},
@@ -115,7 +105,7 @@ func TestShapes(t *testing.T) {
 		{"a view with a link of its own", `"from":{"table":"some_reading"},"key":["id"],"links":[{"column":"yard_id","table":"yard","to":"id"}],"fields":[{"name":"yard","link":["yard_id"],"show":"name"}]`, "Tarn Quay / Ostrey / ∅"},
 		{"formulas over formulas and settings", `"from":{"table":"reading"},"key":["id"],"settings":[{"name":"rate","type":"number","default":"2"}],"fields":[{"name":"b","formula":"a * rate"},{"name":"a","formula":"jan + feb"},{"name":"jan","column":"jan"},{"name":"feb","column":"feb"}]`, "6 3 1 2 / ∅ ∅ ∅ 5 / 31.0 15.5 7.5 8"},
 	} {
-		rows, err := list(context.Background(), src, shaped(t, src, c.doc), rule.Viewer{Builder: true})
+		rows, err := sourcetest.List(context.Background(), src, sourcetest.Dataset(t, src, c.doc), rule.Viewer{Builder: true})
 		require.NoError(t, err, c.name)
 		var lines []string
 		for _, r := range rows {
@@ -173,8 +163,8 @@ func TestDiagnosis(t *testing.T) {
 
 // A value of megabytes is not sent whole to list a record.
 func TestLongTextsAreCutInLists(t *testing.T) {
-	_, src := connect(t, "long_texts", `create table note (id int primary key, words text, more jsonb); insert into note values (1, repeat('ü', 3000000), jsonb_build_object('a', repeat('x', 50000))), (2, 'short', '{}')`)
-	rows, err := list(context.Background(), src, shaped(t, src, `"from":{"table":"note"},"key":["id"],"fields":[{"name":"words","column":"words"},{"name":"more","column":"more"}]`), rule.Viewer{Builder: true})
+	_, src := sourcetest.Connect(t, "long_texts", `create table note (id int primary key, words text, more jsonb); insert into note values (1, repeat('ü', 3000000), jsonb_build_object('a', repeat('x', 50000))), (2, 'short', '{}')`)
+	rows, err := sourcetest.List(context.Background(), src, sourcetest.Dataset(t, src, `"from":{"table":"note"},"key":["id"],"fields":[{"name":"words","column":"words"},{"name":"more","column":"more"}]`), rule.Viewer{Builder: true})
 	require.NoError(t, err)
 	assert.Equal(t, strings.Repeat("ü", query.MostText), rows[0][0].Exact())
 	assert.Len(t, rows[0][1].Exact(), query.MostText)

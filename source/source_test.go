@@ -5,7 +5,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -16,27 +15,12 @@ import (
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
-	"eskadel/localpg/pgtest"
 	"eskadel/source"
+	"eskadel/source/sourcetest"
 )
 
-// connect makes a database with a schema and returns its owner's connection and the source.
-func connect(t *testing.T, name, schema string) (*pgx.Conn, *source.Source) {
-	ctx := context.Background()
-	owner, reader := pgtest.Database(t, name)
-	conn, err := pgx.Connect(ctx, owner)
-	require.NoError(t, err)
-	t.Cleanup(func() { _ = conn.Close(ctx) })
-	_, err = conn.Exec(ctx, schema)
-	require.NoError(t, err)
-	src, err := source.Open("test", reader)
-	require.NoError(t, err)
-	t.Cleanup(src.Close)
-	return conn, src
-}
-
 func TestIntrospect(t *testing.T) {
-	conn, src := connect(t, "introspect", `
+	conn, src := sourcetest.Connect(t, "introspect", `
 		create type mood as enum ('calm', 'rough');
 		create domain price as numeric(12,2);
 		create table yard (id int primary key, name varchar(40) not null unique);
@@ -110,7 +94,7 @@ func sealed(t *testing.T, src *source.Source, measures ...query.Measure) rule.Se
 }
 
 func TestNumbersStayExactAndUnreadableOnesAreLeftOut(t *testing.T) {
-	_, src := connect(t, "exact_numbers", oneTable+`insert into t values (1, 0.10, 0.1), (2, 99999999999999999999999999.99, 0.2), (3, null, 'NaN'), (4, -0.01, 'Infinity');`)
+	_, src := sourcetest.Connect(t, "exact_numbers", oneTable+`insert into t values (1, 0.10, 0.1), (2, 99999999999999999999999999.99, 0.2), (3, null, 'NaN'), (4, -0.01, 'Infinity');`)
 	rows, err := src.Run(context.Background(), sealed(t, src, query.Measure{Aggregate: query.Sum, Field: "n"}, query.Measure{Aggregate: query.Sum, Field: "f"}, query.Measure{Aggregate: query.Count, Field: "f"}))
 	require.NoError(t, err)
 	assert.Equal(t, "100000000000000000000000000.08", rows[0][0][0].Exact())
@@ -119,7 +103,7 @@ func TestNumbersStayExactAndUnreadableOnesAreLeftOut(t *testing.T) {
 }
 
 func TestOnlyReadingIsPossible(t *testing.T) {
-	conn, src := connect(t, "only_reading", oneTable+`insert into t values (1, 1);
+	conn, src := sourcetest.Connect(t, "only_reading", oneTable+`insert into t values (1, 1);
 		create function sneaky() returns int language plpgsql volatile security definer as $$ begin insert into public.real_t values (99, 1); return 1; end $$;
 		create view v as select id, n, f, d, at, sneaky() as s from t; alter table t rename to real_t; alter view v rename to t;`)
 	_ = conn
@@ -143,7 +127,7 @@ func TestOnlyReadingIsPossible(t *testing.T) {
 }
 
 func TestFailuresInWords(t *testing.T) {
-	_, src := connect(t, "failures", oneTable)
+	_, src := sourcetest.Connect(t, "failures", oneTable)
 	s := sealed(t, src)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
@@ -163,18 +147,4 @@ func TestFailuresInWords(t *testing.T) {
 		assert.Contains(t, problem.Of(err).Words, words)
 		assert.NotContains(t, problem.Of(err).Words, "secret")
 	}
-}
-
-// list runs a list of all of a dataset's fields for a viewer.
-func list(ctx context.Context, src *source.Source, ds *dataset.Dataset, v rule.Viewer) (source.Rows, error) {
-	seen := rule.See(ds, v)
-	s, err := rule.SealAll(query.NewList(seen, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, 1000), v)
-	if err != nil {
-		return nil, err
-	}
-	out, err := src.Run(ctx, s)
-	if err != nil {
-		return nil, err
-	}
-	return out[1], nil
 }

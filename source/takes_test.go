@@ -16,16 +16,17 @@ import (
 	"eskadel/core/rule"
 	"eskadel/localpg/pgtest"
 	"eskadel/source"
+	"eskadel/source/sourcetest"
 )
 
 // What one question may take is bounded: a value, an answer, and where the role may say so
 // the database's disk.
 func TestWhatAQuestionMayTake(t *testing.T) {
-	conn, src := connect(t, "takes", `create table note (id int primary key, words text); insert into note select n, repeat('x', 9000000) from generate_series(1, 2) n;
+	conn, src := sourcetest.Connect(t, "takes", `create table note (id int primary key, words text); insert into note select n, repeat('x', 9000000) from generate_series(1, 2) n;
 		create table many (id int primary key, words text); insert into many select n, repeat('y', 100000) || n from generate_series(1, 1200) n`)
 	ctx := context.Background()
 	for _, table := range []string{"note", "many"} {
-		ds := shaped(t, src, `"from":{"table":"`+table+`"},"key":["id"],"fields":[{"name":"words","column":"words"}]`)
+		ds := sourcetest.Dataset(t, src, `"from":{"table":"`+table+`"},"key":["id"],"fields":[{"name":"words","column":"words"}]`)
 		d := query.Definition{Version: query.Version, Dataset: "x", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{{Field: "words"}}}
 		p, err := query.Build(d, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
 		require.NoError(t, err)

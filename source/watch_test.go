@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"eskadel/source"
+	"eskadel/source/sourcetest"
 )
 
 // heard collects what a source says of changes: the table, with the values touched.
@@ -39,7 +40,7 @@ func (h heard) next() string {
 
 // watched makes tables and listens to them.
 func watched(t *testing.T, name, schema string) (*pgx.Conn, *source.Source, heard) {
-	conn, src := connect(t, name, schema)
+	conn, src := sourcetest.Connect(t, name, schema)
 	ctx, cancel := context.WithCancel(context.Background())
 	h, done := heard{make(chan string, 50)}, make(chan struct{})
 	go func() { src.Watch(ctx, h); close(done) }()

@@ -16,8 +16,8 @@ import (
 	"eskadel/core/query"
 )
 
-// shown computes a chart and writes what is shown of its first measure, group by group.
-func shown(t *testing.T, doc string, rows ...[]field.Value) string {
+// figures computes a chart and writes what is shown of its first measure, group by group.
+func figures(t *testing.T, doc string, rows ...[]field.Value) string {
 	p, err := query.Build(definition(t, doc), sample.Jobs(), setting, nil)
 	require.NoError(t, err)
 	table := calc.Compute(p, rows)
@@ -55,7 +55,7 @@ func TestWhatIsMadeOfAMeasureAlongTime(t *testing.T) {
 		{"a difference to the step before", `{"sum":"cost","then":{"difference":"number"}}`, "", "– 10 -20 5 -5 0 0 0 0 0 7 –"},
 		{"in percent, none where before was nothing", `{"sum":"cost","then":{"difference":"percent"}}`, "", "– 1 -1 – -1 – – – – – – –"},
 	} {
-		assert.Equal(t, c.want, shown(t, `"measures":[`+c.measure+`],`+year+c.more, some...), c.name)
+		assert.Equal(t, c.want, figures(t, `"measures":[`+c.measure+`],`+year+c.more, some...), c.name)
 	}
 }
 
@@ -78,7 +78,7 @@ func TestRanksAndSharesOfGroups(t *testing.T) {
 		{`{"share":"everything"}`, `"largest":2,"others":true`, "0.075 0.04166666666666666666666666666666667 0.05 0.8333333333333333333333333333333333"},
 		{`{"running_total":{}}`, `"largest":2,"others":true`, "9 14 20 120"},
 	} {
-		assert.Equal(t, c.want, shown(t, `"measures":[{"sum":"cost","then":`+c.then+`}],"by":[{"field":"boat",`+c.dim+`}]`, some...), "%s, %s", c.then, c.dim)
+		assert.Equal(t, c.want, figures(t, `"measures":[{"sum":"cost","then":`+c.then+`}],"by":[{"field":"boat",`+c.dim+`}]`, some...), "%s, %s", c.then, c.dim)
 	}
 }
 

@@ -1,4 +1,4 @@
-package source_test
+package period_test
 
 import (
 	"context"
@@ -14,6 +14,7 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/statement"
+	"eskadel/source/sourcetest"
 )
 
 // theirs says a relative range as PostgreSQL's own date functions do, on the wall clock
@@ -59,7 +60,7 @@ func theirs(r period.Relative, at, now string) string {
 // Every relative range, and every repeating part, over random moments and dates in three
 // zones with daylight saving, with moments right before, at and after both edges.
 func TestRangesAndPartsInZones(t *testing.T) {
-	conn, src := connect(t, "zones", "create table m (id int primary key, at timestamptz, d date)")
+	conn, src := sourcetest.Connect(t, "zones", "create table m (id int primary key, at timestamptz, d date)")
 	ctx := context.Background()
 	c, err := src.Introspect(ctx)
 	require.NoError(t, err)

@@ -1,4 +1,4 @@
-package source_test
+package calc_test
 
 import (
 	"fmt"

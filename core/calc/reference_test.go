@@ -1,4 +1,4 @@
-package source_test
+package calc_test
 
 import (
 	"context"
@@ -23,6 +23,7 @@ import (
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/source"
+	"eskadel/source/sourcetest"
 )
 
 // A record of the table that random definitions run over; nil is NULL.
@@ -550,7 +551,7 @@ func (a asker) behind(t *rapid.T, d query.Definition, s query.Setting, v rule.Vi
 }
 
 func newAsker(t *testing.T, name string) (asker, *pgx.Conn) {
-	conn, src := connect(t, name, randomSchema)
+	conn, src := sourcetest.Connect(t, name, randomSchema)
 	c, err := src.Introspect(context.Background())
 	require.NoError(t, err)
 	everyRow, err := dataset.ReadRules([]byte(`{"version":1,"source":"test","tables":[{"table":"item","row_rules":[{"roles":["everyone"],"where":"every row"}]},{"table":"place","row_rules":[{"roles":["everyone"],"where":"every row"}]}]}`))

@@ -1,4 +1,4 @@
-package source_test
+package calc_test
 
 import (
 	"context"
@@ -14,16 +14,17 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/source/sourcetest"
 )
 
 // Groups by a field that holds several values overlap: that is said, totals count each record
 // once, and what would need parts of a whole is refused.
 func TestAFieldThatHoldsSeveralValues(t *testing.T) {
 	ctx := context.Background()
-	_, src := connect(t, "several", `create table job (id int primary key, tags text[], note jsonb); create table line (id int primary key, job_id int references job, trade text, cost numeric, hidden boolean not null);
+	_, src := sourcetest.Connect(t, "several", `create table job (id int primary key, tags text[], note jsonb); create table line (id int primary key, job_id int references job, trade text, cost numeric, hidden boolean not null);
 		insert into job values (1, '{dry,wet,dry}', '{"who":["Ann","Bo"]}'), (2, '{wet,deep}', '{"who":"Ann"}'), (3, '{}', '{"who":null}'), (4, null, '{"who":{"odd":1}}'), (5, '{deep,slow,null}', null);
 		insert into line values (1, 1, 'rigger', 2, false), (2, 1, 'rigger', 3, false), (3, 1, 'welder', 5, false), (4, 2, 'welder', 7, false), (5, 2, 'diver', 9, true), (6, 3, null, 1, false);`)
-	ds := shaped(t, src, `"from":{"table":"job"},"key":["id"],"fields":[{"name":"id","column":"id"},{"name":"tags","label":"Tags","column":"tags","several":true},{"name":"who","column":"note","inside":["who"],"several":true},
+	ds := sourcetest.Dataset(t, src, `"from":{"table":"job"},"key":["id"],"fields":[{"name":"id","column":"id"},{"name":"tags","label":"Tags","column":"tags","several":true},{"name":"who","column":"note","inside":["who"],"several":true},
 		{"name":"trades","linked":{"table":"line","by":"job_id","take":"each","column":"trade","where":{"field":"hidden","is":false}}},{"name":"costs","linked":{"table":"line","by":"job_id","take":"each","formula":"cost + 0.5"}},{"name":"lines","linked":{"table":"line","by":"job_id","take":"count"}}]`)
 	s := query.Setting{Now: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
 	a := asker{t, src, ds}
@@ -49,7 +50,7 @@ func TestAFieldThatHoldsSeveralValues(t *testing.T) {
 	}
 	values, err := query.NewValues(ds, "tags", s, "E")
 	require.NoError(t, err)
-	rows, err := one(ctx, src, values, rule.Viewer{Builder: true})
+	rows, err := sourcetest.One(ctx, src, values, rule.Viewer{Builder: true})
 	require.NoError(t, err)
 	var found []string
 	for _, r := range rows {

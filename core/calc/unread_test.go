@@ -1,4 +1,4 @@
-package source_test
+package calc_test
 
 import (
 	"context"
@@ -17,14 +17,15 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/source/sourcetest"
 )
 
 // What charts leave out because it cannot be read is counted and listed: the same records
 // that a condition written by hand finds, however the chart is divided.
 func TestUnreadableValuesAreCountedAndListed(t *testing.T) {
 	ctx := context.Background()
-	conn, src := connect(t, "unread", `create table fee (id int primary key, kind text, on_day date, amount_text text, rough float8);`)
-	ds := shaped(t, src, `"from":{"table":"fee"},"key":["id"],"fields":[{"name":"kind","column":"kind"},{"name":"day","column":"on_day","time":"planned"},{"name":"amount","column":"amount_text","read_as":{"type":"number","like":"1,234.50"}},{"name":"rough","column":"rough"},{"name":"double","formula":"amount * 2"},{"name":"step","bins":{"of":"amount","width":"5"}}],
+	conn, src := sourcetest.Connect(t, "unread", `create table fee (id int primary key, kind text, on_day date, amount_text text, rough float8);`)
+	ds := sourcetest.Dataset(t, src, `"from":{"table":"fee"},"key":["id"],"fields":[{"name":"kind","column":"kind"},{"name":"day","column":"on_day","time":"planned"},{"name":"amount","column":"amount_text","read_as":{"type":"number","like":"1,234.50"}},{"name":"rough","column":"rough"},{"name":"double","formula":"amount * 2"},{"name":"step","bins":{"of":"amount","width":"5"}}],
 		"conditions":[{"name":"a","title":"A","where":{"field":"kind","is":"a"}}]`)
 	bad := `(btrim(amount_text) <> '' and amount_text !~ '^ *-?[0-9]+(\.[0-9]+)? *$')`
 	nan := `(rough in ('NaN', 'Infinity', '-Infinity'))`
@@ -96,8 +97,8 @@ func (a *plainly) Ask(p query.Question) ([][]field.Value, error) {
 // bin, are in no figure, group or total: counted, listed, and met by no comparison.
 func TestWhatCannotBeComputedWithIsInNoFigure(t *testing.T) {
 	ctx := context.Background()
-	conn, src := connect(t, "odd", `create table load (id int primary key, kind text, price numeric(9,2), open numeric, due date, at timestamptz, said text, day text, rough float8);`)
-	ds := shaped(t, src, `"from":{"table":"load"},"key":["id"],"fields":[{"name":"kind","column":"kind"},{"name":"price","column":"price"},{"name":"open","column":"open"},{"name":"due","column":"due","time":"planned"},{"name":"at","column":"at","time":"planned"},
+	conn, src := sourcetest.Connect(t, "odd", `create table load (id int primary key, kind text, price numeric(9,2), open numeric, due date, at timestamptz, said text, day text, rough float8);`)
+	ds := sourcetest.Dataset(t, src, `"from":{"table":"load"},"key":["id"],"fields":[{"name":"kind","column":"kind"},{"name":"price","column":"price"},{"name":"open","column":"open"},{"name":"due","column":"due","time":"planned"},{"name":"at","column":"at","time":"planned"},
 		{"name":"size","bins":{"of":"price","width":"5","start":"0","count":2}},{"name":"step","bins":{"of":"open","width":"5"}},{"name":"twice","formula":"price * 2"},
 		{"name":"said","column":"said","read_as":{"type":"number","like":"1,234.50"}},{"name":"whole","column":"said","read_as":{"type":"integer","like":"1,234"}},{"name":"said_step","bins":{"of":"said","width":"5"}},{"name":"said_size","bins":{"of":"said","width":"5","start":"0","count":2}},{"name":"day","column":"day","time":"planned","read_as":{"type":"date","like":"31/12/2026"}},{"name":"rough","column":"rough"}]`)
 	finite := func(c string) string { return c + " not in ('NaN', 'Infinity', '-Infinity')" }

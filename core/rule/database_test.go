@@ -1,4 +1,4 @@
-package source_test
+package rule_test
 
 import (
 	"context"
@@ -19,6 +19,7 @@ import (
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/core/statement"
+	"eskadel/source/sourcetest"
 )
 
 // The world of the rules' test: jobs of boats of owners, at yards, with stays that point to
@@ -112,7 +113,7 @@ var ruledDefinitions = []string{
 // What a restricted viewer gets, on every path, equals what somebody who may see everything
 // gets from tables that hold only the rows the viewer may see.
 func TestRulesEqualTablesThatHoldOnlyTheAllowedRows(t *testing.T) {
-	conn, src := connect(t, "rules_matrix", "create schema full_; create schema part; grant usage on schema full_, part to rules_matrix_reader;"+fmt.Sprintf(rulesSchema, "full_")+rulesKeys+fmt.Sprintf(rulesSchema, "part")+"grant select on all tables in schema full_, part to rules_matrix_reader;")
+	conn, src := sourcetest.Connect(t, "rules_matrix", "create schema full_; create schema part; grant usage on schema full_, part to rules_matrix_reader;"+fmt.Sprintf(rulesSchema, "full_")+rulesKeys+fmt.Sprintf(rulesSchema, "part")+"grant select on all tables in schema full_, part to rules_matrix_reader;")
 	ctx := context.Background()
 	plain, err := src.Introspect(ctx)
 	require.NoError(t, err)

@@ -1,4 +1,4 @@
-package source_test
+package formula_test
 
 import (
 	"context"
@@ -17,6 +17,7 @@ import (
 	"eskadel/core/formula"
 	"eskadel/core/rule"
 	"eskadel/source"
+	"eskadel/source/sourcetest"
 	_ "eskadel/testseed"
 )
 
@@ -205,7 +206,7 @@ func formulaRows(t *rapid.T, conn *pgx.Conn) {
 }
 
 func formulaTable(t *testing.T, name string) (*pgx.Conn, *source.Source, *dataset.Dataset) {
-	conn, src := connect(t, name, formulaSchema)
+	conn, src := sourcetest.Connect(t, name, formulaSchema)
 	c, err := src.Introspect(context.Background())
 	require.NoError(t, err)
 	doc, err := dataset.Read([]byte(formulaDocument))
@@ -252,7 +253,7 @@ func TestFormulasGiveWhatPostgreSQLGives(t *testing.T) {
 			}
 			with, err := ds.With(map[string]string{"x": p.ours})
 			require.NoError(t, err, p.ours)
-			got, err := list(ctx, src, with, rule.Viewer{Builder: true})
+			got, err := sourcetest.List(ctx, src, with, rule.Viewer{Builder: true})
 			require.NoError(t, err, p.ours)
 			var want []field.Value
 			rows, err := conn.Query(ctx, "select ("+p.theirs+")::"+map[field.Type]string{field.Integer: "numeric", field.Number: "numeric", field.Text: "text", field.Timestamp: "timestamp", field.Date: "timestamp", field.Boolean: "boolean"}[expr.Type]+"::text from f order by id")
@@ -315,7 +316,7 @@ func TestFormulasNeverFail(t *testing.T) {
 			if err != nil {
 				continue
 			}
-			_, err = list(ctx, src, with, rule.Viewer{Builder: true})
+			_, err = sourcetest.List(ctx, src, with, rule.Viewer{Builder: true})
 			require.NoError(t, err, f)
 		}
 	})

@@ -1,4 +1,4 @@
-package source_test
+package calc_test
 
 import (
 	"context"
@@ -21,6 +21,7 @@ import (
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/source/sourcetest"
 )
 
 // A seed bank keeps what it sows in a database of another make: two schemas, a table in
@@ -143,7 +144,7 @@ func seedBank(t *testing.T, name string) (*pgx.Conn, dataset.Catalogue, []asker)
 		schema += k.schema()
 	}
 	schema += fmt.Sprintf(`grant usage on schema bank, "поле" to %[1]s_reader; grant select on all tables in schema bank, "поле" to %[1]s_reader;`, name)
-	conn, src := connect(t, name, schema)
+	conn, src := sourcetest.Connect(t, name, schema)
 	c, err := src.Introspect(context.Background())
 	require.NoError(t, err)
 	var rules []string
@@ -221,7 +222,7 @@ func TestKeysOfEveryKindOnEveryPath(t *testing.T) {
 		k.put(t, conn, records)
 		values, err := query.NewValues(a.ds, "place", setting, "")
 		require.NoError(t, err)
-		rows, err := one(ctx, a.src, values, builder)
+		rows, err := sourcetest.One(ctx, a.src, values, builder)
 		require.NoError(t, err, k.name)
 		var got []string
 		for _, r := range rows {
@@ -295,7 +296,7 @@ func TestKeysOfEveryKindOnEveryPath(t *testing.T) {
 
 // What has no key is read, charted and listed all the same, in one order from page to page.
 func TestTablesWithoutAKey(t *testing.T) {
-	_, src := connect(t, "keyless", `create table note (at timestamptz, words text, n int); insert into note select now(), 'w', g % 3 from generate_series(1, 120) g; create view seen as select words, n, point(1, 2) as p from note; create view odd as select point(1, 2) as p from note;`)
+	_, src := sourcetest.Connect(t, "keyless", `create table note (at timestamptz, words text, n int); insert into note select now(), 'w', g % 3 from generate_series(1, 120) g; create view seen as select words, n, point(1, 2) as p from note; create view odd as select point(1, 2) as p from note;`)
 	ctx := context.Background()
 	c, err := src.Introspect(ctx)
 	require.NoError(t, err)
@@ -321,7 +322,7 @@ func TestTablesWithoutAKey(t *testing.T) {
 			total += n
 		}
 		assert.Equal(t, 120, total, table.Name)
-		_, err = one(ctx, src, query.NewRows(ds, table, nil), rule.Viewer{Builder: true})
+		_, err = sourcetest.One(ctx, src, query.NewRows(ds, table, nil), rule.Viewer{Builder: true})
 		require.NoError(t, err)
 		sealed, err := rule.SealAll(profile.New(ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, "").Even(), rule.Viewer{Builder: true})
 		require.NoError(t, err)
