@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -212,7 +213,7 @@ func (e *Engine) Values(ctx context.Context, p *query.ValuesPlan, v rule.Viewer)
 // Count counts the records of a dataset that a viewer may see, and of those the ones
 // that meet a condition.
 func (e *Engine) Count(ctx context.Context, ds *dataset.Dataset, v rule.Viewer, c filter.Condition) (some, all int64, err error) {
-	d := query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}, {Aggregate: query.Count, Field: query.Records, Where: &c}}}
+	d := query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}, {Aggregate: aggregate.Count, Field: query.Records, Where: &c}}}
 	t, _, err := e.Table(ctx, d, ds, v, e.Setting(ds, v, filter.Condition{}, time.Time{}))
 	if err != nil {
 		return 0, 0, err

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
@@ -44,7 +45,7 @@ func (s *slow) Run(ctx context.Context, _ rule.Sealed) ([]source.Rows, error) {
 func sealed(t *testing.T) rule.Sealed { return sealedOf(t, sample.Jobs()) }
 
 func sealedOf(t *testing.T, ds *dataset.Dataset) rule.Sealed {
-	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, ds, query.Setting{Now: time.Unix(0, 0), Calendar: period.ISO(time.UTC)}, nil)
+	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, ds, query.Setting{Now: time.Unix(0, 0), Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
 	s, err := rule.Seal(p, rule.Viewer{Builder: true})
 	require.NoError(t, err)

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -73,7 +74,7 @@ func TestLookAlikesDoNotRun(t *testing.T) {
 		ask := func(v rule.Viewer) {
 			s := query.Setting{Now: time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
 			for _, f := range ds.Visible() {
-				def := query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: query.Sum, Field: "cost"}, {Aggregate: query.Distinct, Field: f.Name}}, By: []query.Dimension{{Field: f.Name, Largest: 2, Others: true}}}
+				def := query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: aggregate.Sum, Field: "cost"}, {Aggregate: aggregate.Distinct, Field: f.Name}}, By: []query.Dimension{{Field: f.Name, Largest: 2, Others: true}}}
 				if f.Type.Temporal() {
 					def.By = []query.Dimension{{Field: f.Name}}
 				}

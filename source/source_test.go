@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -84,7 +85,7 @@ func sealed(t *testing.T, src *source.Source, measures ...query.Measure) rule.Se
 	ds, err := dataset.Resolve(doc, c, nil)
 	require.NoError(t, err)
 	if len(measures) == 0 {
-		measures = []query.Measure{{Aggregate: query.Count, Field: query.Records}}
+		measures = []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}
 	}
 	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "t", Measures: measures}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC), Filters: filter.Condition{}}, nil)
 	require.NoError(t, err)
@@ -95,7 +96,7 @@ func sealed(t *testing.T, src *source.Source, measures ...query.Measure) rule.Se
 
 func TestNumbersStayExactAndUnreadableOnesAreLeftOut(t *testing.T) {
 	_, src := sourcetest.Connect(t, "exact_numbers", oneTable+`insert into t values (1, 0.10, 0.1), (2, 99999999999999999999999999.99, 0.2), (3, null, 'NaN'), (4, -0.01, 'Infinity');`)
-	rows, err := src.Run(context.Background(), sealed(t, src, query.Measure{Aggregate: query.Sum, Field: "n"}, query.Measure{Aggregate: query.Sum, Field: "f"}, query.Measure{Aggregate: query.Count, Field: "f"}))
+	rows, err := src.Run(context.Background(), sealed(t, src, query.Measure{Aggregate: aggregate.Sum, Field: "n"}, query.Measure{Aggregate: aggregate.Sum, Field: "f"}, query.Measure{Aggregate: aggregate.Count, Field: "f"}))
 	require.NoError(t, err)
 	assert.Equal(t, "100000000000000000000000000.08", rows[0][0][0].Exact())
 	assert.Equal(t, "0.3", rows[0][0][1].Exact(), "floats add up in decimals")
@@ -114,7 +115,7 @@ func TestOnlyReadingIsPossible(t *testing.T) {
 	require.NoError(t, err)
 	ds, err := dataset.Resolve(doc, c, nil)
 	require.NoError(t, err)
-	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "t", Measures: []query.Measure{{Aggregate: query.Sum, Field: "s"}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
+	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "t", Measures: []query.Measure{{Aggregate: aggregate.Sum, Field: "s"}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
 	s, err := rule.Seal(p, rule.Viewer{Builder: true})
 	require.NoError(t, err)

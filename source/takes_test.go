@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -27,7 +28,7 @@ func TestWhatAQuestionMayTake(t *testing.T) {
 	ctx := context.Background()
 	for _, table := range []string{"note", "many"} {
 		ds := sourcetest.Dataset(t, src, `"from":{"table":"`+table+`"},"key":["id"],"fields":[{"name":"words","column":"words"}]`)
-		d := query.Definition{Version: query.Version, Dataset: "x", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{{Field: "words"}}}
+		d := query.Definition{Version: query.Version, Dataset: "x", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}, By: []query.Dimension{{Field: "words"}}}
 		p, err := query.Build(d, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
 		require.NoError(t, err)
 		sealed, err := rule.Seal(p, rule.Viewer{Builder: true})

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -57,7 +58,7 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 		listed.Month, where = month, &within
 	case chart.Board:
 		// Every record counts in its column's heading, also where not every card is shown.
-		t, _, err := e.Table(ctx, query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{{Field: roles.Stage.Name}}, Where: doc.Where}, ds, v, s)
+		t, _, err := e.Table(ctx, query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}, By: []query.Dimension{{Field: roles.Stage.Name}}, Where: doc.Where}, ds, v, s)
 		if err != nil {
 			return err
 		}
@@ -127,7 +128,7 @@ func (e *Reader) month(ctx context.Context, doc *chart.Document, ds *dataset.Dat
 	if doc.Where != nil {
 		until = filter.And(until, *doc.Where)
 	}
-	t, _, err := e.Table(ctx, query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Largest, Field: from.Name}}, Where: &until}, ds, v, s)
+	t, _, err := e.Table(ctx, query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: aggregate.Largest, Field: from.Name}}, Where: &until}, ds, v, s)
 	if err != nil {
 		return today, err
 	}

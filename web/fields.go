@@ -8,6 +8,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -62,7 +63,7 @@ func (s *Server) fieldForm(c *gin.Context, status int, data gin.H) {
 		s.fail(c, err)
 		return
 	}
-	for name, v := range (gin.H{"Dataset": ds, "Doc": &ds.Document, "Kept": s.standingOf(c, ds.Name), "F": f, "Aggregates": query.Aggregates(), "Names": formulaNames(ds), "ReadAs": readLikes, "At": slices.IndexFunc(ds.Fields, func(d dataset.FieldDocument) bool { return d.Name == f.Name })}) {
+	for name, v := range (gin.H{"Dataset": ds, "Doc": &ds.Document, "Kept": s.standingOf(c, ds.Name), "F": f, "Aggregates": aggregate.All(), "Names": formulaNames(ds), "ReadAs": readLikes, "At": slices.IndexFunc(ds.Fields, func(d dataset.FieldDocument) bool { return d.Name == f.Name })}) {
 		data[name] = v
 	}
 	if profiled, err := s.ws.Profile(ctx, who, ds, f.Name); err == nil && len(profiled.Fields) == 1 {

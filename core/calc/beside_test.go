@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -79,7 +80,7 @@ func TestDatasetsBesideEachOther(t *testing.T) {
 		}
 		want := func(m query.Measure, in []record) string {
 			v := measure(m, in, now, cal)
-			if len(in) == 0 && v == "" && m.Aggregate == query.Sum {
+			if len(in) == 0 && v == "" && m.Aggregate == aggregate.Sum {
 				return "0"
 			}
 			return v
@@ -164,7 +165,7 @@ func TestTwoPartsOfADateCross(t *testing.T) {
 		records := someRecords(t, now)
 		fill(t, conn, records)
 		parts := rapid.Permutation([]period.Part{period.Weekday, period.HourOfDay, period.MonthOfYear}).Draw(t, "parts")
-		d := query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}},
+		d := query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}},
 			By: []query.Dimension{{Field: "at", Part: parts[0]}}, Split: &query.Dimension{Field: "at", Part: parts[1]}}
 		require.NoError(t, d.Check(base.ds))
 		setting := query.Setting{Now: now, Calendar: cal}

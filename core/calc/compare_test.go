@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
@@ -156,7 +157,7 @@ func TestComparisonsAreTheSameChartAskedForThen(t *testing.T) {
 			}
 			for m, measured := range d.Measures {
 				want := measure(measured, in, now, cal)
-				if len(in) == 0 && want == "" && measured.Aggregate == query.Sum {
+				if len(in) == 0 && want == "" && measured.Aggregate == aggregate.Sum {
 					want = "0"
 				}
 				if first.IsZero() || !span.To.After(first) || base.ds.Find(name).Planned() && span.From.After(last) {
@@ -206,7 +207,7 @@ func TestWhatIsMadeOfMeasures(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		fill(t, conn, someRecords(t, now))
 		d := someDefinition(t)
-		d.Measures = []query.Measure{{Aggregate: query.Sum, Field: "amount"}, {Aggregate: query.Count, Field: query.Records}}
+		d.Measures = []query.Measure{{Aggregate: aggregate.Sum, Field: "amount"}, {Aggregate: aggregate.Count, Field: query.Records}}
 		// Groups that overlap have no whole.
 		if d.By = slices.DeleteFunc(d.By, func(dim query.Dimension) bool { return dim.Field == "tags" }); d.Split != nil && d.Split.Field == "tags" {
 			d.Split = nil

@@ -3,8 +3,6 @@ package calc
 import (
 	"slices"
 
-	"github.com/cockroachdb/apd/v3"
-
 	"eskadel/core/field"
 	"eskadel/core/query"
 )
@@ -56,38 +54,5 @@ func (n inner) value(a query.Atom) field.Value {
 			values = append(values, v)
 		}
 	}
-	if len(values) == 0 {
-		return field.Value{}
-	}
-	slices.SortFunc(values, field.Compare)
-	count := apd.New(int64(len(values)), 0)
-	sum := func(of func(*apd.Decimal) *apd.Decimal) *apd.Decimal {
-		var out *apd.Decimal
-		for _, v := range values {
-			out = add(out, of(v.Decimal()))
-		}
-		return out
-	}
-	itself := func(d *apd.Decimal) *apd.Decimal { return d }
-	switch a.Outer {
-	case query.Smallest:
-		return values[0]
-	case query.Largest:
-		return values[len(values)-1]
-	case query.Average:
-		return quotient(sum(itself), count)
-	case query.Spread:
-		squared := func(d *apd.Decimal) *apd.Decimal {
-			var out apd.Decimal
-			_, _ = exact.Mul(&out, d, d)
-			return &out
-		}
-		return spread(sum(itself), sum(squared), count)
-	}
-	outer := query.Atom{Aggregate: a.Outer, P: a.OuterP}
-	low, high := atomPlaces(outer, int64(len(values)))
-	if a.Outer == query.Median {
-		return quotient(add(values[low].Decimal(), values[high].Decimal()), two)
-	}
-	return between(a.OuterP.Decimal(), values[low], values[high], field.OfInt(int64(len(values))))
+	return a.Outer.Is().OfValues(a.OuterP, values)
 }

@@ -2,11 +2,11 @@ package calc
 
 import (
 	"math"
-	"sort"
 	"time"
 
 	"github.com/cockroachdb/apd/v3"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/field"
 	"eskadel/core/query"
 )
@@ -64,33 +64,8 @@ func (t *Table) shownAt(l query.Line) field.Value {
 			}
 		}
 	}
-	if len(values) == 0 {
-		return field.Value{}
-	}
-	sort.Slice(values, func(i, j int) bool { return field.Compare(values[i], values[j]) < 0 })
-	n := len(values)
-	switch l.At {
-	case "smallest":
-		return values[0]
-	case "largest":
-		return values[n-1]
-	case "average":
-		var sum *apd.Decimal
-		for _, v := range values {
-			sum = add(sum, v.Decimal())
-		}
-		return quotient(sum, apd.New(int64(n), 0))
-	}
-	p := apd.New(5, -1)
-	if l.P != "" {
-		v, _ := field.Parse(field.Number, l.P.String())
-		p = v.Decimal()
-	}
-	var place apd.Decimal
-	_, _ = exact.Mul(&place, p, apd.New(int64(n-1), 0))
-	f, _ := place.Float64()
-	low := int(math.Floor(f + 1e-9))
-	return between(p, values[low], values[min(low+1, n-1)], field.OfInt(int64(n)))
+	below, _ := field.Parse(field.Number, l.P.String())
+	return aggregate.Name(l.At).Is().OfValues(below, values)
 }
 
 // usual80 is how many standard errors on either side hold four of five normal deviations.

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -292,11 +293,11 @@ func someCondition(t *rapid.T, depth int) filter.Condition {
 func someDefinition(t *rapid.T) query.Definition {
 	d := query.Definition{Version: query.Version, Dataset: "items"}
 	for range rapid.IntRange(1, 2).Draw(t, "measures") {
-		m := query.Measure{Aggregate: rapid.SampledFrom(query.Aggregates()).Draw(t, "aggregate"), Field: rapid.SampledFrom([]string{"amount", "nights", "rough"}).Draw(t, "measured")}
-		if m.Aggregate == query.Count && rapid.Bool().Draw(t, "of records") {
+		m := query.Measure{Aggregate: rapid.SampledFrom(aggregate.All()).Draw(t, "aggregate").Name, Field: rapid.SampledFrom([]string{"amount", "nights", "rough"}).Draw(t, "measured")}
+		if m.Aggregate == aggregate.Count && rapid.Bool().Draw(t, "of records") {
 			m.Field = query.Records
 		}
-		if m.Aggregate == query.Percentile {
+		if m.Aggregate == aggregate.Percentile {
 			m.P = rapid.SampledFrom([]string{"0", "0.25", "0.9", "1"}).Draw(t, "p")
 		}
 		if rapid.IntRange(0, 3).Draw(t, "measure where") == 0 {
@@ -308,12 +309,12 @@ func someDefinition(t *rapid.T) query.Definition {
 	if rapid.IntRange(0, 4).Draw(t, "two levels") == 0 {
 		per := rapid.SampledFrom([]query.Per{{Field: "at", Grain: period.Week}, {Field: "due", Grain: period.Month}, {Field: "at", Grain: period.Day}, {Field: "kind"}, {Field: "place"}}).Draw(t, "per")
 		for i, m := range d.Measures {
-			of := query.Measure{Aggregate: rapid.SampledFrom([]query.Aggregate{query.Sum, query.Count, query.Average, query.Smallest, query.Largest}).Draw(t, "inner"), Field: "amount"}
-			if of.Aggregate == query.Count {
+			of := query.Measure{Aggregate: rapid.SampledFrom([]aggregate.Name{aggregate.Sum, aggregate.Count, aggregate.Average, aggregate.Smallest, aggregate.Largest}).Draw(t, "inner"), Field: "amount"}
+			if of.Aggregate == aggregate.Count {
 				of.Field = query.Records
 			}
-			d.Measures[i] = query.Measure{Aggregate: rapid.SampledFrom([]query.Aggregate{query.Average, query.Median, query.Smallest, query.Largest, query.Percentile, query.Spread}).Draw(t, "outer"), Of: &of, Per: &per, Where: m.Where}
-			if d.Measures[i].Aggregate == query.Percentile {
+			d.Measures[i] = query.Measure{Aggregate: rapid.SampledFrom([]aggregate.Name{aggregate.Average, aggregate.Median, aggregate.Smallest, aggregate.Largest, aggregate.Percentile, aggregate.Spread}).Draw(t, "outer"), Of: &of, Per: &per, Where: m.Where}
+			if d.Measures[i].Aggregate == aggregate.Percentile {
 				d.Measures[i].P = "0.9"
 			}
 		}
@@ -342,7 +343,7 @@ func someDefinition(t *rapid.T) query.Definition {
 		if i > 0 && names[i-1] != "at" && next.Others && rapid.Bool().Draw(t, "within") {
 			merged := true
 			for _, m := range d.Measures {
-				merged = merged && m.Aggregate != query.Median && m.Aggregate != query.Distinct && m.Aggregate != query.Percentile
+				merged = merged && m.Aggregate != aggregate.Median && m.Aggregate != aggregate.Distinct && m.Aggregate != aggregate.Percentile
 			}
 			next.Within = merged
 		}
@@ -414,26 +415,26 @@ func measure(m query.Measure, records []record, now time.Time, cal period.Calend
 		different[show(v)] = true
 	}
 	n := len(values)
-	if m.Aggregate == query.Count && m.Field == query.Records {
+	if m.Aggregate == aggregate.Count && m.Field == query.Records {
 		return fmt.Sprint(count)
 	}
 	switch m.Aggregate {
-	case query.Count:
+	case aggregate.Count:
 		return fmt.Sprint(n)
-	case query.Distinct:
+	case aggregate.Distinct:
 		return fmt.Sprint(len(different))
 	}
 	if n == 0 {
 		return ""
 	}
 	switch m.Aggregate {
-	case query.Sum:
+	case aggregate.Sum:
 		return show(sum)
-	case query.Smallest:
+	case aggregate.Smallest:
 		return show(values[0])
-	case query.Largest:
+	case aggregate.Largest:
 		return show(values[n-1])
-	case query.Percentile:
+	case aggregate.Percentile:
 		// The place p·(n−1), counted from 0; between two places in proportion.
 		p, place, low := new(apd.Decimal), new(apd.Decimal), new(apd.Decimal)
 		_, _, _ = p.SetString(m.P)
@@ -445,7 +446,7 @@ func measure(m query.Measure, records []record, now time.Time, cal period.Calend
 		_, _ = apd.BaseContext.Mul(sum, sum, place)
 		_, _ = apd.BaseContext.Add(sum, sum, values[at])
 		return show(sum)
-	case query.Spread:
+	case aggregate.Spread:
 		if n < 2 {
 			return ""
 		}
@@ -461,7 +462,7 @@ func measure(m query.Measure, records []record, now time.Time, cal period.Calend
 		_, _ = wide.Sqrt(sum, squares)
 		_, _ = ctx.WithPrecision(34).Round(sum, sum)
 		return show(sum)
-	case query.Median:
+	case aggregate.Median:
 		_, _ = apd.BaseContext.Add(sum, values[(n-1)/2], values[n/2])
 		n = 2
 	}
@@ -471,7 +472,7 @@ func measure(m query.Measure, records []record, now time.Time, cal period.Calend
 
 // sameNumber tells whether two results are the same; the spread, which is a root, to 25 digits.
 func sameNumber(m query.Measure, want, got string) bool {
-	if m.Aggregate != query.Spread || want == "" || got == "" {
+	if m.Aggregate != aggregate.Spread || want == "" || got == "" {
 		return want == got
 	}
 	var a, b apd.Decimal
@@ -645,7 +646,7 @@ func agree(t *rapid.T, a asker, put func([]record)) {
 		}
 		for i, m := range d.Measures {
 			expected := measure(m, want, now, cal)
-			if len(want) == 0 && expected == "" && m.Aggregate == query.Sum {
+			if len(want) == 0 && expected == "" && m.Aggregate == aggregate.Sum {
 				expected = "0" // an empty group is filled with 0 for counts and sums
 			}
 			require.True(t, sameNumber(m, expected, shown(got[i])), "%s, measure %d of %v: %s, not %s\n%s", what, i, keys, shown(got[i]), expected, written(d))

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -36,7 +37,7 @@ func TestRunningFiguresLeadToRecordsThatGiveThem(t *testing.T) {
 		if rapid.Bool().Draw(t, "average") {
 			then = &query.Then{MovingAverage: &query.MovingAverage{Steps: 2}}
 		}
-		d := query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{{Aggregate: query.Sum, Field: "amount", Then: then}, {Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{dim}}
+		d := query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{{Aggregate: aggregate.Sum, Field: "amount", Then: then}, {Aggregate: aggregate.Count, Field: query.Records}}, By: []query.Dimension{dim}}
 		if rapid.Bool().Draw(t, "split") {
 			d.Split = &query.Dimension{Field: "place_name"}
 		}

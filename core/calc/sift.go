@@ -5,6 +5,8 @@ import (
 
 	"github.com/cockroachdb/apd/v3"
 
+	"eskadel/core/aggregate"
+	"eskadel/core/decimal"
 	"eskadel/core/field"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -74,7 +76,7 @@ func (c *computing) wanted() (spans []int, values int64) {
 		if n == 0 {
 			continue
 		}
-		low, high := atomPlaces(atom, n)
+		low, high := atom.Aggregate.Is().Places(atom.P, n)
 		for _, place := range []int64{low, high} {
 			spans = append(spans, int(whole(at(sorted, place))))
 		}
@@ -93,7 +95,7 @@ func (c *computing) wanted() (spans []int, values int64) {
 
 // sifted is which column has the spans.
 func (c *computing) sifted() int {
-	return slices.IndexFunc(c.p.Columns, func(of query.Column) bool { return of.Component == query.TallyValue })
+	return slices.IndexFunc(c.p.Columns, func(of query.Column) bool { return of.Component == aggregate.TallyValue })
 }
 
 // refine puts the fetched values in the place of their spans, and the lower border of a
@@ -103,9 +105,9 @@ func (c *computing) refine(fetched *computing, spans []int) bool {
 	at, sift := c.sifted(), c.p.Sifted
 	var below apd.Decimal // every value
 	first := sift.Borders[0].Decimal()
-	_, _ = exact.Abs(&below, first)
-	_, _ = exact.Sub(&below, first, &below)
-	_, _ = exact.Sub(&below, &below, one)
+	_, _ = decimal.Exact.Abs(&below, first)
+	_, _ = decimal.Exact.Sub(&below, first, &below)
+	_, _ = decimal.Exact.Sub(&below, &below, decimal.One)
 	values := map[place]tally{}
 	for i := range fetched.cells {
 		values[fetched.cells[i].place()] = fetched.cells[i].parts[at].tally

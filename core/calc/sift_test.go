@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/field"
 	"eskadel/core/period"
@@ -99,12 +100,12 @@ func TestSiftedValuesGiveWhatTheSortedListGives(t *testing.T) {
 		d := someDefinition(t)
 		d.Measures = d.Measures[:1]
 		m := &d.Measures[0]
-		m.Aggregate, m.P = query.Median, ""
+		m.Aggregate, m.P = aggregate.Median, ""
 		if m.Field == query.Records {
 			m.Field = "amount"
 		}
 		if rapid.Bool().Draw(t, "percentile") {
-			m.Aggregate, m.P = query.Percentile, rapid.SampledFrom([]string{"0", "0.25", "0.9", "1"}).Draw(t, "p")
+			m.Aggregate, m.P = aggregate.Percentile, rapid.SampledFrom([]string{"0", "0.25", "0.9", "1"}).Draw(t, "p")
 		}
 		for i := range d.By {
 			d.By[i].Largest, d.By[i].Smallest, d.By[i].Others, d.By[i].Within, d.By[i].Sort = 0, 0, false, false, nil
@@ -142,7 +143,7 @@ func TestSiftedValuesOfChangingRecordsAreAskedForAnew(t *testing.T) {
 	for n := range int64(20) {
 		a.borders = append(a.borders, []field.Value{field.OfInt(n * 5)})
 	}
-	d := query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{{Aggregate: query.Median, Field: "amount"}}, By: []query.Dimension{{Field: "kind"}}}
+	d := query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{{Aggregate: aggregate.Median, Field: "amount"}}, By: []query.Dimension{{Field: "kind"}}}
 	fill(t, amounts(0, 101))
 	a.fetch = func() { fill(t, amounts(0, 51)) }
 	table := a.answer(t, d, false)
@@ -159,7 +160,7 @@ func TestSiftedValuesOfChangingRecordsAreAskedForAnew(t *testing.T) {
 // What cannot be had from two questions is not tried.
 func TestOnlyOneMedianOfManyRecordsIsSifted(t *testing.T) {
 	a, _ := newSifting(t, "sift_which")
-	median := query.Measure{Aggregate: query.Median, Field: "amount"}
+	median := query.Measure{Aggregate: aggregate.Median, Field: "amount"}
 	for _, c := range []struct {
 		name     string
 		measures []query.Measure
@@ -168,9 +169,9 @@ func TestOnlyOneMedianOfManyRecordsIsSifted(t *testing.T) {
 		sifted   bool
 	}{
 		{"one median", []query.Measure{median}, nil, 1_000_000, true},
-		{"beside a sum", []query.Measure{median, {Aggregate: query.Sum, Field: "nights"}}, []query.Dimension{{Field: "kind"}}, 1_000_000, true},
-		{"two medians", []query.Measure{median, {Aggregate: query.Median, Field: "nights"}}, nil, 1_000_000, false},
-		{"different values", []query.Measure{{Aggregate: query.Distinct, Field: "amount"}}, nil, 1_000_000, false},
+		{"beside a sum", []query.Measure{median, {Aggregate: aggregate.Sum, Field: "nights"}}, []query.Dimension{{Field: "kind"}}, 1_000_000, true},
+		{"two medians", []query.Measure{median, {Aggregate: aggregate.Median, Field: "nights"}}, nil, 1_000_000, false},
+		{"different values", []query.Measure{{Aggregate: aggregate.Distinct, Field: "amount"}}, nil, 1_000_000, false},
 		{"the largest few", []query.Measure{median}, []query.Dimension{{Field: "kind", Largest: 2, Others: true}}, 1_000_000, false},
 		{"few records", []query.Measure{median}, nil, 1_000, false},
 	} {

@@ -3,6 +3,7 @@ package calc
 import (
 	"sort"
 
+	"eskadel/core/decimal"
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/query"
@@ -122,7 +123,7 @@ func (f Figure) New() bool {
 func (f Figure) Missing() field.Value { return minus(f.Shown, f.Target) }
 
 // Reached is what is shown as part of the target.
-func (f Figure) Reached() field.Value { return quotient(f.Shown.Decimal(), f.Target.Decimal()) }
+func (f Figure) Reached() field.Value { return decimal.Quotient(f.Shown.Decimal(), f.Target.Decimal()) }
 
 // Cell returns the measures of a group and split as computed from the records, empty
 // values where there are none.

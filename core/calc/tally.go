@@ -3,8 +3,7 @@ package calc
 import (
 	"sort"
 
-	"github.com/cockroachdb/apd/v3"
-
+	"eskadel/core/aggregate"
 	"eskadel/core/field"
 	"eskadel/core/query"
 )
@@ -32,18 +31,11 @@ func (t tally) merge(other tally) tally {
 
 // value computes an atom: the number of different values, the median or a percentile.
 func (t tally) value(a query.Atom) field.Value {
-	if a.Aggregate == query.Distinct {
+	if a.Aggregate == aggregate.Distinct {
 		return field.OfInt(int64(len(t)))
 	}
 	sorted, n := t.sorted()
-	if n == 0 {
-		return field.Value{}
-	}
-	low, high := atomPlaces(a, n)
-	if a.Aggregate == query.Median {
-		return quotient(add(at(sorted, low).Decimal(), at(sorted, high).Decimal()), two)
-	}
-	return between(a.P.Decimal(), at(sorted, low), at(sorted, high), field.OfInt(n))
+	return a.Aggregate.Is().OfSorted(a.P, aggregate.Sorted{N: n, At: func(place int64) field.Value { return at(sorted, place) }})
 }
 
 // sorted returns the values in order, and how many records have one.
@@ -66,20 +58,4 @@ func at(sorted []occurring, place int64) field.Value {
 		place -= o.times
 	}
 	return sorted[len(sorted)-1].value
-}
-
-// atomPlaces returns the two places between which a median or percentile of n values lies:
-// p times n less one, counted from 0, or the whole places around it.
-func atomPlaces(a query.Atom, n int64) (low, high int64) {
-	if a.Aggregate == query.Median {
-		return (n - 1) / 2, n / 2
-	}
-	var place, floor apd.Decimal
-	_, _ = exact.Mul(&place, a.P.Decimal(), apd.New(n-1, 0))
-	_, _ = divide.WithPrecision(200).Floor(&floor, &place)
-	low, _ = floor.Int64()
-	if high = low; place.Cmp(&floor) > 0 {
-		high++
-	}
-	return low, high
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/cockroachdb/apd/v3"
 
 	"eskadel/core/dataset"
+	"eskadel/core/decimal"
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
@@ -84,7 +85,7 @@ func (t *Table) constantTarget() {
 	s.total[m] = v
 	if len(d.By) > 0 && d.Measures[m].Additive() {
 		var product apd.Decimal
-		_, _ = exact.Mul(&product, v.Decimal(), apd.New(int64(len(t.Groups)), 0))
+		_, _ = decimal.Exact.Mul(&product, v.Decimal(), apd.New(int64(len(t.Groups)), 0))
 		s.total[m] = field.OfDecimal(&product)
 	}
 	if d.Split == nil {
@@ -318,5 +319,5 @@ func ofRat(r *big.Rat) field.Value {
 	var num, den apd.Decimal
 	_, _, _ = num.SetString(r.Num().String())
 	_, _, _ = den.SetString(r.Denom().String())
-	return quotient(&num, &den)
+	return decimal.Quotient(&num, &den)
 }

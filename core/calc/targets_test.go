@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -151,7 +152,7 @@ func someTarget(t *rapid.T) query.Definition {
 		}
 		return out
 	}
-	measures := []query.Measure{{Aggregate: query.Sum, Field: "amount"}, {Aggregate: query.Count, Field: query.Records}, {Aggregate: query.Average, Field: "amount"}, {Aggregate: query.Largest, Field: "nights"}}
+	measures := []query.Measure{{Aggregate: aggregate.Sum, Field: "amount"}, {Aggregate: aggregate.Count, Field: query.Records}, {Aggregate: aggregate.Average, Field: "amount"}, {Aggregate: aggregate.Largest, Field: "nights"}}
 	d := query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{rapid.SampledFrom(measures).Draw(t, "measure")}}
 	date := rapid.SampledFrom([]string{"at", "due"}).Draw(t, "date")
 	typed := rapid.IntRange(0, 2).Draw(t, "typed") == 0
@@ -175,7 +176,7 @@ func someTarget(t *rapid.T) query.Definition {
 	d.Where = &where
 	grain := rapid.SampledFrom([]period.Grain{period.Day, period.Week, period.Month, period.Quarter, period.Year}).Draw(t, "plan's grain")
 	if !typed {
-		planned := rapid.SampledFrom(append(measures, query.Measure{Aggregate: query.Sum, Field: "nights"})).Draw(t, "planned")
+		planned := rapid.SampledFrom(append(measures, query.Measure{Aggregate: aggregate.Sum, Field: "nights"})).Draw(t, "planned")
 		d.Target = &query.Target{Plan: "items", On: "due", Planned: &planned, Grain: grain}
 		return d
 	}

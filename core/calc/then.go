@@ -5,6 +5,7 @@ import (
 
 	"github.com/cockroachdb/apd/v3"
 
+	"eskadel/core/decimal"
 	"eskadel/core/field"
 	"eskadel/core/query"
 )
@@ -160,7 +161,7 @@ func (w made) along(run []int, values []field.Value, split int) []field.Value {
 				sum = apd.New(0, 0)
 			}
 			if !values[i].IsEmpty() {
-				sum = add(sum, values[i].Decimal())
+				sum = decimal.Add(sum, values[i].Decimal())
 			}
 			if w.runs(g, split) {
 				out[i] = field.OfDecimal(sum)
@@ -183,11 +184,11 @@ func (w made) along(run []int, values []field.Value, split int) []field.Value {
 			filled := int64(0)
 			for _, v := range values[first : i+1] {
 				if !v.IsEmpty() {
-					sum = add(sum, v.Decimal())
+					sum = decimal.Add(sum, v.Decimal())
 					filled++
 				}
 			}
-			out[i] = quotient(sum, apd.New(filled, 0))
+			out[i] = decimal.Quotient(sum, apd.New(filled, 0))
 		}
 	case w.then.Rank != "":
 		w.rank(run, values, out)
@@ -270,7 +271,7 @@ func (w made) rank(run []int, values, out []field.Value) {
 
 // shares are parts of every record of the chart, of the group or of the split value.
 func (w made) shares() {
-	of := func(v, whole field.Value) field.Value { return quotient(v.Decimal(), whole.Decimal()) }
+	of := func(v, whole field.Value) field.Value { return decimal.Quotient(v.Decimal(), whole.Decimal()) }
 	total := w.base.total[w.m]
 	base := func(group, split field.Value) field.Value {
 		switch w.then.Share {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
@@ -86,7 +87,7 @@ func TestRanksAndSharesOfGroups(t *testing.T) {
 // with few places and with very many.
 func TestTotalsAreThoseOfPlainLoops(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		d := query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{{Field: "kind"}, {Field: "boat"}}, Split: &query.Dimension{Field: "late"}}
+		d := query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}, By: []query.Dimension{{Field: "kind"}, {Field: "boat"}}, Split: &query.Dimension{Field: "late"}}
 		p, err := query.Build(d, sample.Jobs(), setting, nil)
 		require.NoError(t, err)
 		many := rapid.SampledFrom([]int{2, 9, 40}).Draw(t, "values")

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/field"
@@ -74,7 +75,7 @@ func TestUnreadableValuesAreCountedAndListed(t *testing.T) {
 			}
 		}
 	})
-	_, err := query.NewRecords(query.Definition{Version: query.Version, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, ds, s, query.Reference{Unreadable: "amount"})
+	_, err := query.NewRecords(query.Definition{Version: query.Version, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, ds, s, query.Reference{Unreadable: "amount"})
 	require.ErrorContains(t, err, "has changed", "nothing of the chart stands on the field")
 }
 
@@ -186,7 +187,7 @@ func TestWhatCannotBeComputedWithIsInNoFigure(t *testing.T) {
 					require.Equal(t, want, told[name], "%s of %s", name, c.doc)
 				}
 				// The whole chart's records are those of its total.
-				if doc.Measures[0].Aggregate == query.Count && doc.Measures[0].Field == query.Records {
+				if doc.Measures[0].Aggregate == aggregate.Count && doc.Measures[0].Field == query.Records {
 					_, n, _ := a.behind(t, doc.Definition, s, rule.Viewer{Builder: true}, table.Reference(0, 0, nil))
 					require.Equal(t, table.Total()[0].Exact(), fmt.Sprint(n), c.doc)
 				}

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
@@ -79,7 +80,7 @@ func (d *desk) Ask(q query.Question) (rows [][]field.Value, err error) {
 		}
 		for _, c := range p.Columns {
 			switch c.Component {
-			case query.SumOf:
+			case aggregate.SumOf:
 				row = append(row, field.OfDecimal(apd.New(sum, -2)))
 			default:
 				row = append(row, num(int64(len(jobs))))

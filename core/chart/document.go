@@ -181,7 +181,7 @@ func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 		}
 		for _, m := range d.Measures {
 			if !m.Additive() && !m.Aside {
-				return no("%s show parts of a whole, and parts of a %s do not add up.", name, strings.ToLower(m.Aggregate.Words()))
+				return no("%s show parts of a whole, and parts of a %s do not add up.", name, strings.ToLower(m.Aggregate.Is().Words))
 			}
 		}
 		return nil
@@ -264,7 +264,7 @@ func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 				continue
 			}
 			if !m.Additive() || m.Then != nil && m.Then.RunningTotal == nil && m.Then.Share == "" {
-				return no("Stacked parts must add up, and parts of a %s do not.", strings.ToLower(m.Aggregate.Words()))
+				return no("Stacked parts must add up, and parts of a %s do not.", strings.ToLower(m.Aggregate.Is().Words))
 			}
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -30,21 +31,21 @@ func MeasureLabel(m query.Measure, ds *dataset.Dataset) string {
 		if m.Per.Grain != 0 {
 			per = m.Per.Grain.String() + " of " + per
 		}
-		outer := m.Aggregate.Words()
-		if m.Aggregate == query.Percentile {
+		outer := m.Aggregate.Is().Words
+		if m.Aggregate == aggregate.Percentile {
 			outer = ordinal(m.P) + " percentile"
 		}
 		return outer + " of the " + locale.Lower(MeasureLabel(*m.Of, ds)) + " per " + per
-	case m.Aggregate == query.Count && m.Field == query.Records:
+	case m.Aggregate == aggregate.Count && m.Field == query.Records:
 		return "Number of " + ds.Record[1]
-	case m.Aggregate == query.Count:
+	case m.Aggregate == aggregate.Count:
 		return "Number with " + label(m.Field)
-	case m.Aggregate == query.Distinct:
+	case m.Aggregate == aggregate.Distinct:
 		return "Number of different " + dataset.Several(locale.Lower(label(m.Field)))
-	case m.Aggregate == query.Percentile:
+	case m.Aggregate == aggregate.Percentile:
 		return ordinal(m.P) + " percentile of " + label(m.Field)
 	}
-	return m.Aggregate.Words() + " of " + label(m.Field)
+	return m.Aggregate.Is().Words + " of " + label(m.Field)
 }
 
 // ordinal writes 0.9 as "90th".

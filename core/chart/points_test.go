@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
@@ -103,11 +104,11 @@ func TestRiskGridsScoreByPlace(t *testing.T) {
 func TestMeasuresHaveNames(t *testing.T) {
 	ds := sample.Jobs()
 	for want, m := range map[string]query.Measure{
-		"Number of jobs": {Aggregate: query.Count, Field: query.Records}, "Number with Cost": {Aggregate: query.Count, Field: "cost"}, "Number of different boats": {Aggregate: query.Distinct, Field: "boat"},
-		"Median of Cost": {Aggregate: query.Median, Field: "cost"}, "90th percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.9"}, "21st percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.21"},
-		"11th percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.11"}, "99.5th percentile of Cost": {Aggregate: query.Percentile, Field: "cost", P: "0.995"}, "Ours": {Aggregate: query.Sum, Field: "cost", Label: "Ours"},
-		"sum(cost) / 2": {Formula: "sum(cost) / 2"}, "Average of the sum of Cost per week of Opened": {Aggregate: query.Average, Of: &query.Measure{Aggregate: query.Sum, Field: "cost"}, Per: &query.Per{Field: "opened", Grain: period.Week}},
-		"90th percentile of the number of jobs per Boat": {Aggregate: query.Percentile, P: "0.9", Of: &query.Measure{Aggregate: query.Count, Field: query.Records}, Per: &query.Per{Field: "boat"}},
+		"Number of jobs": {Aggregate: aggregate.Count, Field: query.Records}, "Number with Cost": {Aggregate: aggregate.Count, Field: "cost"}, "Number of different boats": {Aggregate: aggregate.Distinct, Field: "boat"},
+		"Median of Cost": {Aggregate: aggregate.Median, Field: "cost"}, "90th percentile of Cost": {Aggregate: aggregate.Percentile, Field: "cost", P: "0.9"}, "21st percentile of Cost": {Aggregate: aggregate.Percentile, Field: "cost", P: "0.21"},
+		"11th percentile of Cost": {Aggregate: aggregate.Percentile, Field: "cost", P: "0.11"}, "99.5th percentile of Cost": {Aggregate: aggregate.Percentile, Field: "cost", P: "0.995"}, "Ours": {Aggregate: aggregate.Sum, Field: "cost", Label: "Ours"},
+		"sum(cost) / 2": {Formula: "sum(cost) / 2"}, "Average of the sum of Cost per week of Opened": {Aggregate: aggregate.Average, Of: &query.Measure{Aggregate: aggregate.Sum, Field: "cost"}, Per: &query.Per{Field: "opened", Grain: period.Week}},
+		"90th percentile of the number of jobs per Boat": {Aggregate: aggregate.Percentile, P: "0.9", Of: &query.Measure{Aggregate: aggregate.Count, Field: query.Records}, Per: &query.Per{Field: "boat"}},
 	} {
 		assert.Equal(t, want, chart.MeasureLabel(m, ds))
 	}
@@ -115,6 +116,6 @@ func TestMeasuresHaveNames(t *testing.T) {
 		"Running total of sum of Cost": {RunningTotal: &query.RunningTotal{}}, "Moving average over 4 of sum of Cost": {MovingAverage: &query.MovingAverage{Steps: 4}}, "Share of sum of Cost": {Share: "everything"}, "Share of the group of sum of Cost": {Share: "group"},
 		"Rank of sum of Cost": {Rank: "largest"}, "Rank from the smallest of sum of Cost": {Rank: "smallest"}, "Difference to the previous of sum of Cost": {Difference: "number"}, "Change to the previous of sum of Cost": {Difference: "percent"},
 	} {
-		assert.Equal(t, want, chart.ShownLabel(query.Measure{Aggregate: query.Sum, Field: "cost", Then: &then}, ds))
+		assert.Equal(t, want, chart.ShownLabel(query.Measure{Aggregate: aggregate.Sum, Field: "cost", Then: &then}, ds))
 	}
 }

@@ -9,6 +9,7 @@ import (
 
 	"github.com/cockroachdb/apd/v3"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -77,7 +78,7 @@ func ParseNumber(spec, unit string, otherwise int) Number {
 func Of(m query.Measure, ds *dataset.Dataset) Number {
 	if m.Of != nil {
 		of := Of(*m.Of, ds)
-		if m.Format == "" && m.Aggregate != query.Smallest && m.Aggregate != query.Largest {
+		if m.Format == "" && m.Aggregate != aggregate.Smallest && m.Aggregate != aggregate.Largest {
 			of.Decimals = 2
 		}
 		if m.Format != "" {
@@ -98,7 +99,7 @@ func Of(m query.Measure, ds *dataset.Dataset) Number {
 	if m.Formula != "" {
 		decimals = 2
 	}
-	if f, err := ds.Field(m.Field); err == nil && m.Aggregate != query.Count && m.Aggregate != query.Distinct {
+	if f, err := ds.Field(m.Field); err == nil && !m.Aggregate.Is().Counts {
 		unit = f.Unit
 		if spec == "" {
 			spec = f.Format
@@ -107,7 +108,7 @@ func Of(m query.Measure, ds *dataset.Dataset) Number {
 	switch {
 	case locale.CurrencyOf(unit) != nil:
 		decimals = locale.CurrencyOf(unit).Decimals
-	case m.Aggregate == query.Average, m.Aggregate == query.Median, m.Aggregate == query.Percentile, m.Aggregate == query.Spread:
+	case m.Aggregate.Is().Divided:
 		decimals = 2
 	}
 	return ParseNumber(spec, unit, decimals)

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/period"
@@ -223,10 +224,10 @@ func (b *builder) aggregate(c Column) string {
 		only = fmt.Sprintf(" filter (where d.m%d)", c.Atom)
 	}
 	v := fmt.Sprintf("d.v%d", c.Atom)
-	if s := b.plan.Sifted; s != nil && s.Only == nil && c.Component == TallyValue {
+	if s := b.plan.Sifted; s != nil && s.Only == nil && c.Component == aggregate.TallyValue {
 		return "d.span"
 	}
-	return a.aggregate(c.Component, v, only)
+	return c.Component.SQL(v, only, a.P)
 }
 
 // Compile writes the plan's statement with the row rules in it. Its result has, per
@@ -267,7 +268,7 @@ func (b *builder) fine(inner string) string {
 	}
 	for i, c := range p.Columns {
 		columns = append(columns, fmt.Sprintf("%s as c%d", b.aggregate(c), i))
-		if c.Component == TallyValue {
+		if c.Component == aggregate.TallyValue {
 			group = append(group, fmt.Sprint(len(columns)))
 		}
 	}

@@ -41,10 +41,10 @@ func (p *Plan) Explain() (out []string) {
 		}
 		f := p.Dataset.Find(a.Field)
 		if p.Sifted != nil {
-			say("The %s%s is found in two questions: how many values lie in each of %d spans, then the values of those spans alone that the answers lie in. Nothing is sorted.", strings.ToLower(a.Aggregate.Words()), of(p.Dataset, a), len(p.Sifted.Borders)+1)
+			say("The %s%s is found in two questions: how many values lie in each of %d spans, then the values of those spans alone that the answers lie in. Nothing is sorted.", strings.ToLower(a.Aggregate.Is().Words), of(p.Dataset, a), len(p.Sifted.Borders)+1)
 			continue
 		}
-		say("The %s of %s comes from how often each value occurs, since there are only about %.0f of them: nothing is sorted.", strings.ToLower(a.Aggregate.Words()), f.Label, f.Distinct)
+		say("The %s of %s comes from how often each value occurs, since there are only about %.0f of them: nothing is sorted.", strings.ToLower(a.Aggregate.Is().Words), f.Label, f.Distinct)
 	}
 	for _, r := range p.reached {
 		say("The records of %s whose %s were found first, %d of them: records are compared with their keys, and not each joined with its own.", strings.ToLower(r.link.Records()), p.Dataset.Words(r.where), len(r.keys))
@@ -77,8 +77,8 @@ func (p *Plan) Explain() (out []string) {
 func (p *Plan) whole() string {
 	var names []string
 	for _, a := range p.Atoms {
-		if !a.Aggregate.mergeable() {
-			names = append(names, strings.ToLower(a.Aggregate.Words())+of(p.Dataset, a))
+		if !a.Aggregate.Is().Mergeable {
+			names = append(names, strings.ToLower(a.Aggregate.Is().Words)+of(p.Dataset, a))
 		}
 	}
 	return strings.Join(names, " and ")

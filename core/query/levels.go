@@ -25,26 +25,23 @@ func (a Atom) Inner() Atom {
 	return a
 }
 
-// outers are the aggregates that may be made of what another gives.
-var outers = map[Aggregate]bool{Average: true, Median: true, Smallest: true, Largest: true, Spread: true, Percentile: true}
-
 // checkLevels tells in words what is wrong with a measure of two levels.
 func (m Measure) checkLevels(ds *dataset.Dataset) error {
 	switch {
 	case m.Of == nil:
 		return problem.New(problem.Missing, "per", "What is measured per %s?", ds.Label(m.Per.Field))
 	case m.Per == nil:
-		return problem.New(problem.Missing, "per", "%s of what, per what?", m.Aggregate.Words())
-	case !outers[m.Aggregate]:
+		return problem.New(problem.Missing, "per", "%s of what, per what?", m.Aggregate.Is().Words)
+	case !m.Aggregate.Is().Outer():
 		return problem.New(problem.Invalid, string(m.Aggregate), "Of what is measured per something one takes the average, median, smallest, largest, a percentile or the spread.")
-	case m.Of.Of != nil || m.Of.Aggregate == "" || !m.Of.Aggregate.mergeable() || m.Of.Where != nil || m.Of.Then != nil:
+	case m.Of.Of != nil || m.Of.Aggregate == "" || !m.Of.Aggregate.Is().Mergeable || m.Of.Where != nil || m.Of.Then != nil:
 		return problem.New(problem.Invalid, string(m.Aggregate), "What is measured per something is a number, sum, average, smallest, largest or spread of a field.")
 	}
 	if err := m.Of.check(ds); err != nil {
 		return problem.At(string(m.Aggregate), err)
 	}
 	if !m.Of.Type(ds).Numeric() {
-		return problem.New(problem.Invalid, string(m.Aggregate), "There is no %s of dates.", strings.ToLower(m.Aggregate.Words()))
+		return problem.New(problem.Invalid, string(m.Aggregate), "There is no %s of dates.", strings.ToLower(m.Aggregate.Is().Words))
 	}
 	if err := m.checkP(); err != nil {
 		return err

@@ -7,6 +7,7 @@ import (
 
 	"github.com/cockroachdb/apd/v3"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -22,7 +23,7 @@ const Records = "records"
 // {"formula": "sum(yard_cost) / count(*)"}. One of two levels aggregates what another gives
 // per something: {"average": {"sum": "yard_cost"}, "per": {"field": "opened", "grain": "week"}}.
 type Measure struct {
-	Aggregate Aggregate
+	Aggregate aggregate.Name
 	Field     string
 	Of        *Measure // what is aggregated instead of a field, for each of Per
 	Per       *Per
@@ -112,10 +113,10 @@ func (m *Measure) UnmarshalJSON(b []byte) error {
 		case "formula":
 			err = problem.Decode(raw, &m.Formula)
 		default:
-			if _, known := aggregateWords[Aggregate(key)]; !known || m.Aggregate != "" {
+			if !aggregate.Name(key).Known() || m.Aggregate != "" {
 				return problem.New(problem.Invalid, key, "There is no key %q in a measure.", key)
 			}
-			m.Aggregate = Aggregate(key)
+			m.Aggregate = aggregate.Name(key)
 			if raw[0] == '{' {
 				err = problem.Decode(raw, &m.Of)
 			} else {
@@ -139,7 +140,7 @@ func (m *Measure) UnmarshalJSON(b []byte) error {
 }
 
 // Additive tells whether the values of parts add up to the value of the whole.
-func (m Measure) Additive() bool { return m.Aggregate.Additive() }
+func (m Measure) Additive() bool { return m.Aggregate.Is().Additive }
 
 // words names the measure in a refusal.
 func (m Measure) words() string {
@@ -151,7 +152,7 @@ func (m Measure) words() string {
 	case m.Formula != "":
 		return m.Formula
 	}
-	return "a " + strings.ToLower(m.Aggregate.Words())
+	return "a " + strings.ToLower(m.Aggregate.Is().Words)
 }
 
 // expr returns the formula of the measure, nil for a plain aggregate.
@@ -178,7 +179,7 @@ func (m Measure) Type(ds *dataset.Dataset) field.Type {
 	if e, err := m.expr(ds); err == nil && e != nil {
 		return e.Type
 	}
-	if m.Aggregate == Count || m.Aggregate == Distinct {
+	if m.Aggregate.Is().Counts {
 		return field.Integer
 	}
 	if m.Of != nil {
@@ -209,11 +210,11 @@ func (m Measure) check(ds *dataset.Dataset) error {
 	if m.Of != nil || m.Per != nil {
 		return m.checkLevels(ds)
 	}
-	if m.Aggregate == Count && m.Field == Records {
+	if m.Aggregate == aggregate.Count && m.Field == Records {
 		return nil
 	}
 	if m.Field == "" {
-		return problem.New(problem.Missing, "field", "%s of which field?", m.Aggregate.Words())
+		return problem.New(problem.Missing, "field", "%s of which field?", m.Aggregate.Is().Words)
 	}
 	if err := m.checkP(); err != nil {
 		return err
@@ -222,15 +223,15 @@ func (m Measure) check(ds *dataset.Dataset) error {
 	if err != nil {
 		return err
 	}
-	if !m.Aggregate.Accepts(f.Type) || f.IsLink() && m.Aggregate != Count && m.Aggregate != Distinct {
-		return problem.New(problem.Invalid, "field", "There is no %s of %s, which holds a %s.", strings.ToLower(m.Aggregate.Words()), f.Label, f.Type)
+	if !m.Aggregate.Is().Accepts(f.Type) || f.IsLink() && !m.Aggregate.Is().Counts {
+		return problem.New(problem.Invalid, "field", "There is no %s of %s, which holds a %s.", strings.ToLower(m.Aggregate.Is().Words), f.Label, f.Type)
 	}
 	return nil
 }
 
 // checkP tells in words what is wrong with how much of the values lies below.
 func (m Measure) checkP() error {
-	if (m.Aggregate == Percentile) != (m.P != "") {
+	if (m.Aggregate == aggregate.Percentile) != (m.P != "") {
 		return problem.New(problem.Invalid, "p", "A percentile says how much of the values lies below it: {\"percentile\": \"nights\", \"p\": 0.9}.")
 	}
 	if m.P != "" {

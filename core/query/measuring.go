@@ -1,11 +1,11 @@
 package query
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 	"time"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -15,13 +15,13 @@ import (
 // An Atom is one aggregate that measures are made of: a plain measure is one atom, a
 // formula has one for each aggregate in it.
 type Atom struct {
-	Aggregate Aggregate
+	Aggregate aggregate.Name
 	P         field.Value       // of a percentile, 0 to 1
 	Field     string            // what is aggregated: a field, Records,
 	Expr      *formula.Expr     // or a formula per record
 	Where     *filter.Condition // only records that meet it
 	Only      *formula.Expr     // only records for which it is true
-	Outer     Aggregate         // what is made of its values per something; "" for nothing
+	Outer     aggregate.Name    // what is made of its values per something; "" for nothing
 	OuterP    field.Value       // of a percentile of those
 	Tallied   bool              // it is had from how often each value occurs, see tally
 	Careful   bool              // what cannot be computed with is left out
@@ -57,8 +57,8 @@ type Unread struct {
 
 // careful tells whether a measure leaves out what cannot be computed with of a field that is
 // a column as it is. A sum tells by its own value that there is such a thing.
-func (s Setting) careful(a Aggregate) bool {
-	return s.Careful || a != Sum && a != "" && a != Average && a != Spread
+func (s Setting) careful(a aggregate.Name) bool {
+	return s.Careful || a != "" && !a.Is().Tells
 }
 
 // unread returns, by field, what is met by the records that measures leave out because
@@ -104,9 +104,6 @@ func (m Measure) p() field.Value {
 	return v
 }
 
-// atomOf names our aggregate for one of a formula.
-var atomOf = map[string]Aggregate{"count": Count, "sum": Sum, "avg": Average, "min": Smallest, "max": Largest, "median": Median, "percentile": Percentile, "stddev": Spread}
-
 // measure takes measures apart. They have been checked.
 func measure(measures []Measure, ds *dataset.Dataset, s Setting) (Measuring, error) {
 	var out Measuring
@@ -139,15 +136,15 @@ func measure(measures []Measure, ds *dataset.Dataset, s Setting) (Measuring, err
 		}
 		c := Computed{Expr: e, calls: e.Aggregates()}
 		for _, call := range c.calls {
-			a := Atom{Aggregate: atomOf[call.Func], P: call.P, Expr: call.Of, Only: call.Where, Where: m.Where}
+			a := Atom{Aggregate: aggregate.InFormula(call.Func).Name, P: call.P, Expr: call.Of, Only: call.Where, Where: m.Where}
 			switch {
 			case call.Of == nil:
 				a.Field = Records
 			case call.Distinct:
-				a.Aggregate = Distinct
+				a.Aggregate = aggregate.Distinct
 			}
 			// A linked record is told from others by its key, not by its name.
-			if name, bare := call.Of.Name(); bare && a.Aggregate == Distinct {
+			if name, bare := call.Of.Name(); bare && a.Aggregate == aggregate.Distinct {
 				if f := ds.Find(name); f != nil && f.IsLink() {
 					a.Field, a.Expr = name, nil // never a number or a date
 				}
@@ -167,41 +164,24 @@ func (m *Measuring) add(a Atom) int {
 	return len(m.Atoms) - 1
 }
 
-func (a Atom) components() []Component {
+func (a Atom) components() []aggregate.Component {
 	if a.Outer != "" { // with how many records there are, without which a group does not count
-		return append(a.Inner().components(), CountAll)
+		return append(a.Inner().components(), aggregate.CountAll)
 	}
 	if a.Tallied {
-		return []Component{TallyValue, TallyWeight}
+		return []aggregate.Component{aggregate.TallyValue, aggregate.TallyWeight}
 	}
-	switch a.Aggregate {
-	case Count:
-		if a.Field == Records {
-			return []Component{CountAll}
-		}
-		return []Component{CountFilled}
-	case Sum:
-		return []Component{SumOf}
-	case Average:
-		return []Component{SumOf, CountFilled}
-	case Spread:
-		return []Component{SumOf, SumOfSquares, CountFilled}
-	case Smallest:
-		return []Component{MinOf}
-	case Largest:
-		return []Component{MaxOf}
-	case Distinct:
-		return []Component{DistinctOf}
-	case Percentile:
-		return []Component{LowPlace, HighPlace, CountFilled}
+	is := a.Aggregate.Is()
+	if a.Field == Records {
+		return is.Whole
 	}
-	return []Component{LowMiddle, HighMiddle}
+	return is.Components
 }
 
 // mergeable tells whether every total can be had from the parts' components.
 func (m *Measuring) mergeable() bool {
 	for _, a := range m.Atoms {
-		if !a.Tallied && !a.Aggregate.mergeable() {
+		if !a.Tallied && !a.Aggregate.Is().Mergeable {
 			return false
 		}
 	}
@@ -259,60 +239,5 @@ func (a Atom) only(s *dataset.Scope) (string, error) {
 	return strings.Join(parts, " and "), nil
 }
 
-// aggregate is the SQL of one component; v is the SQL of the values, only a filter
-// clause or nothing.
-func (a Atom) aggregate(c Component, v, only string) string {
-	switch c {
-	case CountAll:
-		return "count(*)" + only
-	case TallyValue:
-		return v
-	case CountFilled, TallyWeight:
-		return "count(" + v + ")" + only
-	case SumOf:
-		return "sum(" + v + ")" + only
-	case SumOfSquares:
-		return "sum(" + v + "::numeric * " + v + ")" + only
-	case MinOf:
-		return "min(" + v + ")" + only
-	case MaxOf:
-		return "max(" + v + ")" + only
-	case DistinctOf:
-		return "count(distinct " + v + ")" + only
-	case LowPlace, HighPlace:
-		// The place p·(n−1), counted from 0, among the sorted values.
-		round := map[Component]string{LowPlace: "floor", HighPlace: "ceil"}[c]
-		filled := "(where " + v + " is not null)"
-		if only != "" {
-			filled = strings.TrimSuffix(strings.TrimPrefix(only, " filter "), ")") + " and " + v + " is not null)"
-		}
-		return fmt.Sprintf("(array_agg(%s order by %s) filter %s)[%s(%s * (count(%s)%s - 1))::int + 1]", v, v, filled, round, a.P.Decimal().Text('f'), v, only)
-	}
-	// Both middle values from one sort: the second place is so little above the first
-	// that it is another value only where their number, below 10^9, is even.
-	middle := "(percentile_disc(array[0.5, 0.5000000001]) within group (order by " + v + ")" + only + ")"
-	if c == LowMiddle {
-		return middle + "[1]"
-	}
-	return middle + "[2]"
-}
-
-// fine makes a quotient or a root carry 60 digits after the point, so that the database
-// ranks by the same order as exact values have.
-var fine = "0." + strings.Repeat("0", 60)
-
 // rank is the SQL of an atom's value, from the SQL of its components.
-func (a Atom) rank(parts []string) string {
-	switch a.Aggregate {
-	case Average:
-		return "(" + parts[0] + "::numeric + " + fine + ") / nullif(" + parts[1] + ", 0)"
-	case Median:
-		return "(" + parts[0] + "::numeric + " + parts[1] + ") / 2"
-	case Spread:
-		return fmt.Sprintf("(case when %s > 1 then round(sqrt(greatest((%s - (%s::numeric * %s + %s) / %s) / (%s - 1), 0)), 50) end)", parts[2], parts[1], parts[0], parts[0], fine, parts[2], parts[2])
-	case Percentile:
-		p := a.P.Decimal().Text('f')
-		return fmt.Sprintf("(%s + (%s - %s) * mod(%s * (%s - 1), 1))", parts[0], parts[1], parts[0], p, parts[2])
-	}
-	return parts[0]
-}
+func (a Atom) rank(parts []string) string { return a.Aggregate.Is().Rank(a.P, parts) }

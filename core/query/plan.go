@@ -5,6 +5,7 @@ import (
 	"reflect"
 	"time"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -63,30 +64,9 @@ func (s Setting) in(ds *dataset.Dataset) Setting {
 	return s
 }
 
-// A Component is an aggregate that the database computes. Measures are made of them.
-type Component int
-
-const (
-	CountAll Component = iota
-	CountFilled
-	SumOf
-	SumOfSquares
-	MinOf
-	MaxOf
-	DistinctOf
-	LowMiddle  // the lower of the two middle values
-	HighMiddle // the upper of them
-	LowPlace   // the value at or before a percentile's place
-	HighPlace  // the one at or after it
-	// TallyValue is a value, and TallyWeight how many records have it: the database then
-	// returns a row for each value.
-	TallyValue
-	TallyWeight
-)
-
 // A Column of a plan's result: one component of one atom.
 type Column struct {
-	Component Component
+	Component aggregate.Component
 	Atom      int
 }
 
@@ -302,12 +282,12 @@ func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
 	fields, unreadable := unread(d, ds, s.Careful)
 	for _, name := range fields {
 		c := s.put(ds, unreadable[name])
-		p.add(Atom{Aggregate: Count, Field: Records, Where: &c})
+		p.add(Atom{Aggregate: aggregate.Count, Field: Records, Where: &c})
 		p.Unread = append(p.Unread, Unread{Field: name, Column: len(p.Columns) - 1})
 	}
 	if p.Level != nil {
 		c := s.put(ds, d.undated())
-		p.add(Atom{Aggregate: Count, Field: Records, Where: &c})
+		p.add(Atom{Aggregate: aggregate.Count, Field: Records, Where: &c})
 		p.Unread = append(p.Unread, Unread{p.Level.Field, true, len(p.Columns) - 1})
 	}
 	return p, nil
@@ -321,7 +301,7 @@ func share(d Definition) *filter.Condition {
 		return nil
 	}
 	for _, m := range d.Measures {
-		if m.Where == nil || m.Aggregate == Sum || m.Aggregate == "" || !reflect.DeepEqual(m.Where, d.Measures[0].Where) {
+		if m.Where == nil || m.Aggregate == aggregate.Sum || m.Aggregate == "" || !reflect.DeepEqual(m.Where, d.Measures[0].Where) {
 			return nil
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -57,7 +58,7 @@ func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*Rec
 			f := axis.field
 			_, where, _ = where.Span(f.Name, filter.Column{Type: f.Type, Zoned: f.Zoned}, filter.Env{Now: s.Now, Calendar: s.Calendar})
 		}
-		measure = Measure{Aggregate: Count, Field: Records}
+		measure = Measure{Aggregate: aggregate.Count, Field: Records}
 	}
 	if r.Then != nil {
 		if f, _, err := d.compared(ds); err == nil {
@@ -65,7 +66,7 @@ func NewRecords(d Definition, ds *dataset.Dataset, s Setting, r Reference) (*Rec
 		}
 	}
 	if r.Unreadable != "" {
-		measure = Measure{Aggregate: Count, Field: Records}
+		measure = Measure{Aggregate: aggregate.Count, Field: Records}
 		ds = ds.AsKept(r.Unreadable)
 	}
 	p := &RecordsPlan{Dataset: ds, Measure: measure, Fields: ds.Visible(), setting: s, where: filter.And(where, mark), size: PageSize}
@@ -86,7 +87,7 @@ func (p *RecordsPlan) take(m Measure) (err error) {
 // NewList plans a list of a dataset's records under a setting's filters.
 func NewList(ds *dataset.Dataset, s Setting, size int) *RecordsPlan {
 	s = s.in(ds)
-	p := &RecordsPlan{Dataset: ds, Measure: Measure{Aggregate: Count, Field: Records}, Fields: ds.Visible(), setting: s, where: Conditions(Definition{}, ds, s), size: size}
+	p := &RecordsPlan{Dataset: ds, Measure: Measure{Aggregate: aggregate.Count, Field: Records}, Fields: ds.Visible(), setting: s, where: Conditions(Definition{}, ds, s), size: size}
 	_ = p.take(p.Measure) // a count of records suits every dataset
 	return p
 }
@@ -177,7 +178,7 @@ func (p *RecordsPlan) total(g *dataset.Guard) (statement.Statement, error) {
 			only = fmt.Sprintf(" filter (where d.m%d)", i)
 		}
 		for _, c := range a.components() {
-			columns = append(columns, a.aggregate(c, fmt.Sprintf("d.v%d", i), only))
+			columns = append(columns, c.SQL(fmt.Sprintf("d.v%d", i), only, a.P))
 		}
 	}
 	group := ""

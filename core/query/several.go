@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -32,7 +33,7 @@ func (d Definition) several(ds *dataset.Dataset) int {
 // checkSeveral tells in words what cannot be computed over groups that overlap.
 func (d Definition) checkSeveral(ds *dataset.Dataset) error {
 	for i, m := range d.Measures {
-		if f := ds.Find(m.Field); f != nil && f.Several && m.Aggregate != Count {
+		if f := ds.Find(m.Field); f != nil && f.Several && m.Aggregate != aggregate.Count {
 			return problem.New(problem.Invalid, fmt.Sprintf("measures[%d].field", i), "%s can hold several values: only the records that have any can be counted.", f.Label)
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"sort"
 	"strings"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/statement"
@@ -52,8 +53,8 @@ func (p *Plan) sifts() int {
 		switch {
 		case a.Tallied:
 			return -1
-		case a.Aggregate.mergeable():
-		case found >= 0 || a.Aggregate == Distinct:
+		case a.Aggregate.Is().Mergeable:
+		case found >= 0 || a.Aggregate == aggregate.Distinct:
 			return -1
 		default:
 			found = i
@@ -71,7 +72,7 @@ func (p *Plan) Sift(borders []field.Value) *Plan {
 	}
 	out := *p
 	out.Rolled = false
-	out.tallied(func(a Atom) bool { return !a.Aggregate.mergeable() })
+	out.tallied(func(a Atom) bool { return !a.Aggregate.Is().Mergeable })
 	out.Sifted = &Sift{Atom: atom, Borders: borders}
 	return &out
 }

@@ -14,7 +14,7 @@ const mostTallied = 2000
 func (p *Plan) tally(groups float64) {
 	rows := max(1, groups)
 	for _, a := range p.Atoms {
-		if a.Aggregate.mergeable() {
+		if a.Aggregate.Is().Mergeable {
 			continue
 		}
 		f := p.Dataset.Find(a.Field)
@@ -26,7 +26,7 @@ func (p *Plan) tally(groups float64) {
 	if rows > fineLimit {
 		return
 	}
-	p.tallied(func(a Atom) bool { return !a.Aggregate.mergeable() })
+	p.tallied(func(a Atom) bool { return !a.Aggregate.Is().Mergeable })
 }
 
 // countable tells whether a field's values are known to be few.

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/period"
@@ -101,7 +102,7 @@ func (l Line) check(d Definition) error {
 	case (l.At == "percentile") != (l.P != ""):
 		return problem.New(problem.Invalid, "p", "A percentile says how much of what is shown lies below: {\"at\": \"percentile\", \"p\": 0.9}.")
 	case l.P != "":
-		return (Measure{Aggregate: Percentile, P: l.P.String()}).checkP()
+		return (Measure{Aggregate: aggregate.Percentile, P: l.P.String()}).checkP()
 	}
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/filter"
@@ -52,7 +53,7 @@ func TestOnlySealedPlansPass(t *testing.T) {
 	assert.Error(t, Check(nil))
 	assert.Error(t, Check(&seal{}), "an empty seal was not made by Seal")
 	ds := sample.Jobs()
-	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
+	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
 	ours, err := Seal(p, Viewer{Roles: []string{"foreman"}, Attributes: filter.Attributes{"yard": 3.0}})
 	require.NoError(t, err)

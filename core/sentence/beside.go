@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/locale"
@@ -94,7 +95,7 @@ func Others(d *chart.Document, ds *dataset.Dataset, i int, sets []*dataset.Datas
 			continue
 		}
 		c := clone(d)
-		b := query.Beside{Dataset: set.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}
+		b := query.Beside{Dataset: set.Name, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}
 		if i < len(c.Also) {
 			c.Also[i] = b
 		} else {

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
@@ -43,7 +44,7 @@ func clone(d *chart.Document) *chart.Document {
 // Start returns a new chart of a dataset in a form, which shows something at once: the
 // number of records, per fitting step of its date where it has one and the form has groups.
 func Start(ds *dataset.Dataset, form chart.Form) *chart.Document {
-	d := &chart.Document{Definition: query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}}, Form: form}
+	d := &chart.Document{Definition: query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, Form: form}
 	switch {
 	case form.Lists():
 		for _, f := range ds.Visible() {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/locale"
@@ -99,20 +100,20 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 	if i < len(d.Measures) {
 		now = d.Measures[i]
 	}
-	m.add("Number of "+ds.Record[1], d, set(query.Measure{Aggregate: query.Count, Field: query.Records})).Chosen = now.Field == query.Records
+	m.add("Number of "+ds.Record[1], d, set(query.Measure{Aggregate: aggregate.Count, Field: query.Records})).Chosen = now.Field == query.Records
 	for _, kept := range ds.Measures {
 		if _, err := ds.Measure(kept.Name); err == nil {
 			c := m.add(ds.Label("="+kept.Name), d, set(query.Measure{Name: kept.Name}))
 			c.Kind, c.Chosen = "measure", now.Name == kept.Name
 		}
 	}
-	for _, a := range query.Aggregates() {
-		label := a.Words() + " of …"
-		if a == query.Count {
+	for _, is := range aggregate.All() {
+		a, label := is.Name, is.Words+" of …"
+		if a == aggregate.Count {
 			label = "Number with … filled"
 		}
 		measured := query.Measure{Aggregate: a}
-		if a == query.Percentile {
+		if a == aggregate.Percentile {
 			measured.P = "0.9"
 		}
 		c := m.add(label, d, set(measured))
@@ -138,9 +139,9 @@ func (m *Menu) fieldsOf(d *chart.Document, ds *dataset.Dataset, number string) e
 		return problem.New(problem.NotFound, "part", "There is no such measure.")
 	}
 	a := d.Measures[i].Aggregate
-	m.Heading = a.Words() + " of"
+	m.Heading = a.Is().Words + " of"
 	for _, f := range ds.Visible() {
-		if !a.Accepts(f.Type) || f.IsLink() && a != query.Count && a != query.Distinct {
+		if !a.Is().Accepts(f.Type) || f.IsLink() && a != aggregate.Count && a != aggregate.Distinct {
 			continue
 		}
 		c := m.add(f.Label, d, func(c *chart.Document) { c.Measures[i].Field = f.Name })

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
@@ -34,7 +35,7 @@ func Move(d *chart.Document, from, to *dataset.Dataset) (*chart.Document, []stri
 		}
 	}
 	if len(out.Measures) == 0 && !d.Form.Lists() {
-		out.Measures = []query.Measure{{Aggregate: query.Count, Field: query.Records}}
+		out.Measures = []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}
 	}
 	for _, dim := range d.By {
 		if moved, ok := m.dimension(dim); ok {
@@ -201,7 +202,7 @@ func (m *moving) dimension(in query.Dimension) (query.Dimension, bool) {
 		return in, false
 	}
 	in.Field = f.Name
-	probe := query.Definition{Version: query.Version, Dataset: m.to.Name, Measures: []query.Measure{{Aggregate: query.Count, Field: query.Records}}, By: []query.Dimension{in}}
+	probe := query.Definition{Version: query.Version, Dataset: m.to.Name, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}, By: []query.Dimension{in}}
 	probe.By[0].Within, probe.By[0].Sort = false, nil
 	if probe.Check(m.to) != nil {
 		in.Grain, in.Part = 0, 0

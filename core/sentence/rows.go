@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/locale"
@@ -215,7 +216,7 @@ func targetRows(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset
 	for _, p := range plans {
 		for _, f := range p.Visible() {
 			if f.Type.Numeric() && !f.IsLink() && p.Date != "" && p.Name != d.Dataset {
-				kinds = append(kinds, Option{asJSON(query.Target{Plan: p.Name, Planned: &query.Measure{Aggregate: query.Sum, Field: f.Name}, Measure: t.Measure}), "from " + locale.Lower(p.Title)})
+				kinds = append(kinds, Option{asJSON(query.Target{Plan: p.Name, Planned: &query.Measure{Aggregate: aggregate.Sum, Field: f.Name}, Measure: t.Measure}), "from " + locale.Lower(p.Title)})
 				if t.Plan == p.Name {
 					now = len(kinds) - 1
 				}
@@ -256,7 +257,7 @@ func targetRows(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset
 			}
 			var fields []Option
 			for _, f := range p.Visible() {
-				for _, a := range []query.Aggregate{query.Sum, query.Average} {
+				for _, a := range []aggregate.Name{aggregate.Sum, aggregate.Average} {
 					if f.Type.Numeric() && !f.IsLink() {
 						m := query.Measure{Aggregate: a, Field: f.Name}
 						fields = append(fields, Option{asJSON(m), chart.MeasureLabel(m, p)})

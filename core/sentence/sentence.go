@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"strings"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/locale"
@@ -140,7 +141,7 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 }
 
 func measure(m query.Measure, ds *dataset.Dataset, first bool) string {
-	text := m.Aggregate.Words() + " of which field?"
+	text := m.Aggregate.Is().Words + " of which field?"
 	switch {
 	case m.Name != "" || m.Formula != "":
 		text = chart.MeasureLabel(query.Measure{Name: m.Name, Formula: m.Formula}, ds)
@@ -310,14 +311,14 @@ func titled(m query.Measure, ds *dataset.Dataset) (name string) {
 		name = chart.MeasureLabel(m, ds)
 	case err != nil:
 		name = ds.Title
-	case m.Aggregate == query.Sum:
+	case m.Aggregate == aggregate.Sum:
 		name = f.Label
-	case m.Aggregate == query.Percentile:
+	case m.Aggregate == aggregate.Percentile:
 		name = strings.TrimSuffix(chart.MeasureLabel(m, ds), f.Label) + locale.Lower(f.Label)
-	case m.Aggregate == query.Distinct:
+	case m.Aggregate == aggregate.Distinct:
 		name = "Different " + dataset.Several(locale.Lower(f.Label))
 	default:
-		name = m.Aggregate.Words() + " of " + locale.Lower(f.Label)
+		name = m.Aggregate.Is().Words + " of " + locale.Lower(f.Label)
 	}
 	if m.Then != nil {
 		name = chart.Made(m.Then, name)

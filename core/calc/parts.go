@@ -8,46 +8,16 @@ import (
 
 	"github.com/cockroachdb/apd/v3"
 
+	"eskadel/core/aggregate"
+	"eskadel/core/decimal"
 	"eskadel/core/field"
 	"eskadel/core/query"
 )
 
-// exact adds without rounding; divide carries 34 significant digits, half away from zero.
-var (
-	exact  = apd.BaseContext
-	divide = func() *apd.Context {
-		c := apd.BaseContext.WithPrecision(34)
-		c.Rounding = apd.RoundHalfUp
-		return c
-	}()
-)
-
-func add(a, b *apd.Decimal) *apd.Decimal {
-	switch {
-	case a == nil:
-		return b
-	case b == nil:
-		return a
-	}
-	var sum apd.Decimal
-	_, _ = exact.Add(&sum, a, b)
-	return &sum
-}
-
-func quotient(a, b *apd.Decimal) field.Value {
-	if a == nil || b == nil || b.IsZero() {
-		return field.Value{}
-	}
-	var q apd.Decimal
-	_, _ = divide.Quo(&q, a, b)
-	q.Reduce(&q)
-	return field.OfDecimal(&q)
-}
-
 // Share returns part ÷ whole; empty when the whole is zero.
-func Share(part, whole field.Value) field.Value { return quotient(part.Decimal(), whole.Decimal()) }
-
-var one, two = apd.New(1, 0), apd.New(2, 0)
+func Share(part, whole field.Value) field.Value {
+	return decimal.Quotient(part.Decimal(), whole.Decimal())
+}
 
 // A part is one component: a value, or for a measure that is counted by value how often
 // each occurs.
@@ -66,7 +36,7 @@ func (p *part) add(q *part) {
 		p.is = field.OfUnits(a+b, scale)
 		return
 	}
-	p.is = field.OfDecimal(add(p.number(), q.number()))
+	p.is = field.OfDecimal(decimal.Add(p.number(), q.number()))
 }
 
 // parts are the components of all measures in one group; nil parts have no records.
@@ -79,7 +49,7 @@ func (out parts) read(row []field.Value, columns []query.Column, m *query.Measur
 	}
 	out.nest(columns, m, group)
 	for i, c := range columns {
-		if c.Component != query.TallyValue {
+		if c.Component != aggregate.TallyValue {
 			continue
 		}
 		if n := whole(row[i+1]); n > 0 {
@@ -108,21 +78,17 @@ func (p parts) merge(q parts, columns []query.Column) parts {
 		switch {
 		case p[i].inner != nil || q[i].inner != nil:
 			p[i].inner = p[i].inner.merge(q[i].inner, columns[i:])
-		case c.Component == query.TallyValue:
+		case c.Component == aggregate.TallyValue:
 			p[i].tally = p[i].tally.merge(q[i].tally)
 		case q[i].is.IsEmpty():
 		case p[i].is.IsEmpty():
 			p[i] = q[i]
-		case c.Component == query.MinOf:
-			if field.Compare(q[i].is, p[i].is) < 0 {
-				p[i] = q[i]
-			}
-		case c.Component == query.MaxOf:
-			if field.Compare(q[i].is, p[i].is) > 0 {
-				p[i] = q[i]
-			}
 		default:
-			p[i].add(&q[i])
+			if first, oneStays := c.Component.Keeps(p[i].is, q[i].is); !oneStays {
+				p[i].add(&q[i])
+			} else if !first {
+				p[i] = q[i]
+			}
 		}
 	}
 	return p
@@ -132,13 +98,8 @@ func (p parts) merge(q parts, columns []query.Column) parts {
 func blank(p *query.Plan) parts {
 	out := make(parts, len(p.Columns))
 	for i, c := range p.Columns {
-		switch c.Component {
-		case query.CountAll, query.CountFilled, query.DistinctOf:
+		if c.Component.Counts() || p.Atoms[c.Atom].Aggregate.Is().Zero && !p.Atoms[c.Atom].Tallied {
 			out[i] = part{is: field.OfInt(0)}
-		case query.SumOf:
-			if p.Atoms[c.Atom].Aggregate == query.Sum {
-				out[i] = part{is: field.OfInt(0)}
-			}
 		}
 	}
 	return out
@@ -177,57 +138,7 @@ func atom(a query.Atom, of parts) field.Value {
 	if a.Tallied {
 		return of[0].tally.value(a)
 	}
-	switch a.Aggregate {
-	case query.Average:
-		return quotient(of[0].number(), of[1].number())
-	case query.Median:
-		if of[0].is.IsEmpty() {
-			return field.Value{}
-		}
-		return quotient(add(of[0].number(), of[1].number()), two)
-	case query.Spread:
-		return spread(of[0].number(), of[1].number(), of[2].number())
-	case query.Percentile:
-		return between(a.P.Decimal(), of[0].is, of[1].is, of[2].is)
-	}
-	return of[0].is
-}
-
-// spread is the sample standard deviation, from sum, sum of squares and count; one value
-// has none.
-func spread(sum, squares, count *apd.Decimal) field.Value {
-	if sum == nil || count.Cmp(one) <= 0 {
-		return field.Value{}
-	}
-	var mean, left, less, out apd.Decimal
-	wide := divide.WithPrecision(200)
-	_, _ = exact.Mul(&mean, sum, sum)
-	_, _ = wide.Quo(&mean, &mean, count)
-	_, _ = wide.Sub(&left, squares, &mean)
-	_, _ = exact.Sub(&less, count, one)
-	if left.Sign() <= 0 {
-		return field.OfInt(0)
-	}
-	_, _ = wide.Quo(&left, &left, &less)
-	_, _ = divide.Sqrt(&out, &left)
-	out.Reduce(&out)
-	return field.OfDecimal(&out)
-}
-
-// between is the percentile p of n values, from those on both sides of its place p·(n−1).
-func between(p *apd.Decimal, low, high, n field.Value) field.Value {
-	if low.IsEmpty() {
-		return field.Value{}
-	}
-	var place, whole, rest, out apd.Decimal
-	_, _ = exact.Sub(&place, n.Decimal(), one)
-	_, _ = exact.Mul(&place, p, &place)
-	_, _ = divide.WithPrecision(200).Floor(&whole, &place)
-	_, _ = exact.Sub(&rest, &place, &whole)
-	_, _ = exact.Sub(&out, high.Decimal(), low.Decimal())
-	_, _ = exact.Mul(&out, &out, &rest)
-	_, _ = exact.Add(&out, &out, low.Decimal())
-	return field.OfDecimal(&out)
+	return a.Aggregate.Is().Value(a.P, func(component int) field.Value { return of[component].is })
 }
 
 // minus is a − b; no value where one of them has none.
@@ -237,7 +148,7 @@ func minus(a, b field.Value) field.Value {
 		return field.Value{}
 	}
 	var d apd.Decimal
-	_, _ = exact.Sub(&d, x, y)
+	_, _ = decimal.Exact.Sub(&d, x, y)
 	return field.OfDecimal(&d)
 }
 
@@ -249,12 +160,12 @@ func relative(a, b field.Value) field.Value {
 	}
 	var size apd.Decimal
 	size.Abs(b.Decimal())
-	return quotient(d.Decimal(), &size)
+	return decimal.Quotient(d.Decimal(), &size)
 }
 
 // Sum adds values; those without one count as nothing.
 func Sum(a, b field.Value) field.Value {
-	if s := add(a.Decimal(), b.Decimal()); s != nil {
+	if s := decimal.Add(a.Decimal(), b.Decimal()); s != nil {
 		return field.OfDecimal(s)
 	}
 	return field.Value{}
