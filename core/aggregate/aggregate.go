@@ -46,7 +46,7 @@ type Aggregation struct {
 	Mergeable bool
 	// rank is the SQL of the value from the SQL of its components; nil for the first of them.
 	rank func(p string, parts []string) string
-	// value is made of the components; nil for the first of them.
+	// value is made of the components; nil where there is one, which is the value.
 	value func(p *apd.Decimal, of func(component int) field.Value) field.Value
 	// sorted is the value from all values in order; nil where nothing is measured per something.
 	sorted func(p *apd.Decimal, of Sorted) field.Value
@@ -112,11 +112,11 @@ func (a *Aggregation) Rank(p field.Value, parts []string) string {
 	return a.rank(text, parts)
 }
 
+// Made tells whether the value is made of components; otherwise it is the only one.
+func (a *Aggregation) Made() bool { return a.value != nil }
+
 // Value is made of the values of the components.
 func (a *Aggregation) Value(p field.Value, of func(component int) field.Value) field.Value {
-	if a.value == nil {
-		return of(0)
-	}
 	return a.value(p.Decimal(), of)
 }
 

@@ -38,7 +38,7 @@ const place = "(array_agg(%[1]s order by %[1]s) filter %[3]s)[%[4]s(%[5]s * (cou
 // components: the SQL from that of a value (1), the filter clause or nothing (2), the
 // clause that leaves out empty values too (3), how to round (4) and of a percentile how
 // much lies below (5); and which of two parts' values stays, where they do not add.
-var components = map[Component]struct {
+var components = [...]struct {
 	sql, round string
 	counts     bool // it is 0 without records
 	keeps      func(a, b field.Value) bool
@@ -75,11 +75,6 @@ func (c Component) SQL(v, only string, p field.Value) string {
 // Counts tells whether it is 0 without records.
 func (c Component) Counts() bool { return components[c].counts }
 
-// Keeps tells whether of two parts' values the first stays, for one of which one stays;
-// others are added.
-func (c Component) Keeps(a, b field.Value) (first, oneStays bool) {
-	if keeps := components[c].keeps; keeps != nil {
-		return keeps(a, b), true
-	}
-	return false, false
-}
+// Keeps tells whether of two parts' values the first stays; nil for a component whose values
+// are added.
+func (c Component) Keeps() func(a, b field.Value) bool { return components[c].keeps }

@@ -47,10 +47,11 @@ func (n inner) merge(other inner, columns []query.Column) inner {
 }
 
 // value computes the measure from those of its inner groups.
-func (n inner) value(a query.Atom) field.Value {
+func (n inner) value(a *query.Atom) field.Value {
 	var values []field.Value
+	one := a.Inner()
 	for _, of := range n {
-		if v := atom(a.Inner(), of); !v.IsEmpty() {
+		if v := of.made(&one); !v.IsEmpty() {
 			values = append(values, v)
 		}
 	}

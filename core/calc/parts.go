@@ -84,9 +84,9 @@ func (p parts) merge(q parts, columns []query.Column) parts {
 		case p[i].is.IsEmpty():
 			p[i] = q[i]
 		default:
-			if first, oneStays := c.Component.Keeps(p[i].is, q[i].is); !oneStays {
+			if keeps := c.Component.Keeps(); keeps == nil {
 				p[i].add(&q[i])
-			} else if !first {
+			} else if !keeps(p[i].is, q[i].is) {
 				p[i] = q[i]
 			}
 		}
@@ -127,18 +127,23 @@ func (p parts) value(m *query.Measuring, measure int) field.Value {
 // atom computes one atom: its components stand beside each other.
 func (p parts) atom(m *query.Measuring, a int) field.Value {
 	first := slices.IndexFunc(m.Columns, func(c query.Column) bool { return c.Atom == a })
-	if m.Atoms[a].Outer != "" {
-		return p[first].inner.value(m.Atoms[a])
+	atom := &m.Atoms[a]
+	if atom.Outer != "" {
+		return p[first].inner.value(atom)
 	}
-	return atom(m.Atoms[a], p[first:])
+	return p[first:].made(atom)
 }
 
-// atom computes one aggregate from its components.
-func atom(a query.Atom, of parts) field.Value {
+// made computes one aggregate from its components, which come first.
+func (p parts) made(a *query.Atom) field.Value {
 	if a.Tallied {
-		return of[0].tally.value(a)
+		return p[0].tally.value(a)
 	}
-	return a.Aggregate.Is().Value(a.P, func(component int) field.Value { return of[component].is })
+	is := a.Aggregate.Is()
+	if !is.Made() {
+		return p[0].is
+	}
+	return is.Value(a.P, func(component int) field.Value { return p[component].is })
 }
 
 // minus is a − b; no value where one of them has none.

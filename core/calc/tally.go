@@ -30,7 +30,7 @@ func (t tally) merge(other tally) tally {
 }
 
 // value computes an atom: the number of different values, the median or a percentile.
-func (t tally) value(a query.Atom) field.Value {
+func (t tally) value(a *query.Atom) field.Value {
 	if a.Aggregate == aggregate.Distinct {
 		return field.OfInt(int64(len(t)))
 	}
