@@ -89,7 +89,6 @@ func (e *Engine) settle(ctx context.Context) error {
 		return err
 	}
 	e.setCalendar(cal)
-	locale.Set(w.Numbers)
 	if w.Periods == nil {
 		return nil
 	}
@@ -166,8 +165,15 @@ const Workspace = "workspace"
 
 // Dataset finds a dataset as a viewer knows it: without the fields they may not see.
 func (e *Engine) Dataset(ctx context.Context, name string, v rule.Viewer) (*dataset.Dataset, error) {
-	return e.Seen(ctx, name, v)
+	ds, err := e.Seen(ctx, name, v)
+	if err != nil {
+		return nil, err
+	}
+	return ds.In(e.Manner()), nil
 }
+
+// Manner is how the workspace writes numbers and dates.
+func (e *Engine) Manner() *locale.Manner { return e.Calendar().Manner }
 
 // Setting returns the setting of a question about a dataset: its clock pinned, or as
 // given where a mark was drawn at another time.

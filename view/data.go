@@ -217,7 +217,7 @@ func (e *Reader) ViewAs(ctx context.Context, ds *dataset.Dataset, as rule.Viewer
 	if err != nil {
 		return nil, err
 	}
-	out := &ViewAs{Some: format.Count(some), All: format.Records(ds, all), Rules: rule.Words(ds, as), Page: NewPage(l)}
+	out := &ViewAs{Some: ds.Manner.Count(some), All: format.Records(ds, all), Rules: rule.Words(ds, as), Page: NewPage(l)}
 	for _, f := range ds.Order() {
 		if seen.Find(f.Name) == nil {
 			out.Hidden = append(out.Hidden, f.Label)
@@ -232,7 +232,7 @@ func (e *Reader) CountWhere(ctx context.Context, ds *dataset.Dataset, c filter.C
 		return "", err
 	}
 	some, all, err := e.Count(ctx, ds, v, c.ForFilter(v.Attributes))
-	return format.Count(some) + " of " + format.Records(ds, all), err
+	return ds.Manner.Count(some) + " of " + format.Records(ds, all), err
 }
 
 // A Listed value is one that a field has, as the condition editor offers it.
@@ -256,7 +256,7 @@ func (e *Reader) ListValues(ctx context.Context, ds *dataset.Dataset, name, find
 	for _, r := range rows {
 		if !r[0].IsEmpty() {
 			n, _ := r[2].Decimal().Int64()
-			out = append(out, Listed{r[0].Exact(), r[1].Exact(), format.Count(n)})
+			out = append(out, Listed{r[0].Exact(), r[1].Exact(), ds.Manner.Count(n)})
 		}
 	}
 	return out, nil

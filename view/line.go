@@ -118,7 +118,7 @@ func (v *View) Line(page string) (*Line, error) {
 		if err != nil {
 			return nil, err
 		}
-		l.Counted = append(l.Counted, Counted{format.Called(s.ds, all), format.Count(some), format.Count(all)})
+		l.Counted = append(l.Counted, Counted{format.Called(s.ds, all), s.ds.Manner.Count(some), s.ds.Manner.Count(all)})
 	}
 	return l, nil
 }
@@ -163,7 +163,7 @@ func (v *View) phrase(f *dashboard.Filter) (string, error) {
 	}
 	set := f.Setting(v.State)
 	if set != nil && set.Range != nil {
-		return label + " " + set.Range.Words(), nil
+		return label + " " + set.Range.Words(v.Engine.Manner()), nil
 	}
 	if set != nil && set.Span != nil {
 		return label + " " + v.span(f, set.Span), nil
@@ -202,9 +202,9 @@ func (v *View) phrase(f *dashboard.Filter) (string, error) {
 
 // span says numbers from one to another, as the field that the filter governs writes them.
 func (v *View) span(f *dashboard.Filter, s *dashboard.Span) string {
-	number := format.Number{Decimals: -1}
+	number := format.Plain(v.Engine.Manner())
 	if _, ds, name, err := v.governed(f); err == nil && ds != nil {
-		number = format.OfField(ds.Find(name))
+		number = format.OfField(ds.Manner, ds.Find(name))
 	}
 	written := func(n string) string {
 		value, _ := field.Parse(field.Number, n)
@@ -312,9 +312,10 @@ func (v *View) Values(name, search string) ([]ListedValue, error) {
 			return nil, err
 		}
 		var out, last []ListedValue
+		plain := format.Plain(ds.Manner)
 		for _, r := range rows {
 			n, _ := r[2].Decimal().Int64()
-			value := ListedValue{Key: r[0].Exact(), Label: format.Number{Decimals: -1}.Value(r[1]), Count: format.Count(n), Chosen: is(r[0].Exact(), r[0].IsEmpty())}
+			value := ListedValue{Key: r[0].Exact(), Label: plain.Value(r[1]), Count: ds.Manner.Count(n), Chosen: is(r[0].Exact(), r[0].IsEmpty())}
 			switch {
 			case r[3].Bool():
 				value.NotShown, value.Chosen, value.Label = true, chosenNotShown(chosen), "(not shown)"
@@ -326,7 +327,7 @@ func (v *View) Values(name, search string) ([]ListedValue, error) {
 				continue
 			}
 			if from, to, ok := ds.Find(fieldName).Bin(r[0]); ok {
-				value.Label = format.Number{Decimals: -1}.Value(from) + " to " + format.Number{Decimals: -1}.Value(to)
+				value.Label = plain.Value(from) + " to " + plain.Value(to)
 			}
 			out = append(out, value)
 		}

@@ -97,7 +97,7 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 		return nil
 	}
 	if err == nil && a.Listed.More > 0 {
-		a.Notes = append(a.Notes, Note{Words: "The first " + count(len(l.Rows)) + " of " + format.Records(ds, l.Count) + " are shown."})
+		a.Notes = append(a.Notes, Note{Words: "The first " + ds.Manner.Count(int64(len(l.Rows))) + " of " + format.Records(ds, l.Count) + " are shown."})
 	}
 	if err == nil {
 		where := "the plan"

@@ -57,7 +57,7 @@ func NewPage(l *live.List) *Page {
 		}
 		for i, f := range p.Fields {
 			v := row[len(links)+i]
-			n := format.OfField(f).In(f, p.Zone())
+			n := format.OfField(ds.Manner, f).In(f, p.Zone())
 			text := n.Value(v)
 			if from, to, ok := f.Bin(v); ok {
 				text = n.Value(from) + " to " + n.Value(to)
@@ -92,8 +92,6 @@ func (p *Page) Unlink() {
 		p.Rows[i].Address = ""
 	}
 }
-
-func count(n int) string { return format.Count(int64(n)) }
 
 // pageOf writes a computed table as a page.
 func pageOf(t *calc.Table) *Page {
@@ -151,7 +149,7 @@ func (e *Reader) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 		out.Heading += ", " + words
 	}
 	if was := ref.Was; was != "" && was != out.Exact && !(was == "0" && out.Exact == "") { // a sum over no records is shown as 0
-		out.Heading += fmt.Sprintf(" — was %s when the chart was drawn", format.Group(was))
+		out.Heading += fmt.Sprintf(" — was %s when the chart was drawn", p.Dataset.Manner.Group(was))
 	}
 	return out, nil
 }

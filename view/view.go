@@ -282,7 +282,7 @@ func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	if doc.Form != chart.KeyFigures && (parts&Figures != 0 || doc.Form.Tells()) {
 		a.Grid = chart.MakeFigures(t, doc, version)
 		if parts&Drawing != 0 {
-			if words := a.Grid.Cut(); words != "" {
+			if words := a.Grid.Cut(t.Manner()); words != "" {
 				a.Notes = append(a.Notes, Note{Words: words, Mark: &a.Whole})
 			}
 		}
@@ -382,7 +382,7 @@ func notes(t *calc.Table, version, beside int) []Note {
 		if t.Dropped == 1 {
 			groups, are = "group", "is"
 		}
-		out = append(out, Note{Words: fmt.Sprintf("%s %s that the conditions on results leave out %s not shown; totals have them.", format.Count(int64(t.Dropped)), groups, are)})
+		out = append(out, Note{Words: fmt.Sprintf("%s %s that the conditions on results leave out %s not shown; totals have them.", t.Manner().Count(int64(t.Dropped)), groups, are)})
 	}
 	if t.Plan.Definition.Compare != nil && t.Compared == nil && !t.IsEmpty() {
 		out = append(out, Note{Words: "All dates are shown, so nothing lies before them: set a range of dates, or compare with dates of your own."})

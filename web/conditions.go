@@ -59,13 +59,13 @@ func conditionFields(fields []conditionField) conditionChoices {
 	for _, n := range period.Names() {
 		r := period.Relative{Named: n}
 		b, _ := r.MarshalJSON()
-		out.Ranges = append(out.Ranges, []string{string(b), r.Words()})
+		out.Ranges = append(out.Ranges, []string{string(b), r.Words(nil)})
 	}
 	for _, u := range period.Units() {
 		for _, n := range []int{3, 12} {
 			r := period.Relative{Last: n, Unit: u}
 			b, _ := r.MarshalJSON()
-			out.Ranges = append(out.Ranges, []string{string(b), r.Words()})
+			out.Ranges = append(out.Ranges, []string{string(b), r.Words(nil)})
 		}
 	}
 	return out

@@ -33,10 +33,7 @@ var dataFunctions = map[string]any{
 		b, _ := json.Marshal(c)
 		return string(b)
 	},
-	// Words of a condition over a table's columns, or over a dataset's fields.
-	"tableWords": func() func(filter.Condition) string {
-		return func(c filter.Condition) string { return c.Words(dataset.ColumnLabel, nil) }
-	},
+	// Words of a condition over a dataset's fields.
 	"conditionWords": func(ds *dataset.Dataset) func(filter.Condition) string { return ds.Words },
 }
 

@@ -70,7 +70,7 @@ func TestTenMillionAmountsAddUpToThePenny(t *testing.T) {
 	assert.Equal(t, exact(whole), g.Total[1].Exact, "in the API")
 	v, err := field.Parse(field.Number, exact(whole))
 	require.NoError(t, err)
-	assert.Equal(t, format.Number{Decimals: -1}.Value(v), g.Total[1].Text, "in figures")
+	assert.Equal(t, format.Plain(nil).Value(v), g.Total[1].Text, "in figures")
 	for _, r := range g.Rows {
 		assert.Equal(t, exact(parts[r.Cells[0].Text[5]-'0']), r.Cells[1].Exact, r.Cells[0].Text)
 	}

@@ -41,15 +41,15 @@ func newProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location
 	case p.Whole && int64(p.Looked) >= p.Records:
 		v.Words = "From all " + all + "."
 	case p.Whole:
-		v.Words = fmt.Sprintf("Filled, smallest and largest are from all %s; the rest from a sample of %s.", all, format.Count(int64(p.Looked)))
+		v.Words = fmt.Sprintf("Filled, smallest and largest are from all %s; the rest from a sample of %s.", all, ds.Manner.Count(int64(p.Looked)))
 	default:
 		v.Words = fmt.Sprintf("From a sample of %s.", all)
 	}
 	for _, f := range p.Fields {
-		n := format.OfField(f.Of).In(f.Of, zone)
-		view := &fieldView{Records: format.Count(p.Records), Empty: format.Count(f.Empty), Filled: format.Count(f.Filled), Distinct: format.Count(f.Distinct), Smallest: n.Value(f.Smallest), Largest: n.Value(f.Largest), Median: n.Value(f.Quartiles[1]), Spread: n.Value(f.Spread)}
+		n := format.OfField(ds.Manner, f.Of).In(f.Of, zone)
+		view := &fieldView{Records: ds.Manner.Count(p.Records), Empty: ds.Manner.Count(f.Empty), Filled: ds.Manner.Count(f.Filled), Distinct: ds.Manner.Count(f.Distinct), Smallest: n.Value(f.Smallest), Largest: n.Value(f.Largest), Median: n.Value(f.Quartiles[1]), Spread: n.Value(f.Spread)}
 		if f.Unreadable > 0 {
-			view.Unreadable = format.Count(f.Unreadable)
+			view.Unreadable = ds.Manner.Count(f.Unreadable)
 		}
 		if !f.Exactly {
 			view.Distinct = "about " + view.Distinct
@@ -70,7 +70,7 @@ func newProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location
 			if t.N < 2 {
 				break // every value is different
 			}
-			view.Top = append(view.Top, topView{format.Cut(n.Value(t.Value), 80), format.Count(int64(t.N))})
+			view.Top = append(view.Top, topView{format.Cut(n.Value(t.Value), 80), ds.Manner.Count(int64(t.N))})
 		}
 		switch {
 		case !f.Smallest.IsEmpty():

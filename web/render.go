@@ -14,7 +14,9 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/yuin/goldmark"
 
-	"eskadel/core/format"
+	"eskadel/core/dataset"
+	"eskadel/core/filter"
+	"eskadel/core/period"
 	"eskadel/identity"
 )
 
@@ -49,15 +51,6 @@ var functions = template.FuncMap{
 	"json":     func(v any) (string, error) { b, err := json.Marshal(v); return string(b), err },
 	"list":     func(v ...any) []any { return v },
 	"add":      func(a, b int) int { return a + b },
-	"about": func(n any) string {
-		switch n := n.(type) {
-		case float64:
-			return format.Count(int64(n))
-		case int64:
-			return format.Count(n)
-		}
-		return ""
-	},
 	"dict": func(pairs ...any) (map[string]any, error) {
 		out := map[string]any{}
 		for i := 0; i+1 < len(pairs); i += 2 {
@@ -71,8 +64,27 @@ var functions = template.FuncMap{
 	},
 }
 
-func loadPages(a *assets) (*pages, error) {
-	parts, err := template.New("").Funcs(template.FuncMap{"asset": a.path}).Funcs(functions).Funcs(dataFunctions).ParseFS(shipped, "templates/parts/*.html")
+// written are the functions of templates that write in the workspace's manner.
+func written(cal func() period.Calendar) template.FuncMap {
+	return template.FuncMap{
+		"about": func(n any) string {
+			switch n := n.(type) {
+			case float64:
+				return cal().Manner.Count(int64(n))
+			case int64:
+				return cal().Manner.Count(n)
+			}
+			return ""
+		},
+		// Words of a condition over a table's columns.
+		"tableWords": func() func(filter.Condition) string {
+			return func(c filter.Condition) string { return c.Words(cal().Manner, dataset.ColumnLabel, nil) }
+		},
+	}
+}
+
+func loadPages(a *assets, cal func() period.Calendar) (*pages, error) {
+	parts, err := template.New("").Funcs(template.FuncMap{"asset": a.path}).Funcs(written(cal)).Funcs(functions).Funcs(dataFunctions).ParseFS(shipped, "templates/parts/*.html")
 	if err != nil {
 		return nil, err
 	}

@@ -43,7 +43,7 @@ func New(ws *workspace.Workspace) (*Server, error) {
 		return nil, err
 	}
 	files := &assets{files: static}
-	p, err := loadPages(files)
+	p, err := loadPages(files, ws.Calendar)
 	if err != nil {
 		return nil, err
 	}

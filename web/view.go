@@ -268,7 +268,7 @@ func ranges() (out []namedRange) {
 		{Last: 7, Unit: period.Day}, {Last: 30, Unit: period.Day}, {Last: 12, Unit: period.Week}, {Last: 12, Unit: period.Month}, {Last: 24, Unit: period.Month},
 	} {
 		b, _ := json.Marshal(r)
-		out = append(out, namedRange{r.Words(), string(b)})
+		out = append(out, namedRange{r.Words(nil), string(b)})
 	}
 	return out
 }

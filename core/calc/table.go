@@ -5,6 +5,7 @@ import (
 
 	"eskadel/core/decimal"
 	"eskadel/core/field"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/query"
 )
@@ -121,6 +122,9 @@ func (f Figure) New() bool {
 
 // Missing is how much more than the target is shown; negative below it.
 func (f Figure) Missing() field.Value { return minus(f.Shown, f.Target) }
+
+// Manner is how the table's values are written.
+func (t *Table) Manner() *locale.Manner { return t.Plan.Dataset.Manner }
 
 // Reached is what is shown as part of the target.
 func (f Figure) Reached() field.Value { return decimal.Quotient(f.Shown.Decimal(), f.Target.Decimal()) }

@@ -94,7 +94,7 @@ func (d *drawer) axes() error {
 	}
 	if t.Plan.Definition.Split == nil && len(d.Series) == 1 && (d.finish.Palette == "by group" || len(d.finish.Colours) > 0) && t.Plan.Dims[0].Axis == nil {
 		for g, c := range d.groupColours() {
-			name, _ := format.Key(t.Groups[g][0], t.Plan.Dims[0])
+			name, _ := format.Key(t.Manner(), t.Groups[g][0], t.Plan.Dims[0])
 			if mark := d.Series[0].Marks[g]; mark != nil && (d.finish.Palette == "by group" || d.finish.Colours[name] != "") {
 				mark.Tone = c
 			}
@@ -275,7 +275,7 @@ func (d *drawer) trends() {
 		for i, a := range trend.Ahead {
 			at := trend.Last + 1 + i
 			for at >= len(d.Groups) {
-				short, full := format.Key(calc.Key{Kind: calc.Step, From: a.From, To: a.To}, d.t.Plan.Dims[0])
+				short, full := format.Key(d.t.Manner(), calc.Key{Kind: calc.Step, From: a.From, To: a.To}, d.t.Plan.Dims[0])
 				d.Groups = append(d.Groups, Group{Label: short, Full: full, Words: "forecast, " + full, Ahead: true})
 				ahead++
 				for j := range d.Series {
@@ -352,13 +352,14 @@ func (d *drawer) scales() error {
 			continue
 		}
 		_, second := d.drawnAs(l.Measure)
-		d.Lines = append(d.Lines, Rule{l.Value.Float(), lineLabel(l) + " " + d.lineFormat(l).Value(l.Value), second})
+		d.Lines = append(d.Lines, Rule{l.Value.Float(), lineLabel(d.t.Manner(), l) + " " + d.lineFormat(l).Value(l.Value), second})
 		take(second, l.Value.Float())
 	}
 	var err error
 	n := d.formats[of[0].measure]
 	if d.doc.Form.Style == Whole {
-		n = format.Number{Percent: true}
+		n = format.Percent(d.t.Manner())
+		n.Decimals = 0
 	}
 	// Lines need no zero where all they show lies far from it; bars always stand on it.
 	zero := func(e extent) bool { return e.bars || e.low <= 0 || e.low < (e.high-e.low)*2 }
@@ -420,12 +421,12 @@ func (d *drawer) lineFormat(l calc.LineAt) format.Number {
 }
 
 // lineLabel names a reference line.
-func lineLabel(l calc.LineAt) string {
+func lineLabel(m *locale.Manner, l calc.LineAt) string {
 	switch {
 	case l.Label != "":
 		return l.Label
 	case l.At == "percentile":
-		return ordinal(l.P.String()) + " percentile"
+		return ordinal(m, l.P.String()) + " percentile"
 	case l.At != "":
 		return locale.Upper(l.At)
 	}

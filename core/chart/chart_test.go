@@ -225,9 +225,9 @@ func TestWhatAFormCannotCarryIsCut(t *testing.T) {
 	assert.Contains(t, drawn.Notes, "The first 2,000 of 2,500 points are shown.")
 	_, tab = table(t, byBoat+`"form":"table"}`, fill(5001, boats)...)
 	grid := chart.MakeGrid(tab, &chart.Document{}, 0)
-	assert.Equal(t, "The first 2,500 of 5,001 rows are shown; totals are over all.", grid.Cut())
+	assert.Equal(t, "The first 2,500 of 5,001 rows are shown; totals are over all.", grid.Cut(nil))
 	assert.Len(t, grid.Rows, 2500)
-	assert.Empty(t, grid.Cut())
+	assert.Empty(t, grid.Cut(nil))
 }
 
 func TestForms(t *testing.T) {

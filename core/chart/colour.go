@@ -42,7 +42,7 @@ func (d *drawer) valueColours(dim query.Dim, keys []calc.Key) []string {
 	out, names := make([]string, len(keys)), make([]string, len(keys))
 	order := make([]int, len(keys))
 	for i, k := range keys {
-		names[i], _ = format.Key(k, dim)
+		names[i], _ = format.Key(d.t.Manner(), k, dim)
 		order[i] = i
 	}
 	sort.SliceStable(order, func(a, b int) bool { return names[order[a]] < names[order[b]] })

@@ -89,7 +89,7 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 		return nil, err
 	}
 	if n := len(t.Groups); n < groups {
-		d.Notes = append(d.Notes, fmt.Sprintf("The first %s of %s points are shown.", format.Count(int64(n)), format.Count(int64(groups))))
+		d.Notes = append(d.Notes, fmt.Sprintf("The first %s of %s points are shown.", t.Manner().Count(int64(n)), t.Manner().Count(int64(groups))))
 	}
 	d.legend()
 	d.Summary = d.summary()
@@ -111,7 +111,7 @@ func (d *drawer) tooMany() error {
 	l := d.doc.load(d.t)
 	n := len(d.t.Groups) * len(d.t.Splits) * l.each
 	if len(d.t.Splits) > l.splits || len(d.t.Groups) > l.groups || n > l.most {
-		return problem.New(problem.TooMany, "by", "This chart would have %s %s, more than can be told apart. A shorter range or the largest few show it.", format.Count(int64(n)), l.what)
+		return problem.New(problem.TooMany, "by", "This chart would have %s %s, more than can be told apart. A shorter range or the largest few show it.", d.t.Manner().Count(int64(n)), l.what)
 	}
 	return nil
 }
@@ -121,7 +121,7 @@ func (d *drawer) groups() {
 	by := d.t.Plan.Dims[0]
 	d.Category.Time = by.Axis != nil
 	for _, g := range d.t.Groups {
-		short, full, words := d.finish.key(g[0], by)
+		short, full, words := d.finish.key(d.t.Manner(), g[0], by)
 		if g[0].Partial {
 			full += ", in part"
 		}
@@ -129,8 +129,8 @@ func (d *drawer) groups() {
 		if by.Axis != nil {
 			group.Rank = by.Axis.Calendar.Rank(g[0].From, by.Axis.Grain)
 		}
-		if by.Part != 0 && g[0].Kind == calc.One && short == by.Part.Label(whole(g[0].Value)) {
-			group.Short = by.Part.Short(whole(g[0].Value))
+		if by.Part != 0 && g[0].Kind == calc.One && short == by.Part.Label(d.t.Manner(), whole(g[0].Value)) {
+			group.Short = by.Part.Short(d.t.Manner(), whole(g[0].Value))
 		}
 		d.Groups = append(d.Groups, group)
 	}
@@ -140,8 +140,8 @@ func whole(v field.Value) int { return int(v.Float()) }
 
 // key is how a key is called in this chart, and which records it stands for, as the
 // reading line says it: "opened week of 3 March 2026".
-func (f *Finish) key(k calc.Key, dim query.Dim) (short, full, words string) {
-	short, full = format.Key(k, dim)
+func (f *Finish) key(m *locale.Manner, k calc.Key, dim query.Dim) (short, full, words string) {
+	short, full = format.Key(m, k, dim)
 	words = locale.Lower(dim.F.Label) + " " + full
 	if own := f.Names[full]; own != "" {
 		return own, own, words
@@ -162,9 +162,9 @@ func (f *Finish) own(name string) string {
 
 // compared says what figures are compared with: "the year before, to 23 Nov".
 func compared(t *calc.Table) string {
-	words := t.Plan.Definition.Compare.Words()
+	words := t.Plan.Definition.Compare.Words(t.Manner())
 	if cut := t.Compared.Pairing.Cut; !cut.IsZero() {
-		words += ", to " + format.Day(cut)
+		words += ", to " + format.Last(t.Manner(), cut)
 	}
 	return words
 }
@@ -176,7 +176,7 @@ func (d *drawer) split(s *Series, i int, palette []string) {
 		return
 	}
 	k := d.t.Splits[i][0]
-	s.Name, _, s.Words = d.finish.key(k, d.t.Plan.Dims[by])
+	s.Name, _, s.Words = d.finish.key(d.t.Manner(), k, d.t.Plan.Dims[by])
 	s.Colour = palette[i]
 	ref := k.Ref()
 	s.Key = &ref
@@ -257,7 +257,7 @@ func (d *drawer) hints() (out []string) {
 			keys, at = d.t.Splits, i-by
 		}
 		for _, k := range keys {
-			name, _ := format.Key(k[at], dim)
+			name, _ := format.Key(d.t.Manner(), k[at], dim)
 			called[name] = true
 		}
 	}

@@ -45,7 +45,7 @@ func Figures(t, along *calc.Table, doc *Document) []Figure {
 		}
 		if a := t.Targets; a != nil && a.Measure == i && !f.Target.IsEmpty() {
 			n := formats[i]
-			fig.Target = fmt.Sprintf("%s of %s", format.Percent().Value(f.Reached()), n.Value(f.Target))
+			fig.Target = fmt.Sprintf("%s of %s", format.Percent(t.Manner()).Value(f.Reached()), n.Value(f.Target))
 			fig.Aim = f.Target.Exact()
 			fig.Missed = f.Missing().Decimal() != nil && f.Missing().Decimal().Negative
 		}

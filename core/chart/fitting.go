@@ -5,7 +5,7 @@ import (
 
 	"eskadel/core/calc"
 	"eskadel/core/dataset"
-	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/query"
 )
@@ -96,7 +96,7 @@ func (d *Document) smaller(t *calc.Table, i int, dim *query.Dimension, most, hav
 			}
 			if borders, few := a.Calendar.Steps(a.Range, g, most); few && len(borders) > 1 {
 				dim.Grain = g
-				return fmt.Sprintf("Per %s there would be %s steps, more than can be drawn: it is shown per %s.", a.Grain, format.Count(int64(have)), g)
+				return fmt.Sprintf("Per %s there would be %s steps, more than can be drawn: it is shown per %s.", a.Grain, t.Manner().Count(int64(have)), g)
 			}
 		}
 		return ""
@@ -109,7 +109,7 @@ func (d *Document) smaller(t *calc.Table, i int, dim *query.Dimension, most, hav
 		dim.Sort = &query.Sort{By: "label"}
 	}
 	_, several := dataset.Records(p.F.Label)
-	words := fmt.Sprintf("There are more %s than can be drawn: the %s largest are shown", several, format.Count(int64(dim.Largest)))
+	words := fmt.Sprintf("There are more %s than can be drawn: the %s largest are shown", several, t.Manner().Count(int64(dim.Largest)))
 	if dim.Others {
 		words += ", the others together"
 	}
@@ -117,12 +117,12 @@ func (d *Document) smaller(t *calc.Table, i int, dim *query.Dimension, most, hav
 }
 
 // Cut keeps the first rows of a table that has more cells than it may carry; words say so.
-func (g *Grid) Cut() (words string) {
+func (g *Grid) Cut(m *locale.Manner) (words string) {
 	most := max(1, MostCells/max(1, len(g.Head)))
 	if len(g.Rows) <= most {
 		return ""
 	}
-	words = fmt.Sprintf("The first %s of %s rows are shown; totals are over all.", format.Count(int64(most)), format.Count(int64(len(g.Rows))))
+	words = fmt.Sprintf("The first %s of %s rows are shown; totals are over all.", m.Count(int64(most)), m.Count(int64(len(g.Rows))))
 	g.Rows = g.Rows[:most]
 	return words
 }

@@ -192,7 +192,7 @@ func (w *gridder) divide(split, levels int) {
 			var parts, words []string
 			for l := 0; l < levels; l++ {
 				k := w.t.Splits[split][l]
-				name, _, phrase := w.finish.key(k, p.Dims[by+l])
+				name, _, phrase := w.finish.key(w.t.Manner(), k, p.Dims[by+l])
 				parts, words = append(parts, name), append(words, phrase)
 				h.Keys = append(h.Keys, k.Ref())
 			}
@@ -253,7 +253,7 @@ func (w *gridder) cell(n int, c column, f calc.Figure, level int) Cell {
 		text, v := format.Change(number, f.Change(), f.Percent())
 		return Cell{Text: text, Exact: v.Exact(), Number: true, Plain: true}
 	case "reached":
-		number = format.Percent()
+		number = format.Percent(w.t.Manner())
 	}
 	out := Cell{Text: number.Value(v), Exact: v.Exact(), Number: true, Plain: c.shows != "" || level < 0}
 	if c.shows == "" {
@@ -303,7 +303,7 @@ func (w *gridder) row(group []calc.Key) Row {
 	r := Row{Cells: make([]Cell, 0, len(group)+len(w.columns)), Keys: make([]query.KeyRef, 0, len(group))}
 	var words []string
 	for d, k := range group {
-		_, full, phrase := w.finish.key(k, w.t.Plan.Dims[d])
+		_, full, phrase := w.finish.key(w.t.Manner(), k, w.t.Plan.Dims[d])
 		if k.Partial {
 			full += ", in part"
 		}
@@ -436,7 +436,7 @@ func (w *gridder) upper(g *Grid, across int) {
 			label := ""
 			switch {
 			case l < c.levels:
-				label, _, _ = w.finish.key(w.t.Splits[c.split][l], p.Dims[by+l])
+				label, _, _ = w.finish.key(w.t.Manner(), w.t.Splits[c.split][l], p.Dims[by+l])
 			case l == c.levels:
 				label = inAll(w.t, by+l, len(p.Dims))
 			}
@@ -465,7 +465,7 @@ func (w *gridder) upper(g *Grid, across int) {
 			label = map[string]string{"before": "Before", "percent": "Change", "target": "Target", "reached": "Reached"}[c.shows]
 		case several:
 		case c.levels == across && across > 0:
-			label, _, _ = w.finish.key(w.t.Splits[c.split][across-1], p.Dims[by+across-1])
+			label, _, _ = w.finish.key(w.t.Manner(), w.t.Splits[c.split][across-1], p.Dims[by+across-1])
 		case c.levels == 0 && across == 0:
 		default:
 			label = inAll(w.t, by+c.levels, len(p.Dims))

@@ -10,7 +10,6 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/format"
-	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/query"
 )
@@ -172,7 +171,7 @@ type Listed struct {
 func Counts(t *calc.Table) map[string]int64 {
 	out := map[string]int64{}
 	for g, keys := range t.Groups {
-		_, name := format.Key(keys[0], t.Plan.Dims[0])
+		_, name := format.Key(t.Manner(), keys[0], t.Plan.Dims[0])
 		out[name], _ = t.GroupTotal(g)[0].Decimal().Int64()
 	}
 	return out
@@ -234,7 +233,7 @@ func (w *lister) value(row []field.Value, f *dataset.Field) field.Value {
 }
 
 func (w *lister) text(row []field.Value, f *dataset.Field) string {
-	return format.OfField(f).In(f, w.l.Plan.Zone()).Value(w.value(row, f))
+	return format.OfField(w.ds.Manner, f).In(f, w.l.Plan.Zone()).Value(w.value(row, f))
 }
 
 // wall is a date of a record as the calendar's clock shows it, in UTC.
@@ -317,7 +316,7 @@ func (w *lister) latest(out *Listing) {
 		if !ok {
 			continue
 		}
-		day := format.Date(at)
+		day := w.ds.Manner.Day(at)
 		if n := len(out.Columns); n == 0 || out.Columns[n-1].Name != day {
 			out.Columns = append(out.Columns, ListColumn{Name: day})
 		}
@@ -343,7 +342,7 @@ func (w *lister) calendar(out *Listing) {
 			days[at.Format(time.DateOnly)] = append(days[at.Format(time.DateOnly)], w.card(row))
 		}
 	}
-	out.Month = locale.Date(month, "January 2006")
+	out.Month = w.ds.Manner.Date(month, "January 2006")
 	civil := w.l.Cal.Civil()
 	day := civil.Floor(month, period.Week)
 	for i := range 7 {

@@ -114,10 +114,10 @@ func (d *drawer) tips(f calc.Figure, m int, at figures) (lines []string) {
 			}
 			lines = append(lines, more)
 		case w == "target" && !f.Target.IsEmpty():
-			lines = append(lines, "target "+d.formats[m].Value(f.Target)+", "+format.Percent().Value(f.Reached())+" reached")
+			lines = append(lines, "target "+d.formats[m].Value(f.Target)+", "+format.Percent(d.t.Manner()).Value(f.Reached())+" reached")
 		case w == "share" && d.of[m].Additive():
 			if s := calc.Share(f.Base, d.t.TotalFigure(m).Base); !s.IsEmpty() {
-				lines = append(lines, format.Percent().Value(s)+" of the whole")
+				lines = append(lines, format.Percent(d.t.Manner()).Value(s)+" of the whole")
 			}
 		case w == "total":
 			lines = append(lines, "of "+Formats(d.t)[m].Value(d.t.TotalFigure(m).Base)+" in all")
@@ -146,7 +146,7 @@ func (d *drawer) labelled(mark *Mark, f calc.Figure, m int, at figures, name str
 			parts = append(parts, mark.Label)
 		case "share":
 			if !share.IsEmpty() {
-				parts = append(parts, format.Percent().Value(share))
+				parts = append(parts, format.Percent(d.t.Manner()).Value(share))
 			}
 		case "change":
 			if text, v := format.Change(d.formats[m], f.Change(), f.Percent()); !v.IsEmpty() {

@@ -33,7 +33,7 @@ func MeasureLabel(m query.Measure, ds *dataset.Dataset) string {
 		}
 		outer := m.Aggregate.Is().Words
 		if m.Aggregate == aggregate.Percentile {
-			outer = ordinal(m.P) + " percentile"
+			outer = ordinal(ds.Manner, m.P) + " percentile"
 		}
 		return outer + " of the " + locale.Lower(MeasureLabel(*m.Of, ds)) + " per " + per
 	case m.Aggregate == aggregate.Count && m.Field == query.Records:
@@ -43,19 +43,20 @@ func MeasureLabel(m query.Measure, ds *dataset.Dataset) string {
 	case m.Aggregate == aggregate.Distinct:
 		return "Number of different " + dataset.Several(locale.Lower(label(m.Field)))
 	case m.Aggregate == aggregate.Percentile:
-		return ordinal(m.P) + " percentile of " + label(m.Field)
+		return ordinal(ds.Manner, m.P) + " percentile of " + label(m.Field)
 	}
 	return m.Aggregate.Is().Words + " of " + label(m.Field)
 }
 
 // ordinal writes 0.9 as "90th".
-func ordinal(p string) string {
+func ordinal(manner *locale.Manner, p string) string {
 	v, err := field.Parse(field.Number, p)
 	if err != nil {
 		return p
 	}
-	n := format.Number{Decimals: -1, Percent: true}.Value(v)
-	n = strings.TrimRight(n, "%\u00a0\u202f")
+	percent := format.Percent(manner)
+	percent.Decimals = -1
+	n := strings.TrimRight(percent.Value(v), "%\u00a0\u202f")
 	ending := "th"
 	if !strings.HasSuffix(n, "11") && !strings.HasSuffix(n, "12") && !strings.HasSuffix(n, "13") {
 		for digit, e := range map[string]string{"1": "st", "2": "nd", "3": "rd"} {
@@ -126,7 +127,7 @@ func inAll(t *calc.Table, from, to int) string {
 		if all, some := t.LeftOut(i); some {
 			_, words := dataset.Records(t.Plan.Dims[i].F.Label)
 			if all > 0 {
-				words = format.Count(int64(all)) + " " + words
+				words = t.Manner().Count(int64(all)) + " " + words
 			}
 			return "All " + words
 		}

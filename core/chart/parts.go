@@ -37,7 +37,7 @@ func (d *drawer) pie() error {
 			share := calc.Share(f.Base, whole)
 			mark.Size = share.Float()
 			d.labelled(mark, f, 0, d.place(g, s), d.Groups[g].Label, share, "name", "share")
-			mark.More = append([]string{format.Percent().Value(share) + " of " + series.Total}, mark.More...)
+			mark.More = append([]string{format.Percent(d.t.Manner()).Value(share) + " of " + series.Total}, mark.More...)
 			series.Marks = append(series.Marks, mark)
 		}
 		d.Series = append(d.Series, series)
@@ -55,7 +55,7 @@ func (d *drawer) funnel() error {
 	list := t.Plan.Dims[0].F.List
 	outside, furthest := d.doc.stages(d.ds)
 	d.groups()
-	signed := format.Percent()
+	signed := format.Percent(d.t.Manner())
 	in := map[string]int{}
 	for g, keys := range t.Groups {
 		if keys[0].Kind == calc.One {

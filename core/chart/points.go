@@ -87,7 +87,7 @@ func (d *drawer) scatter() error {
 	d.Axis, err = ticked(low[1], high[1], near(1), d.formats[1], d.finish.Value, d.finish.own(ShownLabel(d.doc.Measures[1], d.ds)))
 	for _, l := range t.Lines {
 		if !l.Value.IsEmpty() && l.Measure == 1 {
-			d.Lines = append(d.Lines, Rule{At: l.Value.Float(), Label: lineLabel(l) + " " + d.lineFormat(l).Value(l.Value)})
+			d.Lines = append(d.Lines, Rule{At: l.Value.Float(), Label: lineLabel(d.t.Manner(), l) + " " + d.lineFormat(l).Value(l.Value)})
 		}
 	}
 	return err

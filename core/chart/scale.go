@@ -19,7 +19,7 @@ func ticked(low, high float64, zero bool, n format.Number, own *AxisFinish, titl
 		title = own.Title
 	}
 	if own.Format != "" {
-		n = format.ParseNumber(own.Format, n.Unit, -1)
+		n = n.As(own.Format)
 	} else {
 		n = n.OnAxis()
 	}

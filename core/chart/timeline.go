@@ -5,8 +5,6 @@ import (
 	"time"
 
 	"eskadel/core/field"
-	"eskadel/core/format"
-	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 )
@@ -71,12 +69,12 @@ func (w *lister) timeline(out *Listing) error {
 	place := func(t time.Time) float64 { return math.Round(1000*100*t.Sub(low).Hours()/whole) / 1000 }
 	borders, _ := cal.Steps(period.Range{From: low, To: high}, grain, 1000)
 	for _, b := range borders[:max(0, len(borders)-1)] {
-		label := locale.Date(b, "2 Jan")
+		label := w.ds.Manner.Date(b, "2 Jan")
 		switch {
 		case grain >= period.Year:
 			label = b.Format("2006")
 		case grain >= period.Month:
-			label = locale.Date(b, "Jan 06")
+			label = w.ds.Manner.Date(b, "Jan 06")
 		}
 		out.Ticks = append(out.Ticks, Tick{place(b), label})
 	}
@@ -87,7 +85,7 @@ func (w *lister) timeline(out *Listing) error {
 	for _, s := range spans {
 		c := w.card(s.row)
 		c.From, c.Width = place(s.from), math.Max(0.4, place(s.to)-place(s.from))
-		c.When = format.Date(s.from)
+		c.When = w.ds.Manner.Day(s.from)
 		switch {
 		case s.open && w.roles.To != nil:
 			c.When += ", not ended"

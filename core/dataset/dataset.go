@@ -13,6 +13,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/formula"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/statement"
 )
@@ -109,6 +110,7 @@ type Dataset struct {
 	Document
 	Table     *Table
 	Zone      *time.Location // nil for the workspace's
+	Manner    *locale.Manner // how its values are written
 	fields    map[string]*Field
 	order     []*Field
 	measures  map[string]*Measure
@@ -250,7 +252,7 @@ func (f *Field) Bin(low field.Value) (from, to field.Value, ok bool) {
 }
 
 // Words says a condition with the fields' labels.
-func (d *Dataset) Words(c filter.Condition) string { return c.Words(d.Label, nil) }
+func (d *Dataset) Words(c filter.Condition) string { return c.Words(d.Manner, d.Label, nil) }
 
 // Label returns the label of a field or setting for sentences, or, after a question mark,
 // of a condition kept by name, or after an equals sign of a measure; the name when there is none.

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"eskadel/core/filter"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/upgrade"
 )
@@ -233,6 +234,13 @@ func (d *Dataset) For(g *Guard) *Dataset {
 	for _, c := range g.Rows {
 		out.restricted = out.restricted || !c.IsZero()
 	}
+	return &out
+}
+
+// In returns the dataset with its values written in the manner of a locale.
+func (d *Dataset) In(m *locale.Manner) *Dataset {
+	out := *d
+	out.all, out.Manner = d.everything(), m
 	return &out
 }
 

@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"eskadel/core/field"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 )
@@ -383,11 +384,11 @@ func (c *Condition) compare(op Op, raw json.RawMessage) error {
 // Words returns the condition as part of a sentence. label names fields and settings for
 // readers, and conditions kept by name, which it is asked for with a question mark before;
 // shown turns a literal of a field into what readers see, and may be nil.
-func (c Condition) Words(label func(string) string, shown func(field, literal string) string) string {
+func (c Condition) Words(m *locale.Manner, label func(string) string, shown func(field, literal string) string) string {
 	join := func(parts []Condition, word string) string {
 		var out []string
 		for _, p := range parts {
-			w := p.Words(label, shown)
+			w := p.Words(m, label, shown)
 			if len(p.All)+len(p.Any) > 1 {
 				w = "(" + w + ")"
 			}
@@ -405,11 +406,11 @@ func (c Condition) Words(label func(string) string, shown func(field, literal st
 	case len(c.Any) > 0:
 		return join(c.Any, "or")
 	case c.Not != nil:
-		return "not (" + c.Not.Words(label, shown) + ")"
+		return "not (" + c.Not.Words(m, label, shown) + ")"
 	case c.Named != "":
 		return label("?" + c.Named)
 	case c.Op == Within:
-		return label(c.Field) + " " + c.Range.Words()
+		return label(c.Field) + " " + c.Range.Words(m)
 	}
 	name := label(c.Field)
 	if c.Part != 0 {
@@ -423,7 +424,7 @@ func (c Condition) Words(label func(string) string, shown func(field, literal st
 			if err != nil {
 				n = -1
 			}
-			values = append(values, c.Part.Label(n))
+			values = append(values, c.Part.Label(m, n))
 		case v.Viewer != "":
 			values = append(values, "your "+strings.ReplaceAll(v.Viewer, "_", " "))
 		case v.Setting != "":

@@ -157,7 +157,7 @@ func TestWords(t *testing.T) {
 		`{"field":"opened","within":{"last":3,"unit":"month"}}`:                                                "opened in the last 3 months",
 		`{"all":[{"field":"cost","above":1},{"any":[{"field":"kind","is":""},{"field":"due","empty":true}]}]}`: "cost is above 1 and (kind is (blank) or due is empty)",
 	} {
-		assert.Equal(t, words, parse(t, doc).Words(same, nil))
+		assert.Equal(t, words, parse(t, doc).Words(nil, same, nil))
 	}
 }
 
@@ -169,7 +169,7 @@ func FuzzConditionJSON(f *testing.F) {
 			return
 		}
 		_ = c.Check(sample{})
-		_ = c.Words(func(s string) string { return s }, nil)
+		_ = c.Words(nil, func(s string) string { return s }, nil)
 	})
 }
 

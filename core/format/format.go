@@ -9,7 +9,6 @@ import (
 
 	"github.com/cockroachdb/apd/v3"
 
-	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
@@ -31,6 +30,7 @@ type Number struct {
 	Signed   bool // with a plus sign where it is above zero
 	points   bool // a percentage as points, of which another percentage is more or less
 	zone     *time.Location
+	manner   *locale.Manner
 }
 
 // In returns the format for the values of a field, whose moments are read in a zone.
@@ -44,8 +44,8 @@ func (n Number) In(f *dataset.Field, zone *time.Location) Number {
 // ParseNumber reads a number's format: "0", "0.00", "0.0%", "compact", "compact 0.0", "plain"
 // (without thousands signs), each followed by a unit of its own if wanted: "0.0 nights".
 // Others are as the default.
-func ParseNumber(spec, unit string, otherwise int) Number {
-	n := Number{Decimals: otherwise, Unit: unit}
+func ParseNumber(m *locale.Manner, spec, unit string, otherwise int) Number {
+	n := Number{Decimals: otherwise, Unit: unit, manner: m}
 	words := strings.Fields(spec)
 	if len(words) > 0 && (words[0] == "compact" || words[0] == "plain") {
 		n.Compact, n.Plain = words[0] == "compact", words[0] == "plain"
@@ -73,16 +73,19 @@ func ParseNumber(spec, unit string, otherwise int) Number {
 	return n
 }
 
+// As is the number's own format, with the unit of this one.
+func (n Number) As(spec string) Number { return ParseNumber(n.manner, spec, n.Unit, -1) }
+
 // Of is the format of a measure: counts have no decimals, money two, a plain sum as
 // many as it has, averages two.
 func Of(m query.Measure, ds *dataset.Dataset) Number {
 	if m.Of != nil {
 		of := Of(*m.Of, ds)
-		if m.Format == "" && m.Aggregate != aggregate.Smallest && m.Aggregate != aggregate.Largest {
+		if m.Format == "" && m.Aggregate.Is().Divided {
 			of.Decimals = 2
 		}
 		if m.Format != "" {
-			of = ParseNumber(m.Format, of.Unit, of.Decimals)
+			of = ParseNumber(ds.Manner, m.Format, of.Unit, of.Decimals)
 		}
 		return of
 	}
@@ -111,7 +114,7 @@ func Of(m query.Measure, ds *dataset.Dataset) Number {
 	case m.Aggregate.Is().Divided:
 		decimals = 2
 	}
-	return ParseNumber(spec, unit, decimals)
+	return ParseNumber(ds.Manner, spec, unit, decimals)
 }
 
 // OnAxis is the format of an axis's labels: short, with a currency but no other unit,
@@ -125,12 +128,15 @@ func (n Number) OnAxis() Number {
 }
 
 // Percent is the format of shares and changes.
-func Percent() Number { return Number{Decimals: 1, Percent: true} }
+func Percent(m *locale.Manner) Number { return Number{Decimals: 1, Percent: true, manner: m} }
+
+// Plain is the format of a value of which nothing is known.
+func Plain(m *locale.Manner) Number { return Number{Decimals: -1, manner: m} }
 
 // Change writes how a figure of a format has changed, given how much more it is than before
 // and how much that is of what was before: of a percentage in points, of others in percent.
 func Change(of Number, more, percent field.Value) (text string, exact field.Value) {
-	n := Percent()
+	n := Percent(of.manner)
 	if n.Signed = true; of.Percent {
 		n.points, n.Decimals = true, max(of.Decimals, 1)
 		return n.Value(more), more
@@ -144,13 +150,13 @@ func Shown(m query.Measure, ds *dataset.Dataset) Number {
 	switch t := m.Then; {
 	case t == nil:
 	case t.Share != "" || t.Difference == "percent":
-		n = Percent()
+		n = Percent(ds.Manner)
 		if strings.HasSuffix(m.Format, "%") {
-			n = ParseNumber(m.Format, "", 1)
+			n = ParseNumber(ds.Manner, m.Format, "", 1)
 		}
 		n.Signed = t.Difference != ""
 	case t.Rank != "":
-		n = Number{}
+		n = Number{manner: ds.Manner}
 	case t.Difference != "":
 		n.Signed = true
 	case t.MovingAverage != nil && n.Decimals < 2 && m.Format == "":
@@ -160,11 +166,11 @@ func Shown(m query.Measure, ds *dataset.Dataset) Number {
 }
 
 // OfField is the format of a field's single values.
-func OfField(f *dataset.Field) Number {
+func OfField(m *locale.Manner, f *dataset.Field) Number {
 	if f.Unit != "" && f.Format == "" && f.Type.Numeric() {
-		return ParseNumber("0.00", f.Unit, -1)
+		return ParseNumber(m, "0.00", f.Unit, -1)
 	}
-	return ParseNumber(f.Format, f.Unit, -1)
+	return ParseNumber(m, f.Format, f.Unit, -1)
 }
 
 var round = func() *apd.Context {
@@ -184,12 +190,12 @@ func (n Number) Value(v field.Value) string {
 	case field.Integer, field.Number:
 		return n.number(v)
 	case field.Date:
-		return Date(v.Time())
+		return n.manner.Day(v.Time())
 	case field.Timestamp:
 		if n.zone != nil {
-			return Time(v.Time().In(n.zone))
+			return n.manner.Time(v.Time().In(n.zone))
 		}
-		return Time(v.Time())
+		return n.manner.Time(v.Time())
 	case field.Boolean:
 		if v.Bool() {
 			return "Yes"
@@ -204,7 +210,7 @@ func (n Number) Value(v field.Value) string {
 
 func (n Number) number(v field.Value) string {
 	suffix := ""
-	m, symbol := locale.Current(), ""
+	m, symbol := n.manner.Or(), ""
 	if n.Unit != "" {
 		if c := locale.CurrencyOf(n.Unit); c != nil {
 			symbol = c.Sign
@@ -304,7 +310,7 @@ func (n Number) rounded(d *apd.Decimal) (digits []byte, suffix string, below, ab
 		x.Exponent += 2
 	}
 	if n.Compact {
-		x, suffix = compact(x)
+		x, suffix = compact(x, n.manner)
 		if places = min(2, max(places, -1)); n.Decimals < 0 || n.Decimals > 2 {
 			_, _ = round.Quantize(x, x, -2)
 			places = -1
@@ -319,7 +325,7 @@ func (n Number) rounded(d *apd.Decimal) (digits []byte, suffix string, below, ab
 			x.Reduce(x)
 		}
 	}
-	digits, below = grouped(x.Text('f'))
+	digits, below = locale.Grouped(x.Text('f'))
 	return digits, suffix, below, x.Sign() > 0
 }
 
@@ -329,10 +335,10 @@ func superscript(n int) string {
 }
 
 // compact makes a number short, and gives what then follows it.
-func compact(x *apd.Decimal) (*apd.Decimal, string) {
+func compact(x *apd.Decimal, m *locale.Manner) (*apd.Decimal, string) {
 	var size apd.Decimal
 	size.Abs(x)
-	sizes := locale.Current().Sizes
+	sizes := m.Or().Sizes
 	for i := len(sizes) - 1; i >= 0; i-- {
 		exponent := int32(3 * (i + 1))
 		if size.Cmp(apd.New(1, exponent)) < 0 {
@@ -349,37 +355,8 @@ func compact(x *apd.Decimal) (*apd.Decimal, string) {
 	return x, ""
 }
 
-// Group puts thousands signs into digits and writes a real minus sign.
-func Group(text string) string {
-	digits, below := grouped(text)
-	var out []byte
-	if below {
-		out = append(out, "−"...)
-	}
-	return string(locale.Current().Digits(out, digits, true))
-}
-
-// grouped puts thousands signs into digits in the British manner; below tells that they
-// say something below zero.
-func grouped(text string) (digits []byte, below bool) {
-	if rest, ok := strings.CutPrefix(text, "-"); ok {
-		text, below = rest, strings.Trim(rest, "0.") != ""
-	}
-	whole, _, _ := strings.Cut(text, ".")
-	for i := range whole {
-		if left := len(whole) - i; i > 0 && left%3 == 0 {
-			digits = append(digits, ',')
-		}
-		digits = append(digits, text[i])
-	}
-	return append(digits, text[len(whole):]...), below
-}
-
-// Count writes a number of records: "1,204".
-func Count(n int64) string { return Group(fmt.Sprint(n)) }
-
 // Records writes so many records of a dataset: "1 job", "1,204 jobs".
-func Records(ds *dataset.Dataset, n int64) string { return Count(n) + " " + Called(ds, n) }
+func Records(ds *dataset.Dataset, n int64) string { return ds.Manner.Count(n) + " " + Called(ds, n) }
 
 // Called is what so many records of a dataset are called: "job" or "jobs".
 func Called(ds *dataset.Dataset, n int64) string {
@@ -389,14 +366,8 @@ func Called(ds *dataset.Dataset, n int64) string {
 	return ds.Record[1]
 }
 
-// Date writes a civil date: "3 Mar 2026".
-func Date(t time.Time) string { return locale.Date(t, "2 Jan 2006") }
-
-// Time writes a date and time of day: "3 Mar 2026, 14:05".
-func Time(t time.Time) string { return locale.Date(t, "2 Jan 2006, 15:04") }
-
 // Step writes a step of a time axis: short for an axis, full for a sentence.
-func Step(k calc.Key, a *query.Axis) (short, full string) {
+func Step(m *locale.Manner, k calc.Key, a *query.Axis) (short, full string) {
 	t := k.From.In(a.Calendar.Zone)
 	year := t.Format("2006")
 	fiscal := a.Calendar.FiscalStart
@@ -418,22 +389,22 @@ func Step(k calc.Key, a *query.Axis) (short, full string) {
 		s := fmt.Sprintf("Q%d %s", place/3+1, year)
 		return s, s
 	case period.Month:
-		return locale.Date(t, "Jan 2006"), locale.Date(t, "January 2006")
+		return m.Date(t, "Jan 2006"), m.Date(t, "January 2006")
 	case period.Week:
-		return locale.Date(t, "2 Jan 06"), "week of " + locale.Date(t, "2 January 2006")
+		return m.Date(t, "2 Jan 06"), "week of " + m.Date(t, "2 January 2006")
 	case period.Day:
-		return locale.Date(t, "2 Jan 06"), locale.Date(t, "Monday 2 January 2006")
+		return m.Date(t, "2 Jan 06"), m.Date(t, "Monday 2 January 2006")
 	case period.Hour:
-		return locale.Date(t, "2 Jan 15:04"), locale.Date(t, "2 January 2006, 15:04 MST")
+		return m.Date(t, "2 Jan 15:04"), m.Date(t, "2 January 2006, 15:04 MST")
 	}
-	return t.Format("15:04"), locale.Date(t, "2 January 2006, 15:04")
+	return t.Format("15:04"), m.Date(t, "2 January 2006, 15:04")
 }
 
 // Key writes a key of a dimension: short for an axis, full for a sentence.
-func Key(k calc.Key, d query.Dim) (short, full string) {
+func Key(m *locale.Manner, k calc.Key, d query.Dim) (short, full string) {
 	switch k.Kind {
 	case calc.Step:
-		return Step(k, d.Axis)
+		return Step(m, k, d.Axis)
 	case calc.Others:
 		return "Others", "Others"
 	case calc.None:
@@ -445,16 +416,16 @@ func Key(k calc.Key, d query.Dim) (short, full string) {
 	}
 	if d.Part != 0 {
 		n, _ := k.Value.Decimal().Int64()
-		s := d.Part.Label(int(n))
+		s := d.Part.Label(m, int(n))
 		return s, s
 	}
 	if from, to, ok := d.F.Bin(k.Value); ok {
-		s := Number{Decimals: -1}.Value(from) + " to " + Number{Decimals: -1}.Value(to)
+		s := Plain(m).Value(from) + " to " + Plain(m).Value(to)
 		return s, s
 	}
 	s := k.Label
 	if s == "" {
-		s = Number{Decimals: -1}.Value(k.Value)
+		s = Plain(m).Value(k.Value)
 	}
 	s = Cut(s, 500)
 	return s, s
@@ -471,8 +442,10 @@ func Cut(s string, most int) string {
 	return s
 }
 
-// Day writes the last day before an instant that ends a span: "23 Nov".
-func Day(end time.Time) string { return locale.Date(end.Add(-time.Nanosecond), "2 Jan") }
+// Last writes the last day before an instant that ends a span: "23 Nov".
+func Last(m *locale.Manner, end time.Time) string {
+	return m.Date(end.Add(-time.Nanosecond), "2 Jan")
+}
 
 // Years says which years lie in a span: "2023 to 2026"; "" where it is a year or less.
 func Years(r period.Range) string {

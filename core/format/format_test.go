@@ -12,6 +12,7 @@ import (
 
 	"eskadel/core/calc"
 	"eskadel/core/field"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/query"
 	_ "eskadel/testseed"
@@ -34,14 +35,14 @@ func TestNumbers(t *testing.T) {
 	} {
 		v, err := field.Parse(field.Number, c.exact)
 		require.NoError(t, err)
-		assert.Equal(t, c.want, ParseNumber(c.spec, c.unit, -1).Value(v), c.exact)
+		assert.Equal(t, c.want, ParseNumber(nil, c.spec, c.unit, -1).Value(v), c.exact)
 	}
 }
 
 func TestGroupKeepsEveryDigit(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		d := apd.New(rapid.Int64().Draw(t, "n"), int32(rapid.IntRange(-5, 0).Draw(t, "exponent")))
-		back := strings.NewReplacer(",", "", "−", "-").Replace(Group(d.Text('f')))
+		back := strings.NewReplacer(",", "", "−", "-").Replace((*locale.Manner)(nil).Group(d.Text('f')))
 		v, err := field.Parse(field.Number, back)
 		require.NoError(t, err)
 		assert.Zero(t, v.Decimal().Cmp(d))
@@ -79,7 +80,7 @@ func TestSteps(t *testing.T) {
 		{period.Hour, period.ISO(london), "5 Oct 00:00", "5 October 2026, 00:00 BST"},
 		{period.Minute, period.ISO(london), "00:00", "5 October 2026, 00:00"},
 	} {
-		short, full := Step(calc.Key{Kind: calc.Step, From: at}, &query.Axis{Grain: c.grain, Calendar: c.cal})
+		short, full := Step(nil, calc.Key{Kind: calc.Step, From: at}, &query.Axis{Grain: c.grain, Calendar: c.cal})
 		assert.Equal(t, []string{c.short, c.full}, []string{short, full})
 	}
 }

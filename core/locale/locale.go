@@ -1,13 +1,12 @@
-// Package locale writes numbers, dates and currencies in the manner of the workspace's
-// locale, of which a program has one. Names of months and weekdays, and the signs within
+// Package locale writes numbers, dates and currencies in the manner of a locale. Names of months and weekdays, and the signs within
 // numbers, are those of the Unicode Common Locale Data Repository.
 package locale
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/go-playground/locales"
@@ -20,7 +19,7 @@ import (
 	"golang.org/x/text/message"
 )
 
-// A Manner is how things are written in a locale.
+// A Manner is how things are written in a locale; nil is the British one.
 type Manner struct {
 	name      string
 	cldr      locales.Translator
@@ -47,26 +46,22 @@ func Names() (out []string) {
 	return out
 }
 
-var current atomic.Pointer[Manner]
-
-// Set has things written in the manner of a locale from now on; British where it is not known.
-func Set(name string) { current.Store(of(name)) }
-
-func of(name string) *Manner {
+// Of finds the manner of a locale by its name; British where it is not known.
+func Of(name string) *Manner {
 	return &manners[max(0, slices.IndexFunc(manners, func(m Manner) bool { return m.name == name }))]
 }
 
-// Current is the manner of the workspace's locale.
-func Current() *Manner {
-	if m := current.Load(); m != nil {
-		return m
+// Or is the manner, or the British one where there is none.
+func (m *Manner) Or() *Manner {
+	if m == nil {
+		return &manners[0]
 	}
-	return &manners[0]
+	return m
 }
 
 // Example writes an amount and a date in the manner of a locale: "£1,234.50, 3 Mar 2026".
 func Example(name string) string {
-	m := of(name)
+	m := Of(name)
 	amount, day := string(m.Digits(nil, []byte("1,234.50"), true)), m.Date(time.Date(2026, 3, 3, 0, 0, 0, 0, time.UTC), "2 Jan 2006")
 	if m.After {
 		return amount + "\u00a0£, " + day
@@ -76,6 +71,7 @@ func Example(name string) string {
 
 // Digits appends digits that were grouped in the British manner, in the locale's own.
 func (m *Manner) Digits(out, digits []byte, thousands bool) []byte {
+	m = m.Or()
 	for _, d := range digits {
 		switch {
 		case d == '.':
@@ -89,8 +85,44 @@ func (m *Manner) Digits(out, digits []byte, thousands bool) []byte {
 	return out
 }
 
+// Group puts thousands signs into digits and writes a real minus sign.
+func (m *Manner) Group(text string) string {
+	digits, below := Grouped(text)
+	var out []byte
+	if below {
+		out = append(out, "−"...)
+	}
+	return string(m.Digits(out, digits, true))
+}
+
+// Count writes a number of records: "1,204".
+func (m *Manner) Count(n int64) string { return m.Group(strconv.FormatInt(n, 10)) }
+
+// Day writes a civil date: "3 Mar 2026".
+func (m *Manner) Day(t time.Time) string { return m.Date(t, "2 Jan 2006") }
+
+// Time writes a date and time of day: "3 Mar 2026, 14:05".
+func (m *Manner) Time(t time.Time) string { return m.Date(t, "2 Jan 2006, 15:04") }
+
+// Grouped puts thousands signs into digits in the British manner; below tells that they
+// say something below zero.
+func Grouped(text string) (digits []byte, below bool) {
+	if rest, ok := strings.CutPrefix(text, "-"); ok {
+		text, below = rest, strings.Trim(rest, "0.") != ""
+	}
+	whole, _, _ := strings.Cut(text, ".")
+	for i := range whole {
+		if left := len(whole) - i; i > 0 && left%3 == 0 {
+			digits = append(digits, ',')
+		}
+		digits = append(digits, text[i])
+	}
+	return append(digits, text[len(whole):]...), below
+}
+
 // Month names a month, in short as "Mar".
 func (m *Manner) Month(month time.Month, short bool) string {
+	m = m.Or()
 	if short {
 		return m.cldr.MonthAbbreviated(month)
 	}
@@ -99,6 +131,7 @@ func (m *Manner) Month(month time.Month, short bool) string {
 
 // Weekday names a day of the week, in short as "Mon".
 func (m *Manner) Weekday(day time.Weekday, short bool) string {
+	m = m.Or()
 	if short {
 		return m.cldr.WeekdayAbbreviated(day)
 	}
@@ -108,6 +141,7 @@ func (m *Manner) Weekday(day time.Weekday, short bool) string {
 // Date writes a moment by a layout of package time, with the locale's names of months and
 // weekdays and its way with the number of a day.
 func (m *Manner) Date(t time.Time, layout string) string {
+	m = m.Or()
 	var out strings.Builder
 	for layout != "" {
 		at, name, written := len(layout), "", ""
@@ -126,9 +160,6 @@ func (m *Manner) Date(t time.Time, layout string) string {
 	}
 	return out.String()
 }
-
-// Date writes a moment in the manner of the workspace's locale.
-func Date(t time.Time, layout string) string { return Current().Date(t, layout) }
 
 // A Currency is how amounts of one are written.
 type Currency struct {

@@ -12,7 +12,6 @@ import (
 
 // Numbers, months and days as CLDR has them for each of the locales.
 func TestEachLocaleHasItsManner(t *testing.T) {
-	defer locale.Set("en-GB")
 	day := time.Date(2026, 3, 9, 14, 5, 0, 0, time.UTC) // a Monday
 	for name, want := range map[string]struct{ digits, plain, short, long, weekday, month, example, percent string }{
 		"en-GB": {"1,234,567.50", "1234567.50", "9 Mar 2026, 14:05", "Monday 9 March", "Mon", "September", "£1,234.50, 3 Mar 2026", "%"},
@@ -20,21 +19,21 @@ func TestEachLocaleHasItsManner(t *testing.T) {
 		"fr-FR": {"1\u202f234\u202f567,50", "1234567,50", "9 mars 2026, 14:05", "lundi 9 mars", "lun.", "septembre", "1\u202f234,50\u00a0£, 3 mars 2026", "\u202f%"},
 		"de-CH": {"1’234’567.50", "1234567.50", "9. März 2026, 14:05", "Montag 9. März", "Mo.", "September", "£1’234.50, 3. März 2026", "%"},
 	} {
-		locale.Set(name)
-		m := locale.Current()
+		m := locale.Of(name)
 		assert.Equal(t, want.digits, string(m.Digits([]byte{}, []byte("1,234,567.50"), true)), name)
 		assert.Equal(t, want.plain, string(m.Digits(nil, []byte("1,234,567.50"), false)), name)
-		assert.Equal(t, want.short, locale.Date(day, "2 Jan 2006, 15:04"), name)
-		assert.Equal(t, want.long, locale.Date(day, "Monday 2 January"), name)
-		assert.Equal(t, want.weekday, locale.Date(day, "Mon"), name)
-		assert.Equal(t, "2026", locale.Date(day, "2006"), "without a name")
+		assert.Equal(t, want.short, m.Date(day, "2 Jan 2006, 15:04"), name)
+		assert.Equal(t, want.long, m.Date(day, "Monday 2 January"), name)
+		assert.Equal(t, want.weekday, m.Date(day, "Mon"), name)
+		assert.Equal(t, "2026", m.Date(day, "2006"), "without a name")
 		assert.Equal(t, want.month, m.Month(time.September, false), name)
 		assert.Equal(t, want.example, locale.Example(name), name)
 		assert.Equal(t, want.percent, m.Percent, name)
 		assert.Contains(t, locale.Names(), name)
 	}
-	locale.Set("xx-XX")
-	assert.Equal(t, "9 March", locale.Date(day, "2 January"), "British where it is not known")
+	assert.Equal(t, "9 March", locale.Of("xx-XX").Date(day, "2 January"), "British where it is not known")
+	var none *locale.Manner
+	assert.Equal(t, "9 March, 1,204, −12", none.Date(day, "2 January")+", "+none.Count(1204)+", "+none.Group("-12"), "or where none is said")
 	assert.Len(t, locale.Names(), 4)
 }
 

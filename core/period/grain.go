@@ -6,6 +6,8 @@ package period
 import (
 	"fmt"
 	"time"
+
+	"eskadel/core/locale"
 )
 
 // A Grain is the size of a date step.
@@ -68,6 +70,8 @@ type Calendar struct {
 	FirstDay    time.Weekday // of a week; ISO 8601 has Monday
 	MinDays     int          // a week belongs to the year that has at least so many of its days; ISO 8601 has 4
 	FiscalStart time.Month   // the month in which quarters, half-years and years are counted from
+
+	Manner *locale.Manner // in which its dates are written, and numbers too
 
 	own []Own // in order
 }

@@ -110,17 +110,17 @@ func (c Calendar) Values(p Part) []int {
 }
 
 // Label is how readers see a value of the part.
-func (p Part) Label(v int) string {
+func (p Part) Label(m *locale.Manner, v int) string {
 	switch p {
 	case MonthOfYear:
 		if v >= 1 && v <= 12 {
-			return locale.Current().Month(time.Month(v), false)
+			return m.Month(time.Month(v), false)
 		}
 	case QuarterOfYear:
 		return fmt.Sprintf("Q%d", v)
 	case Weekday:
 		if v >= 1 && v <= 7 {
-			return locale.Current().Weekday(time.Weekday(v%7), false)
+			return m.Weekday(time.Weekday(v%7), false)
 		}
 	case HourOfDay:
 		return fmt.Sprintf("%02d:00", v)
@@ -131,14 +131,14 @@ func (p Part) Label(v int) string {
 }
 
 // Short is Label where there is little room: "Mar", "Mon".
-func (p Part) Short(v int) string {
+func (p Part) Short(m *locale.Manner, v int) string {
 	switch {
 	case p == MonthOfYear && v >= 1 && v <= 12:
-		return locale.Current().Month(time.Month(v), true)
+		return m.Month(time.Month(v), true)
 	case p == Weekday && v >= 1 && v <= 7:
-		return locale.Current().Weekday(time.Weekday(v%7), true)
+		return m.Weekday(time.Weekday(v%7), true)
 	}
-	return p.Label(v)
+	return p.Label(m, v)
 }
 
 // Offsets returns how far the clock of the zone is ahead of UTC, in seconds, and the

@@ -39,7 +39,7 @@ func TestParts(t *testing.T) {
 	} {
 		got := c.Of(p.part, in(t, time.UTC, p.at))
 		assert.Equal(t, p.want, got, "%s of %s", p.part, p.at)
-		assert.Equal(t, p.as, p.part.Label(got))
+		assert.Equal(t, p.as, p.part.Label(nil, got))
 		back, err := ParsePart(p.part.String())
 		require.NoError(t, err)
 		assert.Equal(t, p.part, back)

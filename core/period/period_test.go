@@ -53,7 +53,7 @@ func TestRelativeRanges(t *testing.T) {
 		back, err := json.Marshal(r)
 		require.NoError(t, err)
 		assert.JSONEq(t, c.rel, string(back), c.name)
-		assert.NotEmpty(t, r.Words())
+		assert.NotEmpty(t, r.Words(nil))
 	}
 }
 
@@ -66,7 +66,7 @@ func TestRangesInWords(t *testing.T) {
 	} {
 		var r Relative
 		require.NoError(t, json.Unmarshal([]byte(doc), &r), doc)
-		assert.Equal(t, words, r.Words(), doc)
+		assert.Equal(t, words, r.Words(nil), doc)
 	}
 	at := in(t, time.UTC, "2026-03-31T10:00")
 	for a, b := range map[string]string{"this day": "today", "last day": "yesterday", "this day to date": "today"} {

@@ -170,19 +170,19 @@ func (r Relative) Counts() (unit Grain, n int) {
 // Words returns the range as it stands in a sentence: "in the last 12 months". One unit is
 // called by its name: "last week" is the one before this, and "in the last week" is not said,
 // since it might be taken for the last seven days.
-func (r Relative) Words() string {
+func (r Relative) Words(m *locale.Manner) string {
 	day := func(s string) string {
 		t, err := time.Parse(time.DateOnly, s)
 		if err != nil {
 			return s
 		}
-		return locale.Date(t, "2 Jan 2006")
+		return m.Day(t)
 	}
 	switch {
 	case r.Last == 1 && r.Complete:
-		return Relative{Named: "last " + r.Unit.String()}.Words()
+		return Relative{Named: "last " + r.Unit.String()}.Words(m)
 	case r.Last == 1:
-		return Relative{Named: "this " + r.Unit.String() + " to date"}.Words()
+		return Relative{Named: "this " + r.Unit.String() + " to date"}.Words(m)
 	case r.Last > 0:
 		complete := ""
 		if r.Complete {

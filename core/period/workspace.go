@@ -59,6 +59,7 @@ func (w *Workspace) Calendar() (Calendar, error) {
 	if w.Numbers != "" && !slices.Contains(locale.Names(), w.Numbers) {
 		return Calendar{}, problem.New(problem.Invalid, "numbers", "Numbers and dates are written as in %s, not as in “%s”.", strings.Join(locale.Names(), ", "), w.Numbers)
 	}
+	c.Manner = locale.Of(w.Numbers)
 	if w.FirstDay != "" {
 		found := false
 		for d := time.Sunday; d <= time.Saturday; d++ {

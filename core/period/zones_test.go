@@ -110,7 +110,7 @@ func TestRangesAndPartsInZones(t *testing.T) {
 			bind := &statement.Binder{}
 			sql, err := dataset.NewScope(ds, nil, filter.Env{Bind: bind, Now: now, Calendar: cal}).Condition(filter.During(field, r))
 			require.NoError(t, err)
-			require.Equal(t, count(theirs(r, at, clock)), count(sql, bind.Args()...), "%s %s in %s at %s", field, r.Words(), name, now)
+			require.Equal(t, count(theirs(r, at, clock)), count(sql, bind.Args()...), "%s %s in %s at %s", field, r.Words(nil), name, now)
 		}
 		for part, extract := range map[period.Part]string{period.MonthOfYear: "month", period.QuarterOfYear: "quarter", period.Weekday: "isodow", period.DayOfMonth: "day", period.HourOfDay: "hour", period.ISOWeek: "week"} {
 			v := rapid.SampledFrom(cal.Values(part)).Draw(t, "part")

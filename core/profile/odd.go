@@ -124,17 +124,17 @@ func (p *Plan) dates(all *Profile, f *Field) *Oddity {
 	if len(any) == 1 {
 		c = any[0]
 	}
-	return &Oddity{Words: fmt.Sprintf("Some %s have “%s” %s, as far as %s.", p.dataset.Record[1], f.Of.Label, strings.Join(words, " or "), farthest(f, from, to)),
+	return &Oddity{Words: fmt.Sprintf("Some %s have “%s” %s, as far as %s.", p.dataset.Record[1], f.Of.Label, strings.Join(words, " or "), p.farthest(f, from, to)),
 		Records: &c, Offers: []Offer{p.leaveOut(c)}}
 }
 
-func farthest(f *Field, from, to time.Time) string {
+func (p *Plan) farthest(f *Field, from, to time.Time) string {
 	var out []string
 	if f.Smallest.Time().Before(from) {
-		out = append(out, format.Date(f.Smallest.Time()))
+		out = append(out, p.dataset.Manner.Day(f.Smallest.Time()))
 	}
 	if !f.Largest.Time().Before(to) {
-		out = append(out, format.Date(f.Largest.Time()))
+		out = append(out, p.dataset.Manner.Day(f.Largest.Time()))
 	}
 	return strings.Join(out, " and ")
 }
@@ -171,7 +171,7 @@ func (p *Plan) swamped(_ *Profile, f *Field) *Oddity {
 			return nil
 		}
 		c := filter.Compare(f.Of.Name, filter.Is, top.Exact())
-		return &Oddity{Words: fmt.Sprintf("One value of “%s”, %s, swamps the rest.", f.Of.Label, format.Number{Decimals: -1}.Value(top)), Records: &c, Offers: []Offer{p.leaveOut(c)}}
+		return &Oddity{Words: fmt.Sprintf("One value of “%s”, %s, swamps the rest.", f.Of.Label, format.Plain(p.dataset.Manner).Value(top)), Records: &c, Offers: []Offer{p.leaveOut(c)}}
 	}
 	if f.Of.Type == field.Text && f.Distinct > 1 && f.Top[0].N*100 >= n*97 {
 		where := "in nearly every " + p.dataset.Record[0]
@@ -217,7 +217,7 @@ func (p *Plan) alike(_ *Profile, f *Field) *Oddity {
 	example := f.different(1)[0]
 	first, _ := found.Format.Read(example)
 	second, _ := found.Other.Read(example)
-	say := format.Number{}
+	say := format.Plain(p.dataset.Manner)
 	return &Oddity{Words: fmt.Sprintf("%s. No value tells the day from the month: “%s” is %s or %s.", words, example, say.Value(first), say.Value(second)),
 		Offers: []Offer{as(read+", the "+order(found.Format)+" first", found.Format), as("the "+order(found.Other)+" first", found.Other)}}
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"strings"
 
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 )
@@ -132,11 +133,11 @@ func (c *Comparison) UnmarshalJSON(b []byte) error {
 }
 
 // Words is the comparison as it stands in a sentence.
-func (c Comparison) Words() string {
+func (c Comparison) Words(m *locale.Manner) string {
 	if c.Range == nil {
 		return "the " + c.With
 	}
-	words := c.Range.Words()
+	words := c.Range.Words(m)
 	for _, before := range []string{"in ", "from ", "on "} {
 		if rest, ok := strings.CutPrefix(words, before); ok {
 			return rest

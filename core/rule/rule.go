@@ -172,7 +172,7 @@ func Words(ds *dataset.Dataset, v Viewer) string {
 			return "none, for want of a rule for you"
 		}
 		if c, narrowed := g.Rows[t.ID()]; narrowed && !c.IsZero() {
-			parts = append(parts, words(rules.RowRules, v, func(c filter.Condition) string { return c.Words(dataset.ColumnLabel, nil) }))
+			parts = append(parts, words(rules.RowRules, v, func(c filter.Condition) string { return c.Words(ds.Manner, dataset.ColumnLabel, nil) }))
 		}
 	}
 	if !g.Own.IsZero() {

@@ -38,7 +38,7 @@ func (m *Menu) conditions(d *chart.Document, ds *dataset.Dataset) {
 		switch {
 		case f.Type.Temporal():
 			for _, r := range []period.Relative{{Named: "this month"}, {Named: "this year"}, {Last: 3, Unit: period.Month}, {Last: 12, Unit: period.Month}} {
-				m.add(f.Label+" "+r.Words(), d, with(f.Name, filter.During(f.Name, r))).Kind = "date"
+				m.add(f.Label+" "+r.Words(nil), d, with(f.Name, filter.During(f.Name, r))).Kind = "date"
 			}
 		case !f.IsLink():
 			for _, v := range f.List {

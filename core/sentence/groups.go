@@ -117,7 +117,7 @@ func comparedRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 	}
 	now := asJSON(d.Compare)
 	if !slices.ContainsFunc(kinds, func(o Option) bool { return o.Value == now }) {
-		kinds = append(kinds, Option{now, d.Compare.Words()})
+		kinds = append(kinds, Option{now, d.Compare.Words(ds.Manner)})
 	}
 	out = append(out, choose("compare", "json", "Compared with", now, kinds...))
 	if r := d.Compare.Range; r != nil && r.From != "" {

@@ -108,7 +108,7 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 	}
 	if d.Compare != nil {
 		plain("compared with")
-		out = append(out, Phrase{Part: "compare", Text: d.Compare.Words()})
+		out = append(out, Phrase{Part: "compare", Text: d.Compare.Words(ds.Manner)})
 	}
 	if d.Target != nil {
 		plain("against a target " + target(d.Target))
