@@ -68,24 +68,11 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 	if err := d.tooMany(); err != nil {
 		return nil, err
 	}
-	var err error
-	switch f := doc.Form; {
-	case f == Pie || f == Donut:
-		err = d.pie()
-	case f == Funnel:
-		err = d.funnel()
-	case f == Scatter:
-		err = d.scatter()
-	case f == HeatMap || f == RiskGrid:
-		err = d.heat()
-	case f == Gauge:
-		err = d.gauge()
-	case f == Radar:
-		err = d.radar()
-	default:
-		err = d.axes()
+	draw := doc.Form.shape().draw
+	if draw == nil {
+		return nil, problem.New(problem.Invalid, "form", "%s is not drawn.", locale.Upper(doc.Form.Words()))
 	}
-	if err != nil {
+	if err := draw(d); err != nil {
 		return nil, err
 	}
 	if n := len(t.Groups); n < groups {

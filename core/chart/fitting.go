@@ -30,17 +30,8 @@ func (d *Document) load(t *calc.Table) load {
 		}
 	}
 	l := load{most: MostMarks, each: drawn, what: "marks", splits: MostSeries}
-	switch d.Form {
-	case Pie, Donut:
-		l.each, l.what, l.groups = 1, "slices", MostSlices
-	case Radar:
-		l.what, l.groups = "spokes", MostSpokes
-	case Scatter:
-		l.each, l.what, l.groups = 1, "points", MostMarks
-	case HeatMap, RiskGrid:
-		l.each, l.what, l.splits = 1, "cells", MostMarks
-	case Table, Grouped, Pivot:
-		l.most, l.what, l.splits, l.groups = 1<<30, "cells", max(1, mostColumns/max(1, t.Plan.Definition.Width())), 1<<30
+	if of := d.Form.shape().load; of != nil {
+		of(&l, t)
 	}
 	if l.groups == 0 {
 		l.groups = l.most / max(1, l.each*min(l.splits, max(1, len(t.Splits))))
@@ -53,7 +44,7 @@ func (d *Document) load(t *calc.Table) load {
 // can be done.
 func (d *Document) Fitting(t *calc.Table) (fit *Document, words string) {
 	l := d.load(t)
-	if d.Form.Lists() || d.Form == KeyFigures || d.Form == Gauge || d.Form == Funnel {
+	if d.Form.Lists() || d.Form.shape().rigid {
 		return nil, ""
 	}
 	out := *d

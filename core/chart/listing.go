@@ -109,31 +109,13 @@ type Roles struct {
 // RolesOf finds the fields of a form: those that the finish names, or the first that suit.
 func RolesOf(d *Document, ds *dataset.Dataset) Roles {
 	f := d.finish()
-	dated := func(x *dataset.Field) bool { return x.Type.Temporal() }
-	none := func(*dataset.Field) bool { return false }
 	var r Roles
 	r.Heading = Field(f.Heading, ds, func(x *dataset.Field) bool { return x.IsLink() || x.Type == field.Text && len(x.List) == 0 })
 	if r.Heading == nil {
 		r.Heading = ds.Visible()[0]
 	}
-	usual := dated
-	if ds.Date != "" {
-		usual = func(x *dataset.Field) bool { return x.Name == ds.Date }
-	}
-	switch d.Form {
-	case Board:
-		r.Stage = Field(f.Stage, ds, func(x *dataset.Field) bool { return len(x.List) > 0 })
-	case Calendar, Latest:
-		r.From = Field(f.From, ds, usual)
-	case Timeline:
-		r.From = Field(f.From, ds, usual)
-		r.To = Field(f.To, ds, func(x *dataset.Field) bool { return dated(x) && x != r.From })
-		r.Stage = Field(f.Stage, ds, none)
-	case Cards:
-		r.Picture = Field(f.Picture, ds, none)
-	case Plan:
-		r.Position = Field(f.Position, ds, func(x *dataset.Field) bool { return x.Type == field.Position })
-		r.Stage = Field(f.Stage, ds, none)
+	if of := d.Form.shape().roles; of != nil {
+		of(&r, roleFields{f, ds})
 	}
 	for _, name := range d.Show {
 		if x := ds.Find(name); x != nil && x != r.Heading {
@@ -195,26 +177,18 @@ func List(d *Document, ds *dataset.Dataset, l Listed) (*Listing, error) {
 		w.at[f.Name] = links + i
 	}
 	out := &Listing{Form: d.Form.Kind, More: int(l.Count) - len(l.Rows)}
-	switch d.Form {
-	case Board:
-		w.board(out)
-	case Calendar:
-		w.calendar(out)
-	case Timeline:
-		return out, w.timeline(out)
-	case Plan:
-		return out, w.plan(out)
-	case Latest:
-		w.latest(out)
-	default:
-		out.Pictures = r.Picture != nil
-		all := ListColumn{}
-		for _, row := range l.Rows {
-			all.Cards = append(all.Cards, w.card(row))
-		}
-		out.Columns = []ListColumn{all}
+	return out, d.Form.shape().list(&w, out)
+}
+
+// cards lists records one after another.
+func (w *lister) cards(out *Listing) error {
+	out.Pictures = w.roles.Picture != nil
+	all := ListColumn{}
+	for _, row := range w.l.Rows {
+		all.Cards = append(all.Cards, w.card(row))
 	}
-	return out, nil
+	out.Columns = []ListColumn{all}
+	return nil
 }
 
 type lister struct {
@@ -282,7 +256,7 @@ func (w *lister) card(row []field.Value) ListCard {
 }
 
 // board puts cards in columns by stage: every value of the list, in its order.
-func (w *lister) board(out *Listing) {
+func (w *lister) board(out *Listing) error {
 	f := w.roles.Stage
 	place := map[string]int{}
 	for _, v := range f.List {
@@ -307,10 +281,11 @@ func (w *lister) board(out *Listing) {
 	for i := range out.Columns {
 		out.Columns[i].Count = int(w.l.Counts[out.Columns[i].Name])
 	}
+	return nil
 }
 
 // latest lists records by day, the last first.
-func (w *lister) latest(out *Listing) {
+func (w *lister) latest(out *Listing) error {
 	for _, row := range w.l.Rows {
 		at, ok := w.wall(row, w.roles.From)
 		if !ok {
@@ -331,10 +306,11 @@ func (w *lister) latest(out *Listing) {
 	if n := len(out.Columns); n > 0 && out.More > 0 {
 		out.Columns[n-1].Count = 0 // the day goes on
 	}
+	return nil
 }
 
 // calendar shows the days of a month.
-func (w *lister) calendar(out *Listing) {
+func (w *lister) calendar(out *Listing) error {
 	today, month := w.l.Cal.Wall(w.l.Now), w.l.Month
 	days := map[string][]ListCard{}
 	for _, row := range w.l.Rows {
@@ -360,4 +336,5 @@ func (w *lister) calendar(out *Listing) {
 		}
 		out.Weeks = append(out.Weeks, week)
 	}
+	return nil
 }

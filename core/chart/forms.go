@@ -1,0 +1,149 @@
+package chart
+
+import (
+	"eskadel/core/calc"
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+)
+
+// A shape is all that is particular of a form: what is said of it, what fits it, how much it
+// carries and how it is drawn, or laid out from records.
+type shape struct {
+	Form
+	words, purpose string
+	besides        bool // it can show several datasets on one axis
+	tells          bool // it is figures as text
+	rigid          bool // nothing of it can be left out so that it carries less
+	fits           func(t *trying) error
+	load           func(l *load, t *calc.Table) // nil for marks side by side
+	draw           func(d *drawer) error
+	roles          func(r *Roles, from roleFields) // which of a dataset's fields it needs
+	list           func(w *lister, out *Listing) error
+}
+
+// shapes are in the order in which menus offer them.
+var shapes []shape
+
+func init() {
+	shapes = []shape{
+		{Form: Columns, words: "columns", purpose: "compares amounts, above all along time", besides: true, fits: (*trying).sides, draw: (*drawer).axes},
+		{Form: StackedColumns, words: "stacked columns", purpose: "shows an amount and what it is made of", besides: true, fits: (*trying).stacked, draw: (*drawer).axes},
+		{Form: WholeColumns, words: "columns to 100%", purpose: "shows how the make-up changes, whatever the amount", fits: (*trying).stacked, draw: (*drawer).axes},
+		{Form: Bars, words: "bars", purpose: "compares amounts of things with names", besides: true, fits: (*trying).sides, draw: (*drawer).axes},
+		{Form: StackedBars, words: "stacked bars", purpose: "shows what the amount of each named thing is made of", besides: true, fits: (*trying).stacked, draw: (*drawer).axes},
+		{Form: WholeBars, words: "bars to 100%", purpose: "compares the make-up of named things", fits: (*trying).stacked, draw: (*drawer).axes},
+		{Form: Line, words: "a line", purpose: "follows an amount along time, or several against each other", besides: true, fits: (*trying).sides, draw: (*drawer).axes},
+		{Form: Area, words: "an area", purpose: "follows one amount along time and shows its size", besides: true, fits: (*trying).sides, draw: (*drawer).axes},
+		{Form: StackedArea, words: "a stacked area", purpose: "follows an amount and its parts along time", besides: true, fits: (*trying).stacked, draw: (*drawer).axes},
+		{Form: WholeArea, words: "an area to 100%", purpose: "follows how shares move along time", fits: (*trying).stacked, draw: (*drawer).axes},
+		{Form: Combined, words: "columns and lines", purpose: "sets two measures of different size side by side, each with its axis", besides: true, fits: (*trying).combined, draw: (*drawer).axes},
+		{Form: Pie, words: "a pie", purpose: "shows a few shares of one whole", fits: (*trying).shares, load: slicesOf, draw: (*drawer).pie},
+		{Form: Donut, words: "a donut", purpose: "shows a few shares with the whole in the middle", fits: (*trying).shares, load: slicesOf, draw: (*drawer).pie},
+		{Form: Scatter, words: "a scatter", purpose: "shows whether two measures go together, and what stands apart", fits: (*trying).scatter, draw: (*drawer).scatter,
+			load: func(l *load, _ *calc.Table) { l.each, l.what, l.groups = 1, "points", MostMarks }},
+		{Form: HeatMap, words: "a heat map", purpose: "finds where two divisions meet most and least", fits: (*trying).crossed, load: crossings, draw: (*drawer).heat},
+		{Form: RiskGrid, words: "a risk grid", purpose: "places risks by likelihood and severity, in bands of score", fits: (*trying).risks, load: crossings, draw: (*drawer).heat},
+		{Form: Gauge, words: "a gauge", purpose: "shows one figure on its scale, with bands that say what is good", rigid: true, fits: (*trying).gauge, draw: (*drawer).gauge},
+		{Form: KeyFigures, tells: true, words: "key figures", purpose: "tells the headline: a number, its change, its target", besides: true, rigid: true, fits: (*trying).headline},
+		{Form: Funnel, words: "a funnel", purpose: "shows how many reach each stage and how many go on", rigid: true, fits: (*trying).stages, draw: (*drawer).funnel},
+		{Form: Radar, words: "a radar", purpose: "compares profiles over a handful of measures or groups", besides: true, fits: (*trying).sides, draw: (*drawer).radar,
+			load: func(l *load, _ *calc.Table) { l.what, l.groups = "spokes", MostSpokes }},
+		{Form: Table, tells: true, words: "a table", purpose: "gives the figures themselves", besides: true, fits: func(*trying) error { return nil }, load: tabled},
+		{Form: Grouped, tells: true, words: "a grouped table", purpose: "gives figures by group with totals, and the details folded away", fits: (*trying).folded, load: tabled},
+		{Form: Pivot, tells: true, words: "a pivot", purpose: "crosses several levels both ways, with totals at each", fits: (*trying).nested, load: tabled},
+		{Form: Records, words: "a list of records", purpose: "lists the records themselves", list: (*lister).cards},
+		{Form: Board, words: "a board", purpose: "sets records as cards in columns, one for each stage", list: (*lister).board,
+			fits:  needs("A board needs a field with a pick list, whose values are its columns.", func(f *Finish) string { return f.Stage }, listed),
+			roles: func(r *Roles, from roleFields) { r.Stage = from.field(from.Stage, listed) }},
+		{Form: Cards, words: "picture cards", purpose: "shows records with their pictures", list: (*lister).cards,
+			roles: func(r *Roles, from roleFields) { r.Picture = from.field(from.Picture, none) }},
+		{Form: Calendar, words: "a calendar", purpose: "shows records on their days", fits: dates, list: (*lister).calendar, roles: begins},
+		{Form: Timeline, words: "a timeline", purpose: "shows records from their beginning to their end", fits: dates, list: (*lister).timeline,
+			roles: func(r *Roles, from roleFields) {
+				begins(r, from)
+				r.To = from.field(from.To, func(x *dataset.Field) bool { return dated(x) && x != r.From })
+				r.Stage = from.field(from.Stage, none)
+			}},
+		{Form: Latest, words: "the latest changes", purpose: "lists what has just happened", fits: dates, list: (*lister).latest, roles: begins},
+		{Form: Plan, words: "points on a plan", purpose: "shows where records lie on a plan or a map", list: (*lister).plan,
+			fits: needs("Points need a field that holds positions.", func(f *Finish) string { return f.Position }, placed),
+			roles: func(r *Roles, from roleFields) {
+				r.Position, r.Stage = from.field(from.Position, placed), from.field(from.Stage, none)
+			}},
+	}
+}
+
+func (f Form) shape() *shape {
+	for i := range shapes {
+		if shapes[i].Form == f {
+			return &shapes[i]
+		}
+	}
+	return &shape{Form: f, words: f.Kind, fits: func(t *trying) error { return t.no("There is no form “%s”.", f.Kind) }}
+}
+
+// Words names the form in a sentence: "stacked columns".
+func (f Form) Words() string { return f.shape().words }
+
+// Purpose says what the form is for: "compares amounts, above all along time".
+func (f Form) Purpose() string { return f.shape().purpose }
+
+// Lists tells whether the form shows single records rather than figures.
+func (f Form) Lists() bool { return f.shape().list != nil }
+
+// Tells tells whether the form is figures as text.
+func (f Form) Tells() bool { return f.shape().tells }
+
+func slicesOf(l *load, _ *calc.Table) { l.each, l.what, l.groups = 1, "slices", MostSlices }
+
+func crossings(l *load, _ *calc.Table) { l.each, l.what, l.splits = 1, "cells", MostMarks }
+
+func tabled(l *load, t *calc.Table) {
+	l.most, l.what, l.splits, l.groups = 1<<30, "cells", max(1, mostColumns/max(1, t.Plan.Definition.Width())), 1<<30
+}
+
+// roleFields finds the fields that a form which lists records takes.
+type roleFields struct {
+	*Finish
+	ds *dataset.Dataset
+}
+
+func (r roleFields) field(name string, fits func(*dataset.Field) bool) *dataset.Field {
+	return Field(name, r.ds, fits)
+}
+
+func none(*dataset.Field) bool     { return false }
+func dated(x *dataset.Field) bool  { return x.Type.Temporal() }
+func listed(x *dataset.Field) bool { return len(x.List) > 0 }
+func placed(x *dataset.Field) bool { return x.Type == field.Position }
+
+// begins takes the date of the dataset, or the first there is.
+func begins(r *Roles, from roleFields) {
+	usual := dated
+	if from.ds.Date != "" {
+		usual = func(x *dataset.Field) bool { return x.Name == from.ds.Date }
+	}
+	r.From = from.field(from.From, usual)
+}
+
+// needs checks that a list has the field it stands on: the one named, or the first that suits.
+func needs(words string, name func(*Finish) string, fits func(*dataset.Field) bool) func(*trying) error {
+	return func(t *trying) error {
+		x := t.ds.Find(name(t.d.finish()))
+		if x == nil {
+			for _, candidate := range t.ds.Visible() {
+				if fits(candidate) {
+					return nil
+				}
+			}
+		}
+		if x == nil || !fits(x) {
+			return t.no("%s", words)
+		}
+		return nil
+	}
+}
+
+func dates(t *trying) error {
+	return needs(t.form.words+" needs a date.", func(f *Finish) string { return f.From }, dated)(t)
+}
