@@ -19,6 +19,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/identity"
 	"eskadel/localpg/pgtest"
+	"eskadel/rights"
 	"eskadel/store"
 )
 
@@ -76,7 +77,7 @@ func TestSignInAndSessions(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"foreman"}, c.Roles)
 	assert.Equal(t, []string{"3"}, c.Attributes.Values("yard"))
-	assert.True(t, c.Author && !c.Builder && c.MaySee("anything"))
+	assert.True(t, c.Author && !c.Builder && rights.May(c, rights.See, rights.Thing{Dashboard: "anything"}) == nil)
 	assert.NotEmpty(t, c.CSRF)
 
 	var kept int

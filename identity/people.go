@@ -12,7 +12,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"runtime"
-	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -140,11 +139,6 @@ func found(err error) (bool, error) {
 		return false, nil
 	}
 	return err == nil, err
-}
-
-// MaySee tells whether the caller may read a dashboard at all.
-func (c *Caller) MaySee(dashboard string) bool {
-	return c.Author || slices.Contains(c.Dashboards, dashboard)
 }
 
 // BySession returns who a session's token stands for.

@@ -123,7 +123,7 @@ func (e *Engine) scope(ctx context.Context, d query.Definition, ds *dataset.Data
 }
 
 func (e *Engine) compute(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
-	a := &asking{engine: e, ctx: ctx, viewer: v, setting: s}
+	a := &asking{sets: sets{e, ctx, v}, setting: s}
 	if t, err = calc.Answer(d, ds, s, a); err != nil {
 		return nil, at, err
 	}
@@ -132,9 +132,7 @@ func (e *Engine) compute(ctx context.Context, d query.Definition, ds *dataset.Da
 
 // asking puts the questions of one chart for one viewer.
 type asking struct {
-	engine  *Engine
-	ctx     context.Context
-	viewer  rule.Viewer
+	sets
 	setting query.Setting
 	at      time.Time // when the oldest answer was read
 }
@@ -149,11 +147,6 @@ func (a *asking) Ask(p query.Question) ([][]field.Value, error) {
 		a.at = r.At
 	}
 	return r.Rows[0], nil
-}
-
-// Dataset finds another dataset that the chart speaks of.
-func (a *asking) Dataset(name string) (*dataset.Dataset, error) {
-	return a.engine.Dataset(a.ctx, name, a.viewer)
 }
 
 // sets finds datasets as a viewer knows them.

@@ -135,17 +135,6 @@ type Sketch struct {
 	who     *identity.Caller
 }
 
-// sets finds the datasets that somebody may use in charts.
-type sets struct {
-	w   *Workspace
-	ctx context.Context
-	who *identity.Caller
-}
-
-func (s sets) Dataset(name string) (*dataset.Dataset, error) {
-	return s.w.Dataset(s.ctx, s.who, name)
-}
-
 // Sketch reads a chart that somebody is making.
 func (w *Workspace) Sketch(ctx context.Context, who *identity.Caller, document []byte) (*Sketch, error) {
 	d, err := chart.Read(document)
@@ -167,7 +156,7 @@ func (w *Workspace) SketchOf(ctx context.Context, who *identity.Caller, d *chart
 	if d.Dataset == "" {
 		return s, nil
 	}
-	d.Sets = sets{w, ctx, who}
+	d.Sets = w.sets(ctx, who)
 	var err error
 	s.Dataset, err = w.Dataset(ctx, who, d.Dataset)
 	return s, err
@@ -354,11 +343,8 @@ func (w *Workspace) PublishChart(ctx context.Context, who *identity.Caller, name
 	var now *store.Document
 	err = w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
 		dashboards = []string{}
-		if now, err = tx.Lock(ctx, Chart, kept.Name); err != nil {
+		if now, err = asRead(ctx, tx, kept); err != nil {
 			return err
-		}
-		if now.Revision != kept.Revision {
-			return problem.New(problem.Outdated, "", "%s changed this chart while it was being published. Look at it again, then publish it.", now.SavedBy)
 		}
 		if v, err := tx.Version(ctx, now, now.Published); err != nil || !bytes.Equal(v.Document, now.Draft) {
 			if err := tx.Publish(ctx, now, now.Draft, refs); err != nil {

@@ -347,12 +347,9 @@ func (w *Workspace) Publish(ctx context.Context, who *identity.Caller, name stri
 		return Standing{}, err
 	}
 	err = w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
-		now, err := tx.Lock(ctx, Dashboard, kept.Name)
+		now, err := asRead(ctx, tx, kept)
 		if err != nil {
 			return err
-		}
-		if now.Revision != kept.Revision {
-			return problem.New(problem.Outdated, "", "%s changed this dashboard while it was being published. Look at it again, then publish it.", now.SavedBy)
 		}
 		kept = now
 		if err := tx.Publish(ctx, kept, d.JSON(), refs); err != nil {
@@ -361,6 +358,15 @@ func (w *Workspace) Publish(ctx context.Context, who *identity.Caller, name stri
 		return tx.Audit(ctx, "published version "+strconv.Itoa(kept.Published)+" of the dashboard", d.Title)
 	})
 	return standing(who, kept), err
+}
+
+// asRead locks a document that is to be published as it was read.
+func asRead(ctx context.Context, tx *store.Tx, kept *store.Document) (*store.Document, error) {
+	now, err := tx.Lock(ctx, kept.Kind, kept.Name)
+	if err == nil && now.Revision != kept.Revision {
+		err = problem.New(problem.Outdated, "", "%s changed this %s while it was being published. Look at it again, then publish it.", now.SavedBy, kept.Kind)
+	}
+	return now, err
 }
 
 // ready is a draft as it may be published: checked, with the versions of the library's
@@ -381,11 +387,11 @@ func (w *Workspace) ready(ctx context.Context, who *identity.Caller, draft []byt
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := w.publishable(ctx, who, d); err != nil {
-		return nil, nil, err
-	}
 	v, err := w.reader.NewView(ctx, d, 0, who.Viewer, dashboard.State{})
 	if err != nil {
+		return nil, nil, err
+	}
+	if err := publishable(v); err != nil {
 		return nil, nil, err
 	}
 	if d.Colours, err = v.Colours(); err != nil {
@@ -395,13 +401,9 @@ func (w *Workspace) ready(ctx context.Context, who *identity.Caller, draft []byt
 	return d, refs, err
 }
 
-// publishable tells in words what keeps a dashboard from being published.
-func (w *Workspace) publishable(ctx context.Context, who *identity.Caller, d *dashboard.Document) error {
-	v, err := w.reader.NewView(ctx, d, 0, who.Viewer, dashboard.State{})
-	if err != nil {
-		return err
-	}
-	for _, x := range d.Widgets() {
+// publishable tells in words what keeps the dashboard of a view from being published.
+func publishable(v *view.View) error {
+	for _, x := range v.Doc.Widgets() {
 		if x.Chart != nil && x.Chart.Own != nil && x.Chart.Own.Dataset == "" {
 			return problem.New(problem.Missing, x.ID, "A chart has no records yet: choose which, or take it off the page.")
 		}

@@ -29,6 +29,12 @@ func (w *Workspace) Dataset(ctx context.Context, who *identity.Caller, name stri
 	return w.reader.Dataset(w.using(ctx, who), name, who.Viewer)
 }
 
+// sets finds the datasets that somebody may make something of, for a chart that speaks of
+// several.
+func (w *Workspace) sets(ctx context.Context, who *identity.Caller) query.Sets {
+	return w.reader.Sets(w.using(ctx, who), who.Viewer)
+}
+
 // Datasets returns every dataset that somebody may make something of; those that cannot be
 // read just now are not among them.
 func (w *Workspace) Datasets(ctx context.Context, who *identity.Caller) (out []*dataset.Dataset, err error) {
@@ -412,7 +418,7 @@ func (w *Workspace) Run(ctx context.Context, who *identity.Caller, d query.Defin
 	if err := problem.At("filters", query.CheckCondition(filters, ds)); err != nil {
 		return nil, err
 	}
-	if err := problem.At("definition", d.CheckBeside(ds, sets{w, ctx, who})); err != nil {
+	if err := problem.At("definition", d.CheckBeside(ds, w.sets(ctx, who))); err != nil {
 		return nil, err
 	}
 	t, _, err := w.reader.Table(w.using(ctx, who), d, ds, who.Viewer, w.reader.Setting(ds, who.Viewer, filters.ForFilter(who.Attributes), time.Time{}))

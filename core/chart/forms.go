@@ -17,7 +17,7 @@ type shape struct {
 	fits           func(t *trying) error
 	load           func(l *load, t *calc.Table) // nil for marks side by side
 	draw           func(d *drawer) error
-	roles          func(r *Roles, from roleFields) // which of a dataset's fields it needs
+	roles          func(r *Roles, f *Finish, ds *dataset.Dataset) // which of its fields it takes
 	list           func(w *lister, out *Listing) error
 }
 
@@ -54,21 +54,21 @@ func init() {
 		{Form: Records, words: "a list of records", purpose: "lists the records themselves", list: (*lister).cards},
 		{Form: Board, words: "a board", purpose: "sets records as cards in columns, one for each stage", list: (*lister).board,
 			fits:  needs("A board needs a field with a pick list, whose values are its columns.", func(f *Finish) string { return f.Stage }, listed),
-			roles: func(r *Roles, from roleFields) { r.Stage = from.field(from.Stage, listed) }},
+			roles: func(r *Roles, f *Finish, ds *dataset.Dataset) { r.Stage = Field(f.Stage, ds, listed) }},
 		{Form: Cards, words: "picture cards", purpose: "shows records with their pictures", list: (*lister).cards,
-			roles: func(r *Roles, from roleFields) { r.Picture = from.field(from.Picture, none) }},
+			roles: func(r *Roles, f *Finish, ds *dataset.Dataset) { r.Picture = Field(f.Picture, ds, none) }},
 		{Form: Calendar, words: "a calendar", purpose: "shows records on their days", fits: dates, list: (*lister).calendar, roles: begins},
 		{Form: Timeline, words: "a timeline", purpose: "shows records from their beginning to their end", fits: dates, list: (*lister).timeline,
-			roles: func(r *Roles, from roleFields) {
-				begins(r, from)
-				r.To = from.field(from.To, func(x *dataset.Field) bool { return dated(x) && x != r.From })
-				r.Stage = from.field(from.Stage, none)
+			roles: func(r *Roles, f *Finish, ds *dataset.Dataset) {
+				begins(r, f, ds)
+				r.To = Field(f.To, ds, func(x *dataset.Field) bool { return dated(x) && x != r.From })
+				r.Stage = Field(f.Stage, ds, none)
 			}},
 		{Form: Latest, words: "the latest changes", purpose: "lists what has just happened", fits: dates, list: (*lister).latest, roles: begins},
 		{Form: Plan, words: "points on a plan", purpose: "shows where records lie on a plan or a map", list: (*lister).plan,
 			fits: needs("Points need a field that holds positions.", func(f *Finish) string { return f.Position }, placed),
-			roles: func(r *Roles, from roleFields) {
-				r.Position, r.Stage = from.field(from.Position, placed), from.field(from.Stage, none)
+			roles: func(r *Roles, f *Finish, ds *dataset.Dataset) {
+				r.Position, r.Stage = Field(f.Position, ds, placed), Field(f.Stage, ds, none)
 			}},
 	}
 }
@@ -102,28 +102,18 @@ func tabled(l *load, t *calc.Table) {
 	l.most, l.what, l.splits, l.groups = 1<<30, "cells", max(1, mostColumns/max(1, t.Plan.Definition.Width())), 1<<30
 }
 
-// roleFields finds the fields that a form which lists records takes.
-type roleFields struct {
-	*Finish
-	ds *dataset.Dataset
-}
-
-func (r roleFields) field(name string, fits func(*dataset.Field) bool) *dataset.Field {
-	return Field(name, r.ds, fits)
-}
-
 func none(*dataset.Field) bool     { return false }
 func dated(x *dataset.Field) bool  { return x.Type.Temporal() }
 func listed(x *dataset.Field) bool { return len(x.List) > 0 }
 func placed(x *dataset.Field) bool { return x.Type == field.Position }
 
 // begins takes the date of the dataset, or the first there is.
-func begins(r *Roles, from roleFields) {
+func begins(r *Roles, f *Finish, ds *dataset.Dataset) {
 	usual := dated
-	if from.ds.Date != "" {
-		usual = func(x *dataset.Field) bool { return x.Name == from.ds.Date }
+	if ds.Date != "" {
+		usual = func(x *dataset.Field) bool { return x.Name == ds.Date }
 	}
-	r.From = from.field(from.From, usual)
+	r.From = Field(f.From, ds, usual)
 }
 
 // needs checks that a list has the field it stands on: the one named, or the first that suits.
@@ -131,11 +121,7 @@ func needs(words string, name func(*Finish) string, fits func(*dataset.Field) bo
 	return func(t *trying) error {
 		x := t.ds.Find(name(t.d.finish()))
 		if x == nil {
-			for _, candidate := range t.ds.Visible() {
-				if fits(candidate) {
-					return nil
-				}
-			}
+			x = Field("", t.ds, fits)
 		}
 		if x == nil || !fits(x) {
 			return t.no("%s", words)

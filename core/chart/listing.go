@@ -115,7 +115,7 @@ func RolesOf(d *Document, ds *dataset.Dataset) Roles {
 		r.Heading = ds.Visible()[0]
 	}
 	if of := d.Form.shape().roles; of != nil {
-		of(&r, roleFields{f, ds})
+		of(&r, f, ds)
 	}
 	for _, name := range d.Show {
 		if x := ds.Find(name); x != nil && x != r.Heading {

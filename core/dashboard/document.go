@@ -388,11 +388,6 @@ func (d *Document) Page(title string) (*Page, error) {
 	return nil, problem.New(problem.NotFound, "page", "The dashboard has no page “%s”.", title)
 }
 
-// Allows tells whether viewers may do something.
-func (d *Document) Allows(what string) bool {
-	return slices.Contains(d.ViewersMay, what)
-}
-
 // Place returns where a new widget of the given size goes on a page: the first free
 // place, from the top.
 func (p *Page) Place(width, height int) [4]int {
