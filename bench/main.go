@@ -8,9 +8,7 @@
 package main
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
 	"flag"
 	"fmt"
 	"io"
@@ -22,7 +20,6 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/golang-jwt/jwt/v5"
 	"github.com/jackc/pgx/v5"
 
 	"eskadel/demo"
@@ -138,7 +135,7 @@ func (b *bench) run(ctx context.Context, scale float64, skewed bool) error {
 			}
 		}
 	}
-	if b.bearer, err = viewer(b.d); err != nil {
+	if b.bearer, err = b.d.Viewer(ctx); err != nil {
 		return err
 	}
 	if b.conn, err = pgx.Connect(ctx, b.d.Cluster.URL(demo.Reader, "yarddesk")); err != nil {
@@ -304,25 +301,6 @@ func skew(ctx context.Context, d *demo.Demo) (changed bool, err error) {
 		}
 	}
 	return true, nil
-}
-
-func viewer(d *demo.Demo) (string, error) {
-	token := jwt.NewWithClaims(jwt.SigningMethodHS256, jwt.MapClaims{"iss": "yard-desk", "aud": "eskadel", "sub": "1", "name": "Bench", "exp": time.Now().Add(4 * time.Minute).Unix(),
-		"roles": []string{"director"}, "scope": map[string]any{"dashboards": []string{"yard-today"}}})
-	token.Header["kid"] = d.Key.KeyID
-	pass, err := token.SignedString([]byte(d.Key.Secret))
-	if err != nil {
-		return "", err
-	}
-	b, _ := json.Marshal(map[string]string{"pass": pass, "origin": d.YardDesk})
-	response, err := http.Post(d.Eskadel+"/embed/yard-desk/yard-today/session", "application/json", bytes.NewReader(b))
-	if err != nil {
-		return "", err
-	}
-	defer response.Body.Close()
-	var out struct{ Bearer string }
-	err = json.NewDecoder(response.Body).Decode(&out)
-	return out.Bearer, err
 }
 
 func ask(ctx context.Context, d *demo.Demo, bearer, widget string) error {

@@ -9,10 +9,8 @@ import (
 	"crypto/sha256"
 	"embed"
 	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"net"
 	"net/http"
@@ -20,7 +18,6 @@ import (
 	"os"
 	"path"
 	"path/filepath"
-	"regexp"
 	"strings"
 	"time"
 
@@ -376,67 +373,6 @@ func (d *Demo) listen(l net.Listener, h http.Handler) {
 	go func() { _ = s.Serve(l) }()
 }
 
-var csrf = regexp.MustCompile(`data-csrf="([^"]+)"`)
-
-// A Client is a person signed in to Eskadel from a program.
-type Client struct {
-	Address string
-	Cookie  *http.Cookie
-	CSRF    string
-}
-
-// SignIn signs a person in.
-func SignIn(ctx context.Context, address, email, password string) (*Client, error) {
-	c := &Client{Address: address}
-	web := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
-	form := url.Values{"email": {email}, "password": {password}}
-	r, err := http.NewRequestWithContext(ctx, http.MethodPost, address+"/sign-in", strings.NewReader(form.Encode()))
-	if err != nil {
-		return nil, err
-	}
-	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
-	response, err := web.Do(r)
-	if err != nil {
-		return nil, err
-	}
-	defer response.Body.Close()
-	if len(response.Cookies()) == 0 {
-		return nil, fmt.Errorf("sign in as %s: %s", email, response.Status)
-	}
-	c.Cookie = response.Cookies()[0]
-	page, status, err := c.Do(ctx, http.MethodGet, "/people", nil)
-	if err != nil || status != http.StatusOK {
-		return nil, fmt.Errorf("sign in as %s: %d %w", email, status, err)
-	}
-	m := csrf.FindSubmatch(page)
-	if m == nil {
-		return nil, fmt.Errorf("sign in as %s: the page holds no token", email)
-	}
-	c.CSRF = string(m[1])
-	return c, nil
-}
-
-// Do sends a request, with further headers if wanted, and returns the answer's body and status.
-func (c *Client) Do(ctx context.Context, method, path string, body []byte, headers ...string) ([]byte, int, error) {
-	r, err := http.NewRequestWithContext(ctx, method, c.Address+path, strings.NewReader(string(body)))
-	if err != nil {
-		return nil, 0, err
-	}
-	r.AddCookie(c.Cookie)
-	r.Header.Set("X-CSRF-Token", c.CSRF)
-	r.Header.Set("Content-Type", "application/json")
-	for i := 0; i+1 < len(headers); i += 2 {
-		r.Header.Set(headers[i], headers[i+1])
-	}
-	response, err := http.DefaultClient.Do(r)
-	if err != nil {
-		return nil, 0, err
-	}
-	defer response.Body.Close()
-	b, err := io.ReadAll(response.Body)
-	return b, response.StatusCode, err
-}
-
 // load puts the demo's documents in, unless they are there: as the builder, through the API.
 func (d *Demo) load(ctx context.Context) error {
 	c, err := SignIn(ctx, d.Eskadel, BuilderEmail, Password)
@@ -527,14 +463,4 @@ func (d *Demo) loadFiles(ctx context.Context, c *Client) error {
 		}
 	}
 	return nil
-}
-
-func (c *Client) put(ctx context.Context, method, address string, body []byte, headers ...string) error {
-	b, status, err := c.Do(ctx, method, address, body, headers...)
-	if err == nil && status/100 != 2 {
-		var p struct{ Detail, Place string }
-		_ = json.Unmarshal(b, &p)
-		err = fmt.Errorf("%s %s: %d %s (%s)", method, address, status, p.Detail, p.Place)
-	}
-	return err
 }

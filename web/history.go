@@ -20,8 +20,6 @@ func (s *Server) unkept(c *gin.Context, err error, back string) gin.H {
 	data := gin.H{"Problem": problem.Of(err), "Form": c.Request.PostForm}
 	var conflict *workspace.Conflict
 	var breaking *workspace.Breaking
-	again := *c.Request.URL
-	query := again.Query()
 	switch {
 	case errors.As(err, &conflict):
 		data["Conflict"] = conflict
@@ -32,8 +30,7 @@ func (s *Server) unkept(c *gin.Context, err error, back string) gin.H {
 	default:
 		return data
 	}
-	again.RawQuery = query.Encode()
-	data["Again"], data["Back"], data["Held"] = again.String(), back, held(c.Request.PostForm)
+	data["Again"], data["Back"], data["Held"] = c.Request.URL.String(), back, held(c.Request.PostForm)
 	return data
 }
 

@@ -7,9 +7,7 @@
 package main
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
@@ -24,7 +22,6 @@ import (
 	"sync/atomic"
 	"time"
 
-	"github.com/golang-jwt/jwt/v5"
 
 	"eskadel/demo"
 	"eskadel/localpg"
@@ -56,7 +53,7 @@ func run(ctx context.Context) error {
 	}
 	defer d.Stop()
 	fmt.Printf("%d processors\n", runtime.NumCPU())
-	bearer, err := enter(ctx, d)
+	bearer, err := d.Viewer(ctx)
 	if err != nil {
 		return err
 	}
@@ -81,31 +78,6 @@ func run(ctx context.Context) error {
 		return err
 	}
 	return bounded(ctx, d, author)
-}
-
-// enter begins a viewer's stay.
-func enter(ctx context.Context, d *demo.Demo) (string, error) {
-	now := time.Now()
-	pass := jwt.NewWithClaims(jwt.SigningMethodHS256, jwt.MapClaims{"iss": "yard-desk", "aud": "eskadel", "sub": "7", "name": "Orla", "iat": now.Unix(), "exp": now.Add(5 * time.Minute).Unix(),
-		"roles": []string{"director"}, "attributes": map[string]any{"staff": 9}, "scope": map[string]any{"dashboards": []string{"yard-today"}}})
-	pass.Header["kid"] = d.Key.KeyID
-	signed, err := pass.SignedString([]byte(d.Key.Secret))
-	if err != nil {
-		return "", err
-	}
-	body, _ := json.Marshal(map[string]string{"pass": signed, "origin": d.YardDesk})
-	r, err := http.NewRequestWithContext(ctx, http.MethodPost, d.Eskadel+"/embed/yard-desk/yard-today/session", bytes.NewReader(body))
-	if err != nil {
-		return "", err
-	}
-	r.Header.Set("Content-Type", "application/json")
-	response, err := http.DefaultClient.Do(r)
-	if err != nil {
-		return "", err
-	}
-	defer response.Body.Close()
-	var out struct{ Bearer string }
-	return out.Bearer, json.NewDecoder(response.Body).Decode(&out)
 }
 
 // client keeps connections for all who ask at once.

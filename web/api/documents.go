@@ -352,12 +352,9 @@ func (a *API) viewAs(c *gin.Context) {
 	a.respond(c, out, err)
 }
 
-// named is the name of the document of a kind that a request is about.
-func named(c *gin.Context, kind string) string { return c.Param(kind) }
-
 func (a *API) uses(kind string) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		uses, err := a.ws.Uses(c.Request.Context(), who(c), kind, named(c, kind))
+		uses, err := a.ws.Uses(c.Request.Context(), who(c), kind, c.Param(kind))
 		out := []Use{}
 		for _, u := range uses {
 			out = append(out, Use(u))
@@ -368,7 +365,7 @@ func (a *API) uses(kind string) gin.HandlerFunc {
 
 func (a *API) versions(kind string) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		versions, err := a.ws.Versions(c.Request.Context(), who(c), kind, named(c, kind))
+		versions, err := a.ws.Versions(c.Request.Context(), who(c), kind, c.Param(kind))
 		out := []Version{}
 		for _, v := range versions {
 			out = append(out, Version(v))
@@ -399,7 +396,7 @@ func (a *API) changes(kind string) gin.HandlerFunc {
 		}
 		var words []string
 		if err == nil {
-			words, err = a.ws.Compare(c.Request.Context(), who(c), kind, named(c, kind), before, after)
+			words, err = a.ws.Compare(c.Request.Context(), who(c), kind, c.Param(kind), before, after)
 		}
 		a.respond(c, Changes{words}, err)
 	}
@@ -409,13 +406,13 @@ func (a *API) back(kind string) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		var in Back
 		err := gate.Body(c, &in)
-		from, e := on(c, a.newest(c, kind, named(c, kind)))
+		from, e := on(c, a.newest(c, kind, c.Param(kind)))
 		if err == nil {
 			err = e
 		}
 		var st workspace.Standing
 		if err == nil {
-			st, err = a.ws.GoBack(c.Request.Context(), who(c), kind, named(c, kind), in.Version, from)
+			st, err = a.ws.GoBack(c.Request.Context(), who(c), kind, c.Param(kind), in.Version, from)
 		}
 		a.kept(c, st, err)
 	}
@@ -427,7 +424,7 @@ func (a *API) rename(kind string) gin.HandlerFunc {
 		err := gate.Body(c, &in)
 		var st workspace.Standing
 		if err == nil {
-			st, err = a.ws.Rename(c.Request.Context(), who(c), kind, named(c, kind), in.Name)
+			st, err = a.ws.Rename(c.Request.Context(), who(c), kind, c.Param(kind), in.Name)
 		}
 		a.kept(c, st, err)
 	}
@@ -435,9 +432,9 @@ func (a *API) rename(kind string) gin.HandlerFunc {
 
 func (a *API) remove(kind string) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		from, err := on(c, a.newest(c, kind, named(c, kind)))
+		from, err := on(c, a.newest(c, kind, c.Param(kind)))
 		if err == nil {
-			err = a.ws.Remove(c.Request.Context(), who(c), kind, named(c, kind), from)
+			err = a.ws.Remove(c.Request.Context(), who(c), kind, c.Param(kind), from)
 		}
 		a.none(c, err)
 	}
