@@ -10,10 +10,10 @@ import (
 
 	"eskadel/core/calc"
 	"eskadel/core/chart"
-	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/steps"
 	"eskadel/demo"
 	"eskadel/source"
 )
@@ -197,7 +197,9 @@ func ownShare(ctx context.Context, d *demo.Demo, rounds int) (bool, error) {
 			return rows[0], nil
 		}
 		plan := func() (*query.Plan, error) {
-			return query.BuildAsking(doc.Computed(ds), ds, setting, func(q query.Question) ([][]field.Value, error) { return run(q) })
+			return steps.Answered(func(ask *steps.Asker) (*query.Plan, error) {
+				return query.BuildAsking(doc.Computed(ds), ds, setting, ask)
+			}, func(q steps.Question) (steps.Rows, error) { return run(q) })
 		}
 		p, err := plan()
 		if err != nil {

@@ -12,12 +12,11 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
-	"eskadel/core/field"
 	"eskadel/core/filter"
-	"eskadel/core/problem"
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/steps"
 	"eskadel/source"
 )
 
@@ -94,22 +93,13 @@ func (a *asker) all(p rule.Plans) ([]source.Rows, error) {
 	return a.src.Run(a.ctx, s)
 }
 
-// Ask puts one of a chart's questions, as a calc.Asker.
-func (a *asker) Ask(q query.Question) ([][]field.Value, error) { return a.one(q) }
-
-// Dataset finds no other dataset: each is asked about by itself.
-func (a *asker) Dataset(name string) (*dataset.Dataset, error) {
-	return nil, problem.New(problem.NotFound, "dataset", "The dataset “%s” is asked about by itself.", name)
-}
-
-// Setting is asked for other datasets only.
-func (a *asker) Setting(*dataset.Dataset) query.Setting { return query.Setting{} }
-
 // table computes a chart as viewers get it, but for what other datasets add.
 func (a *asker) table(q Question) (*calc.Table, error) {
 	d := q.Definition
 	d.Target, d.Also = nil, nil
-	return calc.Answer(d, a.ds, q.Setting, a)
+	return steps.Answered(func(ask *steps.Asker) (*calc.Table, error) {
+		return calc.Answer(d, a.ds, q.Setting, nil, ask)
+	}, func(q steps.Question) (steps.Rows, error) { return a.one(q) })
 }
 
 func (a *asker) chart(q Question) {

@@ -18,6 +18,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/steps"
 	"eskadel/source"
 )
 
@@ -27,6 +28,11 @@ func (e *Engine) Do(ctx context.Context, sealed rule.Sealed, v rule.Viewer) (Res
 	if err != nil {
 		return Result{}, err
 	}
+	return e.cache.Do(asks(ctx, v), sealed, src)
+}
+
+// asks is a context whose questions are put for a viewer.
+func asks(ctx context.Context, v rule.Viewer) context.Context {
 	a := source.Asker{ID: v.ID, Class: source.Viewers}
 	switch {
 	case v.ID == "": // nobody: what Eskadel asks by itself
@@ -34,7 +40,7 @@ func (e *Engine) Do(ctx context.Context, sealed rule.Sealed, v rule.Viewer) (Res
 	case v.Builder:
 		a.Class = source.Builders
 	}
-	return e.cache.Do(source.For(ctx, a), sealed, src)
+	return source.For(ctx, a)
 }
 
 // One asks a plan of one statement.
@@ -64,12 +70,19 @@ func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Data
 }
 
 func (e *Engine) table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (*calc.Table, time.Time, error) {
-	scope, key, err := e.scope(ctx, d, ds, v, s)
+	others := known{}
+	for _, name := range d.Others() {
+		var err error
+		if others[name], err = e.Dataset(ctx, name, v); err != nil {
+			return nil, time.Time{}, err
+		}
+	}
+	scope, key, err := e.scope(d, ds, others, v, s)
 	if err != nil {
 		return nil, time.Time{}, err
 	}
 	value, at, err := e.cache.Computed(ctx, scope, key, func(ctx context.Context) (any, time.Time, int64, error) {
-		t, at, err := e.compute(ctx, d, ds, v, s)
+		t, at, err := e.compute(ctx, d, ds, others, v, s)
 		if err != nil {
 			return nil, at, 0, err
 		}
@@ -85,15 +98,11 @@ func (e *Engine) table(ctx context.Context, d query.Definition, ds *dataset.Data
 var viewed = regexp.MustCompile(`"viewer":"((?:[^"\\]|\\.)*)"`)
 
 // scope is what a viewer may see of the datasets that a definition speaks of, and all else
-// that decides what is computed. Datasets that whoever asks may not use are an error.
-func (e *Engine) scope(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (rule.Scope, string, error) {
+// that decides what is computed.
+func (e *Engine) scope(d query.Definition, ds *dataset.Dataset, others known, v rule.Viewer, s query.Setting) (rule.Scope, string, error) {
 	sets := []*dataset.Dataset{ds}
 	for _, name := range d.Others() {
-		other, err := e.Dataset(ctx, name, v)
-		if err != nil {
-			return rule.Scope{}, "", err
-		}
-		sets = append(sets, other)
+		sets = append(sets, others[name])
 	}
 	b, err := json.Marshal(struct {
 		D        query.Definition
@@ -122,31 +131,20 @@ func (e *Engine) scope(ctx context.Context, d query.Definition, ds *dataset.Data
 	return rule.ScopeOf(v, slices.Sorted(maps.Keys(attributes)), sets...), key.String(), nil
 }
 
-func (e *Engine) compute(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
-	a := &asking{sets: sets{e, ctx, v}, setting: s}
-	if t, err = calc.Answer(d, ds, s, a); err != nil {
-		return nil, at, err
-	}
-	return t, a.at, nil
+func (e *Engine) compute(ctx context.Context, d query.Definition, ds *dataset.Dataset, others known, v rule.Viewer, s query.Setting) (*calc.Table, time.Time, error) {
+	return run(asks(ctx, v), e, v, func(ask *steps.Asker) (*calc.Table, error) {
+		return calc.Answer(d, ds, s, others, ask)
+	})
 }
 
-// asking puts the questions of one chart for one viewer.
-type asking struct {
-	sets
-	setting query.Setting
-	at      time.Time // when the oldest answer was read
-}
+// known is datasets as a viewer knows them, by name.
+type known map[string]*dataset.Dataset
 
-// Ask answers a plan, from the cache where it can.
-func (a *asking) Ask(p query.Question) ([][]field.Value, error) {
-	r, err := a.engine.One(a.ctx, p, a.viewer)
-	if err != nil {
-		return nil, err
+func (k known) Dataset(name string) (*dataset.Dataset, error) {
+	if ds := k[name]; ds != nil {
+		return ds, nil
 	}
-	if a.at.IsZero() || r.At.Before(a.at) {
-		a.at = r.At
-	}
-	return r.Rows[0], nil
+	return nil, problem.New(problem.NotFound, "dataset", "There is no dataset “%s”.", name)
 }
 
 // sets finds datasets as a viewer knows them.
@@ -162,13 +160,6 @@ func (s sets) Dataset(name string) (*dataset.Dataset, error) {
 
 // Sets finds the datasets that a chart speaks of besides its own, as a viewer knows them.
 func (e *Engine) Sets(ctx context.Context, v rule.Viewer) query.Sets { return sets{e, ctx, v} }
-
-// Setting is the chart's setting without its filters.
-func (a *asking) Setting(ds *dataset.Dataset) query.Setting {
-	s := a.setting
-	s.Filters, s.Beside = filter.Condition{}, nil
-	return s
-}
 
 // A List is a page of records with one measure over all of them.
 type List struct {

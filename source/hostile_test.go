@@ -10,12 +10,12 @@ import (
 
 	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
-	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/steps"
 	"eskadel/source/sourcetest"
 )
 
@@ -78,7 +78,7 @@ func TestLookAlikesDoNotRun(t *testing.T) {
 				if f.Type.Temporal() {
 					def.By = []query.Dimension{{Field: f.Name}}
 				}
-				p, err := query.BuildAsking(def, ds, s, func(q query.Question) ([][]field.Value, error) { return sourcetest.One(ctx, src, q, v) })
+				p, err := steps.Answered(func(ask *steps.Asker) (*query.Plan, error) { return query.BuildAsking(def, ds, s, ask) }, func(q steps.Question) (steps.Rows, error) { return sourcetest.One(ctx, src, q, v) })
 				require.NoError(t, err, f.Name)
 				_, err = sourcetest.One(ctx, src, p, v)
 				assert.NoError(t, err, "%s of %s", f.Name, from)

@@ -116,19 +116,77 @@ func (s *Source) Run(ctx context.Context, sealed rule.Sealed) ([]Rows, error) {
 	if err := rule.Check(sealed); err != nil {
 		return nil, err
 	}
-	s.runs.Add(1)
-	var out []Rows
-	start := time.Now()
-	err := s.read(ctx, func(conn *pgx.Conn) error {
-		for _, st := range sealed.Statements() {
-			rows, err := query(ctx, conn, st.SQL, st.Args)
-			if err != nil {
-				return fmt.Errorf("run %s: %w", st.SQL, err)
-			}
-			out = append(out, rows)
+	r, err := s.Begin(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer r.End()
+	return r.Run(ctx, sealed)
+}
+
+// A Reading is one snapshot of the records, for plans that must agree. It holds one of the
+// source's connections until it ends; whoever has one asks nothing else of the source
+// meanwhile, and waits for no other source's.
+type Reading struct {
+	source *Source
+	conn   *pgxpool.Conn
+	leave  func() // the queue
+}
+
+// Begin begins a reading, in a read-only transaction that is rolled back. A connection that
+// turns out to have been closed meanwhile is taken for another.
+func (s *Source) Begin(ctx context.Context) (*Reading, error) {
+	observe.Waiting(s.Name, 1)
+	leave, err := s.queue.enter(ctx)
+	observe.Waiting(s.Name, -1)
+	if err != nil {
+		return nil, s.words(ctx, err)
+	}
+	for tries := 0; ; tries++ {
+		conn, err := s.begin(ctx)
+		if err == nil {
+			return &Reading{s, conn, leave}, nil
 		}
-		return nil
-	})
+		if tries > Connections || !isClosed(err) {
+			leave()
+			return nil, s.words(ctx, err)
+		}
+	}
+}
+
+func (s *Source) begin(ctx context.Context) (*pgxpool.Conn, error) {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if _, err = conn.Conn().PgConn().Exec(ctx, fmt.Sprintf(limits, s.timeout.Milliseconds())).ReadAll(); err != nil {
+		rollback(conn)
+		return nil, err
+	}
+	return conn, nil
+}
+
+// Run runs a sealed plan on the snapshot. After an error nothing else is run on it.
+func (r *Reading) Run(ctx context.Context, sealed rule.Sealed) ([]Rows, error) {
+	if err := rule.Check(sealed); err != nil {
+		return nil, err
+	}
+	s := r.source
+	if sealed.Source() != s.Name {
+		return nil, problem.New(problem.Forbidden, "", "This question is about another source.")
+	}
+	s.runs.Add(1)
+	start := time.Now()
+	var out []Rows
+	var err error
+	for _, st := range sealed.Statements() {
+		var rows Rows
+		if rows, err = query(ctx, r.conn.Conn(), st.SQL, st.Args); err != nil {
+			err = s.words(ctx, fmt.Errorf("run %s: %w", st.SQL, err))
+			break
+		}
+		out = append(out, rows)
+	}
 	outcome := observe.Answered
 	switch {
 	case ctx.Err() != nil:
@@ -140,46 +198,33 @@ func (s *Source) Run(ctx context.Context, sealed rule.Sealed) ([]Rows, error) {
 	return out, err
 }
 
-// read gives f a connection within a read-only transaction that is rolled back. A
-// connection that turns out to have been closed meanwhile is taken for another.
-func (s *Source) read(ctx context.Context, f func(*pgx.Conn) error) error {
-	observe.Waiting(s.Name, 1)
-	leave, err := s.queue.enter(ctx)
-	observe.Waiting(s.Name, -1)
-	if err != nil {
-		return s.words(ctx, err)
+// End ends the reading, and gives its connection back.
+func (r *Reading) End() {
+	rollback(r.conn)
+	r.leave()
+}
+
+// rollback ends a connection's transaction and gives it back.
+func rollback(conn *pgxpool.Conn) {
+	defer conn.Release()
+	if conn.Conn().IsClosed() {
+		return
 	}
-	defer leave()
-	for tries := 0; ; tries++ {
-		began := false
-		err := s.once(ctx, func(conn *pgx.Conn) error {
-			began = true
-			return f(conn)
-		})
-		if err == nil || began || tries > Connections || !isClosed(err) {
-			return s.words(ctx, err)
-		}
+	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
+	defer cancel()
+	if _, err := conn.Conn().PgConn().Exec(ctx, "rollback").ReadAll(); err != nil {
+		_ = conn.Conn().Close(ctx)
 	}
 }
 
-func (s *Source) once(ctx context.Context, f func(*pgx.Conn) error) error {
-	conn, err := s.pool.Acquire(ctx)
+// read gives f the connection of a reading.
+func (s *Source) read(ctx context.Context, f func(*pgx.Conn) error) error {
+	r, err := s.Begin(ctx)
 	if err != nil {
 		return err
 	}
-	defer conn.Release()
-	_, err = conn.Conn().PgConn().Exec(ctx, fmt.Sprintf(limits, s.timeout.Milliseconds())).ReadAll()
-	if err == nil {
-		err = f(conn.Conn())
-	}
-	if !conn.Conn().IsClosed() {
-		back, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)
-		defer cancel()
-		if _, e := conn.Conn().PgConn().Exec(back, "rollback").ReadAll(); e != nil {
-			_ = conn.Conn().Close(back)
-		}
-	}
-	return err
+	defer r.End()
+	return s.words(ctx, f(r.conn.Conn()))
 }
 
 func query(ctx context.Context, conn *pgx.Conn, sql string, args []any) (Rows, error) {

@@ -22,7 +22,6 @@ import (
 	"sync/atomic"
 	"time"
 
-
 	"eskadel/demo"
 	"eskadel/localpg"
 )

@@ -5,74 +5,88 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/problem"
 	"eskadel/core/query"
+	"eskadel/core/steps"
 )
 
-// An Asker puts plans to the database for one viewer, and finds other datasets that a
-// chart speaks of.
-type Asker interface {
-	Ask(query.Question) ([][]field.Value, error)
-	Dataset(name string) (*dataset.Dataset, error)
-	Setting(*dataset.Dataset) query.Setting // without filters
-}
-
 // Answer computes a definition whole: its own question, and those that comparisons,
-// targets and other datasets need besides.
-func Answer(d query.Definition, ds *dataset.Dataset, s query.Setting, ask Asker) (*Table, error) {
-	t, err := answer(d, ds, s, ask)
+// targets and other datasets need besides. sets finds these datasets.
+func Answer(d query.Definition, ds *dataset.Dataset, s query.Setting, sets query.Sets, ask *steps.Asker) (*Table, error) {
+	t, err := answer(d, ds, s, sets, ask)
 	if problem.Is(err, problem.Odd) && !s.Careful {
 		s.Careful = true
-		t, err = answer(d, ds, s, ask)
+		t, err = answer(d, ds, s, sets, ask)
 	}
 	return t, err
 }
 
-func answer(d query.Definition, ds *dataset.Dataset, s query.Setting, ask Asker) (*Table, error) {
+func answer(d query.Definition, ds *dataset.Dataset, s query.Setting, sets query.Sets, ask *steps.Asker) (*Table, error) {
 	if len(d.Also) == 0 {
-		p, err := query.BuildAsking(d, ds, s, ask.Ask)
+		p, err := query.BuildAsking(d, ds, s, ask)
 		if err != nil {
 			return nil, err
 		}
-		return Ask(p, ask)
+		return Ask(p, sets, ask)
 	}
-	shared, err := query.BuildShared(d, ds, s, ask, ask.Ask)
+	shared, err := query.BuildShared(d, ds, s, sets, ask)
 	if err != nil {
 		return nil, err
 	}
-	return together(shared, ask)
+	return together(shared, sets, ask)
 }
 
-// Ask computes a plan and all that its definition needs besides, but for other datasets.
-func Ask(p *query.Plan, ask Asker) (*Table, error) {
-	c, e, err := computed(p, ask, nil)
+// Ask computes a plan and all that its definition needs besides, but for datasets beside.
+func Ask(p *query.Plan, sets query.Sets, ask *steps.Asker) (*Table, error) {
+	var c *computing
+	var e *earlier
+	goal, err := aimed(p, sets, ask, func(ask *steps.Asker) (err error) {
+		c, e, err = computed(p, ask, nil)
+		return err
+	})
 	if err != nil {
 		return nil, err
 	}
-	return finished(c, e, ask)
+	return finished(c, e, goal), nil
+}
+
+// aimed computes the goal of a plan side by side with what it is the goal of.
+func aimed(p *query.Plan, sets query.Sets, ask *steps.Asker, compute func(*steps.Asker) error) (goal *goal, err error) {
+	err = ask.Side(compute, func(ask *steps.Asker) (err error) {
+		goal, err = aim(p, sets, ask)
+		return problem.At("target", err)
+	})
+	return goal, err
 }
 
 // computed asks for a plan's records and those that they are compared with, and cuts
 // them. kept, where given, says what a cut keeps.
-func computed(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, error) {
+func computed(p *query.Plan, ask *steps.Asker, kept [][]string) (*computing, *earlier, error) {
 	if p.Several() >= 0 {
-		return overlapping(p, ask, kept)
+		return overlapping(p, ask.Agreeing(), kept)
 	}
 	return plainly(p, ask, kept)
 }
 
 // plainly is computed where each record stands in one group.
-func plainly(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, error) {
+func plainly(p *query.Plan, ask *steps.Asker, kept [][]string) (*computing, *earlier, error) {
 	if kept != nil {
 		p.Keep(kept) // also where the question must be asked again, the other way
 	}
-	c, e, err := atOnce(p, ask)
-	if err == nil && c == nil {
-		c, e, err = oneByOne(p, ask)
-	}
+	var c *computing
+	var e *earlier
+	linked := make([]steps.Rows, len(p.Dims))
+	err := ask.Side(func(ask *steps.Asker) (err error) {
+		if c, e, err = atOnce(p, ask); err == nil && c == nil {
+			c, e, err = oneByOne(p, ask)
+		}
+		return err
+	}, func(ask *steps.Asker) error { return listLinked(p, linked, ask) })
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := c.listLinked(ask); err != nil {
-		return nil, nil, err
+	for i, rows := range linked {
+		for _, r := range rows {
+			c.list(i, keyed(Key{Kind: One, Value: r[0], Label: r[1].Exact(), Begun: true}))
+		}
 	}
 	if c.unbound() || e.unbound() {
 		if err := c.bind(e, ask); err != nil {
@@ -95,9 +109,12 @@ func plainly(p *query.Plan, ask Asker, kept [][]string) (*computing, *earlier, e
 }
 
 // oneByOne asks for a plan's records, then for those that they are compared with.
-func oneByOne(p *query.Plan, ask Asker) (*computing, *earlier, error) {
-	if c, err := sifted(p, ask); c != nil || err != nil {
+func oneByOne(p *query.Plan, ask *steps.Asker) (*computing, *earlier, error) {
+	if c, err := sifted(p, ask.Agreeing()); c != nil || err != nil {
 		return c, nil, err
+	}
+	if p.Definition.Compare != nil {
+		ask = ask.Agreeing()
 	}
 	rows, err := asked(p, ask)
 	if err != nil && Recount(p, err) {
@@ -113,14 +130,14 @@ func oneByOne(p *query.Plan, ask Asker) (*computing, *earlier, error) {
 	var e *earlier
 	plan, err := p.Earlier()
 	if err == nil && plan != nil {
-		e, err = c.bring(plan, func(p query.Question) ([][]field.Value, error) { return asked(p, ask) })
+		e, err = c.bring(plan, ask)
 	}
 	return c, e, problem.At("compare", err)
 }
 
 // atOnce asks for a plan's records and those that they are compared with in one question;
 // nil where that cannot be, or would be too many rows.
-func atOnce(p *query.Plan, ask Asker) (*computing, *earlier, error) {
+func atOnce(p *query.Plan, ask *steps.Asker) (*computing, *earlier, error) {
 	if p.Definition.Compare == nil {
 		return nil, nil, nil
 	}
@@ -144,34 +161,25 @@ func atOnce(p *query.Plan, ask Asker) (*computing, *earlier, error) {
 }
 
 // listLinked asks for what the dimensions that show empty groups could hold.
-func (c *computing) listLinked(ask Asker) error {
-	for i, dim := range c.p.Dims {
-		if !dim.Empty || !dim.F.IsLink() {
-			continue
-		}
-		rows, err := ask.Ask(query.NewLinked(c.p, dim.F))
-		if err != nil {
-			return err
-		}
-		for _, r := range rows {
-			c.list(i, keyed(Key{Kind: One, Value: r[0], Label: r[1].Exact(), Begun: true}))
+func listLinked(p *query.Plan, linked []steps.Rows, ask *steps.Asker) (err error) {
+	for i, dim := range p.Dims {
+		if dim.Empty && dim.F.IsLink() && err == nil {
+			linked[i], err = ask.Ask(query.NewLinked(p, dim.F))
 		}
 	}
-	return nil
+	return err
 }
 
 // finished makes the table of what was computed.
-func finished(c *computing, e *earlier, ask Asker) (*Table, error) {
+func finished(c *computing, e *earlier, goal *goal) *Table {
 	t := c.table(e)
-	if c.p.Definition.Target != nil {
-		if err := t.target(ask); err != nil {
-			return nil, problem.At("target", err)
-		}
+	if goal != nil {
+		t.target(goal)
 	}
-	return t, nil
+	return t
 }
 
-func asked(p query.Question, ask Asker) ([][]field.Value, error) {
+func asked(p steps.Question, ask *steps.Asker) (steps.Rows, error) {
 	rows, err := ask.Ask(p)
 	if err == nil {
 		err = TooMany(rows)

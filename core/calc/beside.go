@@ -7,6 +7,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
 	"eskadel/core/query"
+	"eskadel/core/steps"
 )
 
 // A Measured is a measure of a table with the dataset that it is of.
@@ -63,17 +64,34 @@ func (t *Table) Explain() (out []string) {
 
 // together computes a chart and the datasets beside it on one axis: what the chart's cut
 // keeps is kept of each, and without a cut the axis has the values of all.
-func together(p *query.Shared, ask Asker) (*Table, error) {
-	c, e, err := computed(p.Plan, ask, nil)
-	if err != nil {
-		return nil, err
-	}
+func together(p *query.Shared, sets query.Sets, ask *steps.Asker) (*Table, error) {
+	var c *computing
+	var e *earlier
 	others := make([]*computing, len(p.Others))
 	before := make([]*earlier, len(p.Others))
+	compute := []func(*steps.Asker) error{func(ask *steps.Asker) (err error) {
+		c, e, err = computed(p.Plan, ask, nil)
+		return err
+	}}
+	kept := make([][]string, len(p.Dims))
 	for i, other := range p.Others {
-		if others[i], before[i], err = computed(other, ask, c.kept()); err != nil {
-			return nil, problem.At(fmt.Sprintf("also[%d]", i), err)
+		compute = append(compute, func(ask *steps.Asker) (err error) {
+			others[i], before[i], err = computed(other, ask, kept)
+			return problem.At(fmt.Sprintf("also[%d]", i), err)
+		})
+	}
+	goal, err := aimed(p.Plan, sets, ask, func(ask *steps.Asker) error {
+		if !slices.ContainsFunc(p.Dims, query.Dim.Keeps) {
+			return ask.Side(compute...)
 		}
+		if err := compute[0](ask); err != nil {
+			return err
+		}
+		kept = c.kept()
+		return ask.Side(compute[1:]...)
+	})
+	if err != nil {
+		return nil, err
 	}
 	if len(p.Dims) == 1 && p.Dims[0].Axis == nil {
 		for _, other := range others {
@@ -96,10 +114,7 @@ func together(p *query.Shared, ask Asker) (*Table, error) {
 			}
 		}
 	}
-	t, err := finished(c, e, ask)
-	if err != nil {
-		return nil, err
-	}
+	t := finished(c, e, goal)
 	places := map[id]int{} // of each step
 	for i, k := range c.steps {
 		places[k.id()] = i

@@ -54,7 +54,7 @@ func TestDatasetsBesideEachOther(t *testing.T) {
 		reach := filter.Compare("kind", filter.Filled)
 		setting := query.Setting{Now: now, Calendar: cal, Beside: []filter.Condition{reach}}
 		a := &asking{asker: base, now: setting, dataset: map[string]*dataset.Dataset{"items": base.ds}}
-		table, err := calc.Answer(d, base.ds, setting, a)
+		table, err := answered(d, base.ds, setting, a)
 		require.NoError(t, err)
 		if table.IsEmpty() {
 			return

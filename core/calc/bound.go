@@ -5,6 +5,7 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/period"
+	"eskadel/core/steps"
 )
 
 // A bound is from when to when a dataset has records that the viewer may see. Nothing is
@@ -21,10 +22,6 @@ func (b *bound) misses(r period.Range) bool {
 	}
 	return b.first.IsZero() || !r.To.After(b.first) || b.planned && r.From.After(b.last)
 }
-
-// Unbound tells whether the table has steps at an end of its axis without a record, so that
-// it matters where the records begin and end, and that is not known: Ask finds out.
-func (t *Table) Unbound() bool { return t.unbound }
 
 // unbound tells whether the steps at an end of the axis have no record, and others do.
 func (c *computing) unbound() bool {
@@ -55,7 +52,7 @@ func (c *computing) axis() int {
 }
 
 // bind finds out where the records of the dataset begin and end, of which e is those before.
-func (c *computing) bind(e *earlier, ask Asker) error {
+func (c *computing) bind(e *earlier, ask *steps.Asker) error {
 	var f *dataset.Field
 	if axis := c.axis(); axis >= 0 {
 		f = c.p.Dims[axis].F

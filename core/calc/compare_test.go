@@ -23,6 +23,7 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/steps"
 )
 
 // asking puts a chart's questions to the database, the way the program does; rolled
@@ -36,7 +37,7 @@ type asking struct {
 	dataset map[string]*dataset.Dataset
 }
 
-func (a *asking) Ask(p query.Question) ([][]field.Value, error) {
+func (a *asking) Ask(p steps.Question) ([][]field.Value, error) {
 	a.asked++
 	viewer := a.viewer
 	if viewer.Roles == nil {
@@ -54,15 +55,32 @@ func (a *asking) Ask(p query.Question) ([][]field.Value, error) {
 }
 
 func (a *asking) Dataset(name string) (*dataset.Dataset, error) { return a.dataset[name], nil }
-func (a *asking) Setting(*dataset.Dataset) query.Setting {
-	return query.Setting{Now: a.now.Now, Calendar: a.now.Calendar}
+
+// asks is whoever answers a chart's questions, and knows the datasets that it speaks of.
+type asks interface {
+	query.Sets
+	Ask(steps.Question) (steps.Rows, error)
+}
+
+// answered computes a definition whole.
+func answered(d query.Definition, ds *dataset.Dataset, s query.Setting, a asks) (*calc.Table, error) {
+	return steps.Answered(func(ask *steps.Asker) (*calc.Table, error) { return calc.Answer(d, ds, s, a, ask) }, a.Ask)
+}
+
+// forced is answered where the database makes the cut and every total, or does not.
+func forced(d query.Definition, ds *dataset.Dataset, s query.Setting, rolled bool, a asks) (*calc.Table, error) {
+	return steps.Answered(func(ask *steps.Asker) (*calc.Table, error) {
+		p, err := query.BuildAsking(d, ds, s, ask)
+		if err != nil {
+			return nil, err
+		}
+		p.Force(rolled)
+		return calc.Ask(p, a, ask)
+	}, a.Ask)
 }
 
 func (a *asking) answer(t require.TestingT, d query.Definition) *calc.Table {
-	p, err := query.BuildAsking(d, a.ds, a.now, a.Ask)
-	require.NoError(t, err)
-	p.Force(a.rolled)
-	table, err := calc.Ask(p, a)
+	table, err := forced(d, a.ds, a.now, a.rolled, a)
 	require.NoError(t, err)
 	return table
 }

@@ -33,13 +33,10 @@ type computing struct {
 // further questions: comparisons and targets. Answer makes those too.
 func Compute(p *query.Plan, rows [][]field.Value) *Table {
 	c := group(p, rows)
-	unbound := c.unbound()
 	if !p.Rolled {
 		c.cut(c.choose(nil))
 	}
-	t := c.table(nil)
-	t.unbound = unbound
-	return t
+	return c.table(nil)
 }
 
 // group reads a plan's rows; those of a plan that is not rolled have yet to be cut.

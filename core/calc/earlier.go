@@ -7,6 +7,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	"eskadel/core/steps"
 )
 
 // earlier is the records that a chart is compared with, grouped like those now.
@@ -109,7 +110,7 @@ func (e *earlier) unbound() bool {
 }
 
 // bring asks for the records before. c is the records now.
-func (c *computing) bring(plan *query.Earlier, ask func(query.Question) ([][]field.Value, error)) (*earlier, error) {
+func (c *computing) bring(plan *query.Earlier, ask *steps.Asker) (*earlier, error) {
 	e := c.pair(plan)
 	if c.p.Rolled {
 		kept := c.kept()
@@ -123,7 +124,7 @@ func (c *computing) bring(plan *query.Earlier, ask func(query.Question) ([][]fie
 	var err error
 	if plan.Steps != nil {
 		var rows [][]field.Value
-		if rows, err = ask(plan.Steps); err != nil {
+		if rows, err = asked(plan.Steps, ask); err != nil {
 			return nil, err
 		}
 		e.stepped = group(plan.Steps, rows)
@@ -131,7 +132,7 @@ func (c *computing) bring(plan *query.Earlier, ask func(query.Question) ([][]fie
 	switch {
 	case plan.Total != nil && plan.Pairing.Total.From.Before(plan.Pairing.Total.To):
 		var rows [][]field.Value
-		if rows, err = ask(plan.Total); err != nil {
+		if rows, err = asked(plan.Total, ask); err != nil {
 			return nil, err
 		}
 		e.whole = group(plan.Total, rows)

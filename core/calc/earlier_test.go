@@ -10,20 +10,19 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
-	"eskadel/core/query"
+	"eskadel/core/steps"
 )
 
 // answers gives each question in turn its rows.
 type answers [][][]field.Value
 
-func (a *answers) Ask(query.Question) ([][]field.Value, error) {
+func (a *answers) Ask(steps.Question) ([][]field.Value, error) {
 	rows := (*a)[0]
 	*a = (*a)[1:]
 	return rows, nil
 }
 
 func (a *answers) Dataset(string) (*dataset.Dataset, error) { return sample.Jobs(), nil }
-func (a *answers) Setting(*dataset.Dataset) query.Setting   { return setting }
 
 // counted is a row of a count, in a bucket of time after its keys: 1 is before, 2 is now.
 func counted(n, bucket int64, keys ...string) (row []field.Value) {
@@ -47,12 +46,12 @@ func TestCutsByAComparison(t *testing.T) {
 		return out
 	}
 	d := definition(t, `"measures":[{"count":"records"}],"by":[{"field":"boat","largest":1,"others":true,"sort":{"by":"change","descending":true}}],"where":{"field":"opened","within":"last year"},"compare":"year before"`)
-	table, err := calc.Answer(d, sample.Jobs(), setting, &answers{{counted(90, 2, "Tern"), counted(20, 2, "Gull"), counted(88, 1, "Tern"), counted(5, 1, "Gull")}})
+	table, err := answered(d, sample.Jobs(), setting, &answers{{counted(90, 2, "Tern"), counted(20, 2, "Gull"), counted(88, 1, "Tern"), counted(5, 1, "Gull")}})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Gull", "Others"}, last(table), "15 more, against 2 more")
 	assert.Equal(t, "88", table.Figure(1, 0, 0).Before.Exact())
 	d = definition(t, `"measures":[{"count":"records"}],"by":[{"field":"kind"},{"field":"boat","largest":1,"within":true,"others":true,"sort":{"by":"change","descending":true}}],"where":{"field":"opened","within":"last year"},"compare":"year before"`)
-	table, err = calc.Answer(d, sample.Jobs(), setting, &answers{
+	table, err = answered(d, sample.Jobs(), setting, &answers{
 		{counted(90, 2, "care", "Tern"), counted(20, 2, "care", "Gull"), counted(7, 2, "rework", "Tern"), counted(6, 2, "rework", "Gull"),
 			counted(88, 1, "care", "Tern"), counted(5, 1, "care", "Gull"), counted(1, 1, "rework", "Tern"), counted(3, 1, "rework", "Gull")}})
 	require.NoError(t, err)

@@ -14,7 +14,6 @@ import (
 	"pgregory.net/rapid"
 
 	"eskadel/core/aggregate"
-	"eskadel/core/calc"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
@@ -246,7 +245,7 @@ func TestKeysOfEveryKindOnEveryPath(t *testing.T) {
 		assert.Equal(t, []string{want.Exact() + "|North|2", second.Exact() + "|East|1", "||1"}, got, k.name)
 
 		asks := &asking{asker: a, now: setting}
-		table, err := calc.Answer(query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}, {Formula: "count(distinct place)"}}, By: []query.Dimension{{Field: "place", Empty: true}}}, a.ds, setting, asks)
+		table, err := answered(query.Definition{Version: query.Version, Dataset: "items", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}, {Formula: "count(distinct place)"}}, By: []query.Dimension{{Field: "place", Empty: true}}}, a.ds, setting, asks)
 		require.NoError(t, err, k.name)
 		assert.Len(t, table.Groups, 5, "%s: four beds and none", k.name)
 		assert.Equal(t, "2", table.Total()[1].Exact(), "%s: two beds, though four names would be three", k.name)

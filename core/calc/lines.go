@@ -110,7 +110,7 @@ func (t *Table) trend(split int) (Trend, bool) {
 			out.Values = append(out.Values, rounded(at(x)))
 		}
 	}
-	a := t.axis()
+	a := axisOf(t.Plan)
 	from := t.Groups[out.Last][0].To
 	deviation := math.Sqrt(rest / (n - 2))
 	for i := 1; i <= t.Plan.Definition.Forecast; i++ {

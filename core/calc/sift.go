@@ -10,12 +10,13 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/problem"
 	"eskadel/core/query"
+	"eskadel/core/steps"
 )
 
 // sifted groups a plan's records where its median or percentile is had from two questions;
 // nil where it is not, or where that turns out not to be worth it: the plan is asked the
 // plain way then.
-func sifted(p *query.Plan, ask Asker) (*computing, error) {
+func sifted(p *query.Plan, ask *steps.Asker) (*computing, error) {
 	if !p.Siftable() {
 		return nil, nil
 	}

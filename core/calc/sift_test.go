@@ -17,6 +17,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	"eskadel/core/steps"
 )
 
 // sifting answers the question for borders itself, so that few records have some, and
@@ -28,7 +29,7 @@ type sifting struct {
 	fetched int
 }
 
-func (a *sifting) Ask(p query.Question) ([][]field.Value, error) {
+func (a *sifting) Ask(p steps.Question) ([][]field.Value, error) {
 	if _, borders := p.(*query.Borders); borders {
 		if _, err := a.asking.Ask(p); err != nil { // it can be asked
 			return nil, err
@@ -45,10 +46,7 @@ func (a *sifting) Ask(p query.Question) ([][]field.Value, error) {
 }
 
 func (a *sifting) answer(t require.TestingT, d query.Definition, rolled bool) *calc.Table {
-	p, err := query.BuildAsking(d, a.ds, a.now, a.Ask)
-	require.NoError(t, err)
-	p.Force(rolled)
-	table, err := calc.Ask(p, a)
+	table, err := forced(d, a.ds, a.now, rolled, a)
 	require.NoError(t, err)
 	return table
 }

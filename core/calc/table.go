@@ -67,9 +67,7 @@ type Table struct {
 	shown  *sheet // now with what is made of the measures; the same sheet when that is nothing
 	before *sheet // was with what is made of the measures
 	empty  bool
-	// unbound is set where nothing was asked that would have told what is filled.
-	unbound bool
-	beside  []*Table // of the datasets beside, with the same groups
+	beside []*Table // of the datasets beside, with the same groups
 }
 
 // Size is about how many bytes the table takes.

@@ -16,6 +16,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	"eskadel/core/steps"
 )
 
 var setting = query.Setting{Now: time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
@@ -27,7 +28,7 @@ type planned struct {
 	asked []query.Definition
 }
 
-func (p *planned) Ask(plan query.Question) ([][]field.Value, error) {
+func (p *planned) Ask(plan steps.Question) ([][]field.Value, error) {
 	if _, bounds := plan.(*query.BoundsPlan); bounds {
 		return [][]field.Value{{field.OfTime(time.Unix(0, 0)), field.OfTime(time.Unix(1<<32, 0))}}, nil
 	}
@@ -50,7 +51,7 @@ func (p *planned) Ask(plan query.Question) ([][]field.Value, error) {
 }
 
 func (p *planned) Dataset(string) (*dataset.Dataset, error) { return sample.Jobs(), nil }
-func (p *planned) Setting(*dataset.Dataset) query.Setting   { return setting }
+
 func definition(t *testing.T, doc string) (d query.Definition) {
 	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs",`+doc+`}`), &d))
 	require.NoError(t, d.Check(sample.Jobs()))
@@ -70,7 +71,7 @@ func near(t *testing.T, want string, got field.Value, words string) {
 func TestTypedTargetsAreSharedOutByDays(t *testing.T) {
 	for grain, first := range map[string]string{"week": "32.25806451612903225806451612903226", "month": "1000", "day": "32.25806451612903225806451612903226", "quarter": "3000"} {
 		d := definition(t, `"measures":[{"sum":"cost"}],"by":[{"field":"promised","grain":"`+grain+`"}],"where":{"field":"promised","within":{"from":"2023-01-01","to":"2023-03-31"}},"target":{"grain":"month","steps":{"2023-01-01":1000,"2023-02-01":800,"2023-03-01":1200}}`)
-		table, err := calc.Answer(d, sample.Jobs(), setting, &planned{})
+		table, err := answered(d, sample.Jobs(), setting, &planned{})
 		require.NoError(t, err)
 		near(t, first, table.GroupFigure(0, 0).Target, grain)
 		sum := field.Value{}
@@ -81,18 +82,18 @@ func TestTypedTargetsAreSharedOutByDays(t *testing.T) {
 		near(t, "3000", table.TotalFigure(0).Target, "the total")
 	}
 	d := definition(t, `"measures":[{"average":"cost"}],"by":[{"field":"promised","grain":"quarter"}],"where":{"field":"promised","within":{"from":"2023-01-01","to":"2023-03-31"}},"target":{"grain":"month","steps":{"2023-01-01":10,"2023-02-01":8,"2023-03-01":12}}`)
-	table, err := calc.Answer(d, sample.Jobs(), setting, &planned{})
+	table, err := answered(d, sample.Jobs(), setting, &planned{})
 	require.NoError(t, err)
 	near(t, "10.06666666666666666666666666666667", table.GroupFigure(0, 0).Target, "a rate is averaged by days: (31·10 + 28·8 + 31·12) ÷ 90")
 }
 
 func TestTheTargetOfAnUnfinishedStepIsThatOfTheWholeStep(t *testing.T) {
 	d := definition(t, `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":{"last":2,"unit":"month"}},"target":{"grain":"month","steps":{"2026-10-01":310,"2026-11-01":300}}`)
-	table, err := calc.Answer(d, sample.Jobs(), setting, &planned{})
+	table, err := answered(d, sample.Jobs(), setting, &planned{})
 	require.NoError(t, err)
 	near(t, "300", table.GroupFigure(1, 0).Target, "November, on the 23rd")
 	d = definition(t, `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":{"from":"2026-10-11","to":"2026-10-31"}},"target":{"grain":"month","steps":{"2026-10-01":310}}`)
-	table, err = calc.Answer(d, sample.Jobs(), setting, &planned{})
+	table, err = answered(d, sample.Jobs(), setting, &planned{})
 	require.NoError(t, err)
 	near(t, "210", table.GroupFigure(0, 0).Target, "of a step that the filter cuts the part that it leaves")
 }
@@ -101,7 +102,7 @@ func TestPlansAreAskedUnderTheFiltersInForce(t *testing.T) {
 	plan := `"target":{"plan":"jobs","measure":{"sum":"cost"},"on":"promised"%s}`
 	base := `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"where":{"all":[{"field":"opened","within":{"from":"2026-01-01","to":"2026-02-28"}},{"field":"kind","is":"care"}]},`
 	ask := &planned{rows: [][]field.Value{{field.OfInt(1), field.OfInt(62), field.OfInt(1)}, {field.OfInt(2), field.OfInt(28), field.OfInt(1)}}}
-	table, err := calc.Answer(definition(t, base+fmt.Sprintf(plan, "")), sample.Jobs(), setting, ask)
+	table, err := answered(definition(t, base+fmt.Sprintf(plan, "")), sample.Jobs(), setting, ask)
 	require.NoError(t, err)
 	require.Len(t, ask.asked, 2)
 	assert.Empty(t, table.Targets.Withheld)
@@ -113,7 +114,7 @@ func TestPlansAreAskedUnderTheFiltersInForce(t *testing.T) {
 		"set a range of dates": `"measures":[{"sum":"cost"}],` + fmt.Sprintf(plan, ""),
 		"no date":              `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":"this year"},"target":{"plan":"jobs","measure":{"sum":"cost"},"on":"kind"}`,
 	} {
-		table, err := calc.Answer(definition(t, doc), sample.Jobs(), setting, &planned{})
+		table, err := answered(definition(t, doc), sample.Jobs(), setting, &planned{})
 		require.NoError(t, err)
 		assert.Contains(t, table.Targets.Withheld, name)
 		assert.True(t, table.TotalFigure(0).Target.IsEmpty())
@@ -127,7 +128,7 @@ func TestAPlanWithoutAnAxisEndsWithTheLastDay(t *testing.T) {
 		require.NoError(t, err)
 		here := query.Setting{Now: setting.Now, Calendar: period.ISO(zone)}
 		d := definition(t, `"measures":[{"sum":"cost"}],"where":{"field":"opened","within":{"from":"2026-03-02","to":"2026-03-30"}},"target":{"plan":"jobs","measure":{"sum":"cost"},"on":"promised"}`)
-		table, err := calc.Answer(d, sample.Jobs(), here, &planned{rows: [][]field.Value{{field.OfInt(1), field.OfInt(31), field.OfInt(1)}}})
+		table, err := answered(d, sample.Jobs(), here, &planned{rows: [][]field.Value{{field.OfInt(1), field.OfInt(31), field.OfInt(1)}}})
 		require.NoError(t, err)
 		near(t, "29", table.TotalFigure(0).Target, name)
 	}

@@ -234,13 +234,13 @@ func (t *Table) RestartsAt(measure, g int) bool {
 	if k.Kind != Step || before.Kind != Step {
 		return false
 	}
-	cal := t.axis().Calendar
+	cal := axisOf(t.Plan).Calendar
 	return !cal.Floor(k.From, r.Restart).Equal(cal.Floor(before.From, r.Restart))
 }
 
-// axis is the time axis, nil without one.
-func (t *Table) axis() *query.Axis {
-	for _, d := range t.Plan.Dims {
+// axisOf is the time axis of a plan, nil without one.
+func axisOf(p *query.Plan) *query.Axis {
+	for _, d := range p.Dims {
 		if d.Axis != nil {
 			return d.Axis
 		}

@@ -18,6 +18,7 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/steps"
 	"eskadel/source/sourcetest"
 )
 
@@ -82,7 +83,7 @@ func TestUnreadableValuesAreCountedAndListed(t *testing.T) {
 // plainly asks as a builder.
 type plainly struct{ asking }
 
-func (a *plainly) Ask(p query.Question) ([][]field.Value, error) {
+func (a *plainly) Ask(p steps.Question) ([][]field.Value, error) {
 	sealed, err := rule.Seal(p, rule.Viewer{Builder: true})
 	if err != nil {
 		return nil, err
@@ -156,7 +157,7 @@ func TestWhatCannotBeComputedWithIsInNoFigure(t *testing.T) {
 			require.NoError(t, err, c.doc)
 			s := query.Setting{Now: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
 			a := &plainly{asking{asker: asker{nil, src, ds}, now: s}}
-			table, err := calc.Answer(doc.Definition, ds, s, a)
+			table, err := answered(doc.Definition, ds, s, a)
 			require.NoError(t, err, c.doc)
 			s.Careful = true
 			for _, table := range []*calc.Table{table, a.ask(t, doc.Definition, s, rule.Viewer{Builder: true}, true)} {

@@ -14,11 +14,11 @@ import (
 	"eskadel/core/aggregate"
 	"eskadel/core/calc"
 	"eskadel/core/chart"
-	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	"eskadel/core/steps"
 )
 
 // A job is one record of desk: when it was opened, its kind, and its cost in pence.
@@ -34,9 +34,7 @@ type desk struct {
 	asked int
 }
 
-func (d *desk) Dataset(string) (*dataset.Dataset, error)   { return sample.Jobs(), nil }
-func (d *desk) Setting(*dataset.Dataset) (s query.Setting) { return s }
-func (d *desk) Ask(q query.Question) (rows [][]field.Value, err error) {
+func (d *desk) Ask(q steps.Question) (rows [][]field.Value, err error) {
 	d.asked++
 	p, divides := q.(*query.Plan)
 	if !divides { // where the records lie
@@ -96,7 +94,9 @@ func answered(t *testing.T, doc string, jobs ...job) (*chart.Document, *calc.Tab
 	d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs",` + doc + `}`))
 	require.NoError(t, err)
 	require.NoError(t, d.Check(sample.Jobs()))
-	tab, err := calc.Answer(d.Definition, sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, &desk{jobs: jobs})
+	tab, err := steps.Answered(func(ask *steps.Asker) (*calc.Table, error) {
+		return calc.Answer(d.Definition, sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil, ask)
+	}, (&desk{jobs: jobs}).Ask)
 	require.NoError(t, err)
 	return d, tab
 }

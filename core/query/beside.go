@@ -9,6 +9,7 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/problem"
+	"eskadel/core/steps"
 )
 
 // A Beside is measures of another dataset, on the axis of the chart: in JSON
@@ -232,75 +233,80 @@ type Shared struct {
 
 // BuildShared plans a chart and what stands beside it. Without a range of dates the axis
 // spans the records of all of them.
-func BuildShared(d Definition, ds *dataset.Dataset, s Setting, sets Sets, ask Ask) (*Shared, error) {
-	main, err := NewExtent(d, ds, s)
+func BuildShared(d Definition, ds *dataset.Dataset, s Setting, sets Sets, ask *steps.Asker) (*Shared, error) {
+	others, all := make([]Definition, len(d.Also)), make([]*dataset.Dataset, len(d.Also))
+	for i := range d.Also {
+		var err error
+		if others[i], all[i], err = d.beside(i, ds, sets, 0); err != nil {
+			return nil, err
+		}
+	}
+	union, err := union(d, ds, s, others, all, ask)
 	if err != nil {
 		return nil, err
 	}
-	out := &Shared{}
-	var all []*dataset.Dataset
-	var others []Definition
-	var union *Extent
-	widen := func(e *ExtentPlan, move func(time.Time) time.Time) error {
-		x, err := e.ask(ask)
-		if err != nil || !x.Any {
-			return err
-		}
-		_, now := e.plan.Setting.For(e.dim.F)
-		r := x.within(e.dim.F, now, period.Range{})
-		from, to := move(r.From), move(r.To)
-		if !union.Any {
-			*union = Extent{Low: from, High: to, Any: true}
-		}
-		if from.Before(union.Low) {
-			union.Low = from
-		}
-		if to.After(union.High) {
-			union.High = to
-		}
-		return nil
-	}
-	if main != nil {
-		union = &Extent{}
-		if err := widen(main, func(t time.Time) time.Time { return t }); err != nil {
-			return nil, err
-		}
-	}
-	for i := range d.Also {
-		other, set, err := d.beside(i, ds, sets, 0)
-		if err != nil {
-			return nil, err
-		}
-		all, others = append(all, set), append(others, other)
-		if main == nil || len(other.By) == 0 {
-			continue
-		}
-		e, err := NewExtent(other, set, s.Besides(i))
-		if err == nil && e != nil {
-			err = widen(e, s.mover(set, ds, e.dim.F, main.dim.F))
-		}
-		if err != nil {
-			return nil, problem.At(fmt.Sprintf("also[%d]", i), err)
-		}
-	}
-	if union != nil {
-		union.beyond = true
-	}
+	out := &Shared{Others: make([]*Plan, len(others))}
 	if out.Plan, err = buildWithin(d, ds, s, union, ask); err != nil {
 		return nil, err
 	}
+	building := make([]func(*steps.Asker) error, len(others))
 	for i, other := range others {
-		p, err := out.beside(other, all[i], ds, s.Besides(i), ask)
-		if err != nil {
-			return nil, problem.At(fmt.Sprintf("also[%d]", i), err)
+		building[i] = func(ask *steps.Asker) (err error) {
+			out.Others[i], err = out.beside(other, all[i], ds, s.Besides(i), ask)
+			return problem.At(fmt.Sprintf("also[%d]", i), err)
 		}
-		out.Others = append(out.Others, p)
 	}
-	return out, nil
+	return out, ask.Side(building...)
+}
+
+// union is where the records of a chart lie, and those of all that stands beside it; nil
+// where the chart's filters say it.
+func union(d Definition, ds *dataset.Dataset, s Setting, others []Definition, all []*dataset.Dataset, ask *steps.Asker) (*Extent, error) {
+	main, err := NewExtent(d, ds, s)
+	if err != nil || main == nil {
+		return nil, err
+	}
+	union := &Extent{beyond: true}
+	widening := func(e *ExtentPlan, move func(time.Time) time.Time) func(*steps.Asker) error {
+		return func(ask *steps.Asker) error {
+			x, err := e.ask(ask)
+			if err != nil || !x.Any {
+				return err
+			}
+			_, now := e.plan.Setting.For(e.dim.F)
+			r := x.within(e.dim.F, now, period.Range{})
+			from, to := move(r.From), move(r.To)
+			if !union.Any || from.Before(union.Low) {
+				union.Low = from
+			}
+			if !union.Any || to.After(union.High) {
+				union.High = to
+			}
+			union.Any = true
+			return nil
+		}
+	}
+	asking := []func(*steps.Asker) error{widening(main, func(t time.Time) time.Time { return t })}
+	for i, other := range others {
+		if len(other.By) == 0 {
+			continue
+		}
+		place := fmt.Sprintf("also[%d]", i)
+		e, err := NewExtent(other, all[i], s.Besides(i))
+		if err != nil {
+			return nil, problem.At(place, err)
+		}
+		if e == nil {
+			continue
+		}
+		widen := widening(e, s.mover(all[i], ds, e.dim.F, main.dim.F))
+		asking = append(asking, func(ask *steps.Asker) error { return problem.At(place, widen(ask)) })
+	}
+	return union, ask.Side(asking...)
 }
 
 // beside plans one of the datasets beside on the axis of the chart.
-func (p *Shared) beside(d Definition, set, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, error) {
+func (p *Shared) beside(d Definition, set, ds *dataset.Dataset, s Setting, ask *steps.Asker) (*Plan, error) {
 	if len(p.Dims) == 0 || p.Dims[0].Axis == nil {
 		return buildWithin(d, set, s, nil, ask)
 	}

@@ -7,6 +7,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/period"
 	"eskadel/core/statement"
+	"eskadel/core/steps"
 )
 
 // An ExtentPlan asks where the records of a definition's date field lie.
@@ -47,7 +48,7 @@ func (p *Plan) extent() *ExtentPlan {
 
 // BuildAsking is Build where what the definition needs to know first is asked for: the
 // extent, and the records behind links that its conditions speak of.
-func BuildAsking(d Definition, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, error) {
+func BuildAsking(d Definition, ds *dataset.Dataset, s Setting, ask *steps.Asker) (*Plan, error) {
 	p, err := found(d, ds, s, ask)
 	if err != nil {
 		return nil, err
@@ -62,7 +63,7 @@ func BuildAsking(d Definition, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, 
 }
 
 // buildWithin is BuildAsking where the extent is known.
-func buildWithin(d Definition, ds *dataset.Dataset, s Setting, extent *Extent, ask Ask) (*Plan, error) {
+func buildWithin(d Definition, ds *dataset.Dataset, s Setting, extent *Extent, ask *steps.Asker) (*Plan, error) {
 	p, err := found(d, ds, s, ask)
 	if err != nil {
 		return nil, err
@@ -71,7 +72,7 @@ func buildWithin(d Definition, ds *dataset.Dataset, s Setting, extent *Extent, a
 }
 
 // found prepares a plan for which the records behind links have been asked for.
-func found(d Definition, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, error) {
+func found(d Definition, ds *dataset.Dataset, s Setting, ask *steps.Asker) (*Plan, error) {
 	p, err := prepare(d, ds, s)
 	if err == nil {
 		err = p.find(ask)
@@ -81,14 +82,14 @@ func found(d Definition, ds *dataset.Dataset, s Setting, ask Ask) (*Plan, error)
 
 // ask finds the extent. Outliers are more than 3 quartile distances outside the quartiles:
 // where there are any, the records within are asked for anew.
-func (e *ExtentPlan) ask(ask Ask) (*Extent, error) {
-	rows, err := ask(e)
+func (e *ExtentPlan) ask(ask *steps.Asker) (*Extent, error) {
+	rows, err := ask.Ask(e)
 	if err != nil || len(rows) == 0 || rows[0][0].IsEmpty() {
 		return &Extent{}, err
 	}
 	x := &Extent{Low: rows[0][0].Time(), High: rows[0][1].Time(), Any: true}
 	if within := e.within(x, rows[0][2].Time(), rows[0][3].Time()); within != nil {
-		if rows, err = ask(within); err != nil || len(rows) == 0 || rows[0][0].IsEmpty() {
+		if rows, err = ask.Ask(within); err != nil || len(rows) == 0 || rows[0][0].IsEmpty() {
 			return x, err // they have all gone meanwhile
 		}
 		x.Low, x.High = rows[0][0].Time(), rows[0][1].Time()

@@ -7,16 +7,8 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/statement"
+	"eskadel/core/steps"
 )
-
-// A Question is a plan of one statement.
-type Question interface {
-	Data() *dataset.Dataset
-	Compile(*dataset.Guard) (statement.Statement, error)
-}
-
-// An Ask puts a question to the database for one viewer.
-type Ask func(Question) ([][]field.Value, error)
 
 // Where conditions speak of records behind a link, and those are few beside the chart's
 // own, they are found first: the chart's records are then compared with their keys, and
@@ -89,20 +81,27 @@ func (p *Plan) head(c filter.Condition) (link dataset.Head, ok bool) {
 }
 
 // find asks for the linked records that the plan's conditions speak of.
-func (p *Plan) find(ask Ask) error {
+func (p *Plan) find(ask *steps.Asker) error {
 	far, rest := p.far()
-	for _, f := range far {
-		rows, err := ask(f)
-		if err != nil {
+	found := make([]steps.Rows, len(far))
+	asking := make([]func(*steps.Asker) error, len(far))
+	for i, f := range far {
+		asking[i] = func(ask *steps.Asker) (err error) {
+			found[i], err = ask.Ask(f)
 			return err
 		}
-		if len(rows) > mostKeys {
+	}
+	if err := ask.Side(asking...); err != nil {
+		return err
+	}
+	for i, f := range far {
+		if len(found[i]) > mostKeys {
 			rest = filter.And(rest, f.where)
 			continue
 		}
-		keys := make([]field.Value, len(rows))
-		for i, r := range rows {
-			keys[i] = r[0]
+		keys := make([]field.Value, len(found[i]))
+		for k, r := range found[i] {
+			keys[k] = r[0]
 		}
 		p.reached = append(p.reached, reached{f.link, f.where, keys})
 	}

@@ -12,6 +12,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/query"
+	"eskadel/core/steps"
 )
 
 // Conditions on records behind a link are asked for first where these are few beside the
@@ -39,7 +40,7 @@ func TestWhatLiesBehindALinkIsFoundFirst(t *testing.T) {
 		ds := sample.Jobs()
 		ds.Table.Rows = c.rows
 		first := ""
-		p, err := query.BuildAsking(d, ds, setting, func(q query.Question) ([][]field.Value, error) {
+		p, err := steps.Answered(func(ask *steps.Asker) (*query.Plan, error) { return query.BuildAsking(d, ds, setting, ask) }, func(q steps.Question) (steps.Rows, error) {
 			st, err := q.Compile(nil)
 			require.NoError(t, err)
 			first = st.SQL

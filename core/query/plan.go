@@ -130,6 +130,7 @@ type Plan struct {
 	// returns the finest groups and core/calc merges their components.
 	Rolled  bool
 	Setting Setting
+	given   Setting           // before the dataset's own zone was put in
 	Level   *Level            // of the inner groups of measures of two levels; nil without any
 	kept    [][]string        // per dimension: what a cut keeps; nil where it is chosen by rank
 	shared  *filter.Condition // the condition that all measures have, see share
@@ -253,8 +254,9 @@ func prepare(d Definition, ds *dataset.Dataset, s Setting) (*Plan, error) {
 	if err := d.Check(ds); err != nil {
 		return nil, err
 	}
+	given := s
 	s = s.in(ds)
-	p := &Plan{Dataset: ds, Definition: d, Setting: s}
+	p := &Plan{Dataset: ds, Definition: d, Setting: s, given: given}
 	for _, dim := range d.Dimensions() {
 		f, _ := ds.Field(dim.Field)
 		p.Dims = append(p.Dims, Dim{Dimension: dim, F: f})
@@ -324,6 +326,14 @@ func Conditions(d Definition, ds *dataset.Dataset, s Setting) filter.Condition {
 // column returns what a condition knows of a date field.
 func (p *Plan) column(f *dataset.Field) filter.Column {
 	return filter.Column{Label: f.Label, Type: f.Type, KeyType: f.Type, Zoned: f.Zoned}
+}
+
+// Bare is the setting that the plan was given, without filters: for what is asked of other
+// datasets besides.
+func (p *Plan) Bare() Setting {
+	s := p.given
+	s.Filters, s.Beside = filter.Condition{}, nil
+	return s
 }
 
 func (p *Plan) env() filter.Env { return filter.Env{Now: p.Setting.Now, Calendar: p.Setting.Calendar} }

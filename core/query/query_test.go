@@ -17,6 +17,7 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
+	"eskadel/core/steps"
 )
 
 var setting = query.Setting{Now: time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
@@ -100,7 +101,7 @@ func TestExtent(t *testing.T) {
 	// axis gives what the axis is made of the records' span, asked for within the fences where
 	// some lie outside them.
 	axis := func(low, high, q1, q3 string, within ...string) (a *query.Axis, asked []any) {
-		p, err := query.BuildAsking(d, sample.Jobs(), setting, func(q query.Question) ([][]field.Value, error) {
+		p, err := steps.Answered(func(ask *steps.Asker) (*query.Plan, error) { return query.BuildAsking(d, sample.Jobs(), setting, ask) }, func(q steps.Question) (steps.Rows, error) {
 			if asked == nil {
 				asked = []any{}
 				return [][]field.Value{{day(low), day(high), day(q1), day(q3)}}, nil
@@ -128,7 +129,7 @@ func TestExtent(t *testing.T) {
 	a, asked = axis("0300-01-01", "4200-01-01", "1200-01-01", "2000-01-01")
 	assert.Empty(t, asked, "a distance of 800 years")
 	assert.Equal(t, "0300-01-01", span(a)[0])
-	p, err := query.BuildAsking(d, sample.Jobs(), setting, func(query.Question) ([][]field.Value, error) { return nil, nil })
+	p, err := steps.Answered(func(ask *steps.Asker) (*query.Plan, error) { return query.BuildAsking(d, sample.Jobs(), setting, ask) }, func(steps.Question) (steps.Rows, error) { return nil, nil })
 	require.NoError(t, err)
 	assert.Empty(t, p.Dims[0].Axis.Borders, "no records, no steps")
 
