@@ -241,9 +241,9 @@ func TestMemoryIsBounded(t *testing.T) {
 	hub.Reconnected("desk")
 	c := NewCache(hub)
 	c.most = 1 << 20
-	asked := 0
+	asked, all := 0, scope(t)
 	ask := func(key string, size int64) {
-		_, _, err := c.Computed(context.Background(), scope(t), key, func(context.Context) (any, time.Time, int64, error) {
+		_, _, err := c.Computed(context.Background(), all, key, func(context.Context) (any, time.Time, int64, error) {
 			asked++
 			return key, hub.clock(), size, nil
 		})
