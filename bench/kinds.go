@@ -11,7 +11,7 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/filter"
-	"eskadel/core/query"
+	"eskadel/core/planner"
 	"eskadel/core/rule"
 	"eskadel/core/steps"
 	"eskadel/demo"
@@ -196,9 +196,9 @@ func ownShare(ctx context.Context, d *demo.Demo, rounds int) (bool, error) {
 			}
 			return rows[0], nil
 		}
-		plan := func() (*query.Plan, error) {
-			return steps.Answered(func(ask *steps.Asker) (*query.Plan, error) {
-				return query.BuildAsking(doc.Computed(ds), ds, setting, ask)
+		plan := func() (*planner.Plan, error) {
+			return steps.Answered(func(ask *steps.Asker) (*planner.Plan, error) {
+				return planner.BuildAsking(doc.Computed(ds), ds, setting, ask)
 			}, func(q steps.Question) (steps.Rows, error) { return run(q) })
 		}
 		p, err := plan()

@@ -13,6 +13,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
+	"eskadel/core/planner"
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -121,7 +122,7 @@ func (a *asker) chart(q Question) {
 		if i >= mostMarks {
 			break
 		}
-		p, err := query.NewRecords(q.Definition, a.ds, q.Setting, t.Reference(0, 0, keys))
+		p, err := planner.NewRecords(q.Definition, a.ds, q.Setting, t.Reference(0, 0, keys))
 		var rows []source.Rows
 		if err == nil {
 			rows, err = a.all(p)
@@ -131,13 +132,13 @@ func (a *asker) chart(q Question) {
 }
 
 func (a *asker) list(q Question) {
-	rows, err := a.all(query.NewList(a.ds, q.Setting, 1000))
+	rows, err := a.all(planner.NewList(a.ds, q.Setting, 1000))
 	a.say(q.Name+": list", rows, err)
 }
 
 func (a *asker) values(s query.Setting) {
 	for _, f := range a.ds.Visible() {
-		p, err := query.NewValues(a.ds, f.Name, s, "")
+		p, err := planner.NewValues(a.ds, f.Name, s, "")
 		var rows source.Rows
 		if err == nil {
 			rows, err = a.one(p)

@@ -16,6 +16,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/sql"
 	"eskadel/core/statement"
 	"eskadel/live"
 	"eskadel/source"
@@ -191,7 +192,7 @@ func Reduce(ctx context.Context, src *source.Source, ds *dataset.Dataset, v rule
 		tables = append(tables, &copied)
 	}
 	for _, id := range ds.Tables() {
-		plan := query.NewRows(ds, ds.Linked(id), guard)
+		plan := sql.NewRows(ds, ds.Linked(id), guard)
 		if err := copyTable(ctx, src, conn, ds.Linked(id), plan); err != nil {
 			return nil, nil, fmt.Errorf("copy %s: %w", id, err)
 		}
@@ -233,7 +234,7 @@ func kept(c *dataset.Column) string {
 	return "text"
 }
 
-func copyTable(ctx context.Context, src *source.Source, conn *pgx.Conn, t *dataset.Table, plan *query.Rows) error {
+func copyTable(ctx context.Context, src *source.Source, conn *pgx.Conn, t *dataset.Table, plan *sql.Rows) error {
 	var defs []string
 	for i := range t.Columns {
 		defs = append(defs, statement.Name(t.Columns[i].Name)+" "+kept(&t.Columns[i]))

@@ -15,9 +15,11 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/sql"
 	"eskadel/core/steps"
 	"eskadel/source"
 )
@@ -163,7 +165,7 @@ func (e *Engine) Sets(ctx context.Context, v rule.Viewer) query.Sets { return se
 
 // A List is a page of records with one measure over all of them.
 type List struct {
-	Plan  *query.RecordsPlan
+	Plan  *planner.Records
 	Value field.Value // of the plan's measure
 	Count int64       // of records
 	Rows  source.Rows
@@ -171,7 +173,7 @@ type List struct {
 }
 
 // Records lists records for a viewer.
-func (e *Engine) Records(ctx context.Context, p *query.RecordsPlan, v rule.Viewer) (*List, error) {
+func (e *Engine) Records(ctx context.Context, p *planner.Records, v rule.Viewer) (*List, error) {
 	sealed, err := rule.SealAll(p, v)
 	if err != nil {
 		return nil, err
@@ -186,7 +188,7 @@ func (e *Engine) Records(ctx context.Context, p *query.RecordsPlan, v rule.Viewe
 }
 
 // Values lists the values of a field for a viewer: key, label, number of records.
-func (e *Engine) Values(ctx context.Context, p *query.ValuesPlan, v rule.Viewer) (source.Rows, error) {
+func (e *Engine) Values(ctx context.Context, p *sql.Values, v rule.Viewer) (source.Rows, error) {
 	r, err := e.One(ctx, p, v)
 	if err != nil {
 		return nil, err

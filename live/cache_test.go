@@ -19,6 +19,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/source"
@@ -45,7 +46,7 @@ func (s *slow) Run(ctx context.Context, _ rule.Sealed) ([]source.Rows, error) {
 func sealed(t *testing.T) rule.Sealed { return sealedOf(t, sample.Jobs()) }
 
 func sealedOf(t *testing.T, ds *dataset.Dataset) rule.Sealed {
-	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, ds, query.Setting{Now: time.Unix(0, 0), Calendar: period.ISO(time.UTC)}, nil)
+	p, err := planner.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, ds, query.Setting{Now: time.Unix(0, 0), Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
 	s, err := rule.Seal(p, rule.Viewer{Builder: true})
 	require.NoError(t, err)

@@ -11,6 +11,7 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/locale"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -108,7 +109,7 @@ func (e *Engine) periods(ctx context.Context, p *period.OwnPeriods) ([]period.Ow
 	if err != nil {
 		return nil, err
 	}
-	plan := query.NewList(ds, e.Setting(ds, builder, filter.Condition{}, time.Time{}), 1000)
+	plan := planner.NewList(ds, e.Setting(ds, builder, filter.Condition{}, time.Time{}), 1000)
 	if err := plan.Show([]string{p.Start, p.Name}); err != nil {
 		return nil, err
 	}

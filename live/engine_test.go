@@ -16,6 +16,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/core/statement"
@@ -337,13 +338,13 @@ func TestWhatElseIsAsked(t *testing.T) {
 	some, all, err := e.Count(ctx, ds, foreman("2"), filter.Compare("kind", filter.Is, "care"))
 	require.NoError(t, err)
 	assert.EqualValues(t, []int64{10, 30}, []int64{some, all})
-	plan := query.NewList(ds, s, 7)
+	plan := planner.NewList(ds, s, 7)
 	list, err := e.Records(ctx, plan, foreman("2"))
 	require.NoError(t, err)
 	assert.EqualValues(t, 30, list.Count)
 	assert.Len(t, list.Rows, 7)
 	assert.WithinDuration(t, time.Now(), list.At, time.Minute)
-	values, err := query.NewValues(ds, "yard", s, "")
+	values, err := planner.NewValues(ds, "yard", s, "")
 	require.NoError(t, err)
 	rows, err := e.Values(ctx, values, foreman("2"))
 	require.NoError(t, err)

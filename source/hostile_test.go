@@ -12,6 +12,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -78,11 +79,11 @@ func TestLookAlikesDoNotRun(t *testing.T) {
 				if f.Type.Temporal() {
 					def.By = []query.Dimension{{Field: f.Name}}
 				}
-				p, err := steps.Answered(func(ask *steps.Asker) (*query.Plan, error) { return query.BuildAsking(def, ds, s, ask) }, func(q steps.Question) (steps.Rows, error) { return sourcetest.One(ctx, src, q, v) })
+				p, err := steps.Answered(func(ask *steps.Asker) (*planner.Plan, error) { return planner.BuildAsking(def, ds, s, ask) }, func(q steps.Question) (steps.Rows, error) { return sourcetest.One(ctx, src, q, v) })
 				require.NoError(t, err, f.Name)
 				_, err = sourcetest.One(ctx, src, p, v)
 				assert.NoError(t, err, "%s of %s", f.Name, from)
-				values, err := query.NewValues(ds, f.Name, s, "A")
+				values, err := planner.NewValues(ds, f.Name, s, "A")
 				require.NoError(t, err)
 				_, err = sourcetest.One(ctx, src, values, v)
 				assert.NoError(t, err, "values of %s of %s", f.Name, from)
@@ -90,7 +91,7 @@ func TestLookAlikesDoNotRun(t *testing.T) {
 			for _, where := range []filter.Condition{filter.Compare("kind", filter.Is, "a"), filter.Compare("kind", filter.NoneOf, "a", "b"), filter.Compare("code", filter.Contains, "k"), filter.Compare("code", filter.EndsWith, "1"), filter.Compare("day", filter.AtLeast, "2026-01-10"), filter.Compare("low", filter.Is, "aK3")} {
 				s := s
 				s.Filters = where
-				sealed, err := rule.SealAll(query.NewList(ds, s, 5), v)
+				sealed, err := rule.SealAll(planner.NewList(ds, s, 5), v)
 				require.NoError(t, err)
 				_, err = src.Run(ctx, sealed)
 				assert.NoError(t, err, "%s of %s", where.Field, from)

@@ -12,9 +12,9 @@ import (
 
 	"eskadel/core/field"
 	"eskadel/core/problem"
-	"eskadel/core/query"
 	"eskadel/core/reading"
 	"eskadel/core/rule"
+	"eskadel/core/sql"
 	"eskadel/localpg/pgtest"
 	"eskadel/source"
 	"eskadel/source/sourcetest"
@@ -166,7 +166,7 @@ func TestLongTextsAreCutInLists(t *testing.T) {
 	_, src := sourcetest.Connect(t, "long_texts", `create table note (id int primary key, words text, more jsonb); insert into note values (1, repeat('ü', 3000000), jsonb_build_object('a', repeat('x', 50000))), (2, 'short', '{}')`)
 	rows, err := sourcetest.List(context.Background(), src, sourcetest.Dataset(t, src, `"from":{"table":"note"},"key":["id"],"fields":[{"name":"words","column":"words"},{"name":"more","column":"more"}]`), rule.Viewer{Builder: true})
 	require.NoError(t, err)
-	assert.Equal(t, strings.Repeat("ü", query.MostText), rows[0][0].Exact())
-	assert.Len(t, rows[0][1].Exact(), query.MostText)
+	assert.Equal(t, strings.Repeat("ü", sql.MostText), rows[0][0].Exact())
+	assert.Len(t, rows[0][1].Exact(), sql.MostText)
 	assert.Equal(t, "short", rows[1][0].Exact())
 }

@@ -13,6 +13,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -87,7 +88,7 @@ func sealed(t *testing.T, src *source.Source, measures ...query.Measure) rule.Se
 	if len(measures) == 0 {
 		measures = []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}
 	}
-	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "t", Measures: measures}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC), Filters: filter.Condition{}}, nil)
+	p, err := planner.Build(query.Definition{Version: query.Version, Dataset: "t", Measures: measures}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC), Filters: filter.Condition{}}, nil)
 	require.NoError(t, err)
 	s, err := rule.Seal(p, rule.Viewer{Builder: true})
 	require.NoError(t, err)
@@ -115,7 +116,7 @@ func TestOnlyReadingIsPossible(t *testing.T) {
 	require.NoError(t, err)
 	ds, err := dataset.Resolve(doc, c, nil)
 	require.NoError(t, err)
-	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "t", Measures: []query.Measure{{Aggregate: aggregate.Sum, Field: "s"}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
+	p, err := planner.Build(query.Definition{Version: query.Version, Dataset: "t", Measures: []query.Measure{{Aggregate: aggregate.Sum, Field: "s"}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
 	s, err := rule.Seal(p, rule.Viewer{Builder: true})
 	require.NoError(t, err)

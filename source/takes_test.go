@@ -12,6 +12,7 @@ import (
 
 	"eskadel/core/aggregate"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -29,7 +30,7 @@ func TestWhatAQuestionMayTake(t *testing.T) {
 	for _, table := range []string{"note", "many"} {
 		ds := sourcetest.Dataset(t, src, `"from":{"table":"`+table+`"},"key":["id"],"fields":[{"name":"words","column":"words"}]`)
 		d := query.Definition{Version: query.Version, Dataset: "x", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}, By: []query.Dimension{{Field: "words"}}}
-		p, err := query.Build(d, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
+		p, err := planner.Build(d, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
 		require.NoError(t, err)
 		sealed, err := rule.Seal(p, rule.Viewer{Builder: true})
 		require.NoError(t, err)

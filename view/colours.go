@@ -7,7 +7,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/filter"
-	"eskadel/core/query"
+	"eskadel/core/planner"
 )
 
 // mostColoured is how many values of a field get a colour of the dashboard's.
@@ -51,7 +51,7 @@ func (v *View) Colours() (map[string]map[string]string, error) {
 				continue
 			}
 			seen[dim.Field] = true
-			p, err := query.NewValues(ds, f.Name, v.Engine.Setting(ds, v.Viewer, filter.Condition{}, time.Time{}), "")
+			p, err := planner.NewValues(ds, f.Name, v.Engine.Setting(ds, v.Viewer, filter.Condition{}, time.Time{}), "")
 			if err != nil {
 				return nil, err
 			}

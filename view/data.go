@@ -9,10 +9,12 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/format"
 	"eskadel/core/formula"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/sql"
 )
 
 // Profile looks at what is in a dataset, as far as the viewer may see it.
@@ -62,7 +64,7 @@ func (e *Reader) KeyProblem(ctx context.Context, ds *dataset.Dataset) error {
 	if !ds.Unsure() {
 		return nil
 	}
-	r, err := e.One(ctx, query.NewKeyCheck(ds), rule.Viewer{Builder: true})
+	r, err := e.One(ctx, sql.NewKeyCheck(ds), rule.Viewer{Builder: true})
 	if err != nil {
 		return err
 	}
@@ -111,12 +113,12 @@ func (e *Reader) Try(ctx context.Context, ds *dataset.Dataset, text string, v ru
 }
 
 // with plans a list of a dataset's records with formulas beside some of its fields.
-func (e *Reader) with(ds *dataset.Dataset, v rule.Viewer, formulas map[string]string, beside []string, size int) (*query.RecordsPlan, error) {
+func (e *Reader) with(ds *dataset.Dataset, v rule.Viewer, formulas map[string]string, beside []string, size int) (*planner.Records, error) {
 	changed, err := ds.With(formulas)
 	if err != nil {
 		return nil, err
 	}
-	p := query.NewList(changed, e.Setting(changed, v, filter.Condition{}, time.Time{}), size)
+	p := planner.NewList(changed, e.Setting(changed, v, filter.Condition{}, time.Time{}), size)
 	var show []string
 	for _, name := range beside {
 		if changed.Find(name) != nil {
@@ -213,7 +215,7 @@ func (e *Reader) ViewAs(ctx context.Context, ds *dataset.Dataset, as rule.Viewer
 	if err != nil {
 		return nil, err
 	}
-	l, err := e.Records(ctx, query.NewList(seen, e.Setting(seen, as, filter.Condition{}, time.Time{}), 12), as)
+	l, err := e.Records(ctx, planner.NewList(seen, e.Setting(seen, as, filter.Condition{}, time.Time{}), 12), as)
 	if err != nil {
 		return nil, err
 	}
@@ -244,7 +246,7 @@ type Listed struct {
 
 // ListValues lists values of a field, most frequent first.
 func (e *Reader) ListValues(ctx context.Context, ds *dataset.Dataset, name, find string, v rule.Viewer) ([]Listed, error) {
-	p, err := query.NewValues(ds, name, e.Setting(ds, v, filter.Condition{}, time.Time{}), find)
+	p, err := planner.NewValues(ds, name, e.Setting(ds, v, filter.Condition{}, time.Time{}), find)
 	if err != nil {
 		return nil, err
 	}
@@ -269,7 +271,7 @@ func (e *Reader) Names(ctx context.Context, ds *dataset.Dataset, f *dataset.Fiel
 	if err != nil {
 		return nil, err
 	}
-	l, err := e.Records(ctx, query.NewList(rule.See(target, v), e.Setting(target, v, filter.Condition{}, time.Time{}), 200), v)
+	l, err := e.Records(ctx, planner.NewList(rule.See(target, v), e.Setting(target, v, filter.Condition{}, time.Time{}), 200), v)
 	if err != nil {
 		return nil, err
 	}

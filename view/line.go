@@ -11,8 +11,9 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/format"
+	"eskadel/core/marks"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
-	"eskadel/core/query"
 	"eskadel/core/rule"
 )
 
@@ -220,16 +221,16 @@ func (v *View) span(f *dashboard.Filter, s *dashboard.Span) string {
 }
 
 // chosen returns the keys that a setting chooses, with the viewer's attributes put in.
-func (v *View) chosen(set *dashboard.Setting) []query.KeyRef {
+func (v *View) chosen(set *dashboard.Setting) []marks.Key {
 	if set == nil {
 		return nil
 	}
 	if set.Viewer == "" {
 		return set.Values
 	}
-	var out []query.KeyRef
+	var out []marks.Key
 	for _, value := range v.Viewer.Attributes.Values(set.Viewer) {
-		out = append(out, query.KeyRef{Is: &value})
+		out = append(out, marks.Key{Is: &value})
 	}
 	return out
 }
@@ -264,7 +265,7 @@ type ListedValue struct {
 	Chosen   bool
 }
 
-func chosenNotShown(keys []query.KeyRef) bool {
+func chosenNotShown(keys []marks.Key) bool {
 	for _, k := range keys {
 		if k.NotShown {
 			return true
@@ -303,7 +304,7 @@ func (v *View) Values(name, search string) ([]ListedValue, error) {
 		if err != nil {
 			return nil, err
 		}
-		p, err := query.NewValues(ds, fieldName, setting, search)
+		p, err := planner.NewValues(ds, fieldName, setting, search)
 		if err != nil {
 			return nil, err
 		}

@@ -10,7 +10,9 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/format"
+	"eskadel/core/marks"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -37,7 +39,7 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 		}
 	}
 	if size == 0 {
-		size = query.PageSize
+		size = planner.PageSize
 	}
 	cal := e.Calendar()
 	if ds.Zone != nil {
@@ -64,7 +66,7 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 		}
 		listed.Counts = chart.Counts(t)
 	}
-	p := query.NewList(ds, s, size)
+	p := planner.NewList(ds, s, size)
 	if err := p.Choose(show, where); err != nil {
 		return err
 	}
@@ -78,7 +80,7 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 		return err
 	}
 	a.Fresh, a.Live = e.fresh(ds, l.At)
-	a.Whole = query.Reference{Version: version, Now: s.Now}
+	a.Whole = marks.Reference{Version: version, Now: s.Now}
 	if doc.Form == chart.Records {
 		a.Records = NewPage(l)
 		if doc.Finishing().Merge {

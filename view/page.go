@@ -9,6 +9,8 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/format"
 	"eskadel/core/locale"
+	"eskadel/core/marks"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -40,7 +42,7 @@ type Record struct {
 func NewPage(l *live.List) *Page {
 	p := l.Plan
 	ds := p.Dataset
-	page := &Page{Number: p.Page, Count: l.Count, Sort: p.Sort, Down: p.Descending, Exact: l.Value.Exact(), Pages: int(l.Count+query.PageSize-1) / query.PageSize}
+	page := &Page{Number: p.Page, Count: l.Count, Sort: p.Sort, Down: p.Descending, Exact: l.Value.Exact(), Pages: int(l.Count+planner.PageSize-1) / planner.PageSize}
 	links := ds.LinkColumns()
 	for _, f := range p.Fields {
 		page.Head = append(page.Head, chart.Heading{Label: f.Label, Number: f.Type.Numeric() && !f.IsLink()})
@@ -108,7 +110,7 @@ func pageOf(t *calc.Table) *Page {
 
 // Records lists the records behind a mark of a widget, or all of its records when the
 // reference has no keys. words is what the mark called itself.
-func (v *View) Records(id string, ref query.Reference, words string, page int, sort string, down bool) (*Page, error) {
+func (v *View) Records(id string, ref marks.Reference, words string, page int, sort string, down bool) (*Page, error) {
 	w, err := v.Doc.Widget(id)
 	if err != nil {
 		return nil, err
@@ -125,12 +127,12 @@ func (v *View) Records(id string, ref query.Reference, words string, page int, s
 
 // Drawer lists the records behind a mark of a chart, with the mark's measure computed
 // from them on the same snapshot. If that is no longer what the mark shows, it says so.
-func (e *Reader) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref query.Reference, words string, page int, sort string, down bool) (*Page, error) {
-	d, ds, s, ref, err := doc.Computed(ds).Behind(ref, ds, s, e.Sets(ctx, v))
+func (e *Reader) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref marks.Reference, words string, page int, sort string, down bool) (*Page, error) {
+	d, ds, s, ref, err := ref.Behind(doc.Computed(ds), ds, s, e.Sets(ctx, v))
 	if err != nil {
 		return nil, err
 	}
-	p, err := query.NewRecords(d, ds, s, ref)
+	p, err := planner.NewRecords(d, ds, s, ref)
 	if err != nil {
 		return nil, err
 	}

@@ -17,6 +17,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/format"
+	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -97,7 +98,7 @@ func (v *View) setting(ds *dataset.Dataset, filters filter.Condition, at time.Ti
 // A Note says what a widget leaves out; its mark leads to those records.
 type Note struct {
 	Words string           `json:"words"`
-	Mark  *query.Reference `json:"mark,omitempty"`
+	Mark  *marks.Reference `json:"mark,omitempty"`
 	Cut   bool             `json:"cut,omitempty"` // of what the form cannot carry
 }
 
@@ -118,7 +119,7 @@ type Answer struct {
 	Records  *Page           `json:"records,omitempty"`
 	Listed   *chart.Listing  `json:"listed,omitempty"`  // records as a board, on a calendar and so on
 	Nothing  string          `json:"nothing,omitempty"` // why there is nothing to show
-	Whole    query.Reference `json:"whole"`             // leads to all records of the chart
+	Whole    marks.Reference `json:"whole"`             // leads to all records of the chart
 	How      []string        `json:"how,omitempty"`     // how the database was asked, in words
 	Text     string          `json:"text,omitempty"`
 	Host     string          `json:"-"`                // what comes before the paths of pictures

@@ -12,9 +12,9 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/profile"
-	"eskadel/core/query"
 	"eskadel/core/reading"
 	"eskadel/view"
 	"eskadel/workspace"
@@ -237,7 +237,7 @@ func (s *Server) oddRecords(c *gin.Context) {
 	}
 	var p *view.Page
 	if err == nil {
-		p, err = s.ws.Records(c.Request.Context(), caller(c), ds, workspace.Listing{Where: where, Size: query.PageSize})
+		p, err = s.ws.Records(c.Request.Context(), caller(c), ds, workspace.Listing{Where: where, Size: planner.PageSize})
 	}
 	if err != nil {
 		s.fail(c, err)

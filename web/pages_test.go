@@ -17,7 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/dataset"
-	"eskadel/core/query"
+	"eskadel/core/planner"
 	"eskadel/demo"
 )
 
@@ -27,28 +27,28 @@ func TestRecordsBehindEveryMarkGiveTheMark(t *testing.T) {
 	v := director(t)
 	for _, w := range []string{"cost", "parts", "starts", "money", "crews"} {
 		a := v.run(w, map[string]any{})
-		marks := 0
+		seen := 0
 		for _, row := range a.Grid.Rows {
 			for i, cell := range row.Cells {
 				if !cell.Number || cell.Plain || cell.Exact == "" {
 					continue
 				}
-				marks++
-				if marks%7 > 1 && !strings.Contains(row.Cells[0].Text, "Others") {
+				seen++
+				if seen%7 > 1 && !strings.Contains(row.Cells[0].Text, "Others") {
 					continue // every mark would take long; these reach each kind
 				}
 				mark := a.Whole
-				mark.Measure, mark.Keys = a.Grid.Head[i].Measure, append([]query.KeyRef{}, row.Keys...)
+				mark.Measure, mark.Keys = a.Grid.Head[i].Measure, slices.Clone(row.Keys)
 				mark.Keys = append(mark.Keys, a.Grid.Head[i].Keys...)
 				p := v.records(w, map[string]any{}, mark, 0)
 				if p.Exact == "" {
 					p.Exact = "0" // a sum over no records, which a step shows as 0
 				}
 				require.Equal(t, tidy(cell.Exact), tidy(p.Exact), "%s, %s", w, row.Cells[0].Text)
-				require.Len(t, p.Rows, int(min(p.Count, query.PageSize)))
+				require.Len(t, p.Rows, int(min(p.Count, planner.PageSize)))
 			}
 		}
-		require.Positive(t, marks, w)
+		require.Positive(t, seen, w)
 	}
 }
 

@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"eskadel/core/query"
+	"eskadel/core/marks"
 )
 
 // What a foreman gets from any path is of their own yard, however the request is bent.
@@ -26,7 +26,7 @@ func TestNoRequestReturnsARecordOfAnotherYard(t *testing.T) {
 		"the yard filter on all":                             map[string]any{"filters": map[string]any{"when": nil, "where": []string{"1", "2", "3", "4", "5"}}},
 		"the yard filter on an attribute that is not theirs": map[string]any{"filters": map[string]any{"when": nil, "where": map[string]string{"viewer": "staff"}}},
 		"narrowed by a forged mark of another yard": map[string]any{"filters": map[string]any{"when": nil}, "narrow": []any{
-			map[string]any{"widget": "starts", "words": "x", "marks": []query.Reference{{Keys: []query.KeyRef{{}, {Is: &other}}}}}}},
+			map[string]any{"widget": "starts", "words": "x", "marks": []marks.Reference{{Keys: []marks.Key{{}, {Is: &other}}}}}}},
 	}
 	for name, state := range states {
 		for _, w := range widgets {
@@ -39,7 +39,7 @@ func TestNoRequestReturnsARecordOfAnotherYard(t *testing.T) {
 				assert.NotContains(t, text, yard, "%s, %s", w, name)
 			}
 		}
-		for _, mark := range []query.Reference{{}, {Keys: []query.KeyRef{{}, {Is: &other}}}, {Keys: []query.KeyRef{{}, {Others: true}}, Kept: [][]string{nil, {"3"}}}} {
+		for _, mark := range []marks.Reference{{}, {Keys: []marks.Key{{}, {Is: &other}}}, {Keys: []marks.Key{{}, {Others: true}}, Kept: [][]string{nil, {"3"}}}} {
 			for number := 0; ; number++ {
 				p := v.records("starts", state, mark, number)
 				at := -1
@@ -132,7 +132,7 @@ func TestMissingAttributesGiveNoRecords(t *testing.T) {
 		"no role":         as(t, nil, map[string]any{"yard": 3}),
 		"an unknown role": as(t, []string{"admiral"}, map[string]any{"yard": 3}),
 	} {
-		assert.Zero(t, v.records("jobs", map[string]any{"filters": map[string]any{"when": nil}}, query.Reference{}, 0).Count, name)
+		assert.Zero(t, v.records("jobs", map[string]any{"filters": map[string]any{"when": nil}}, marks.Reference{}, 0).Count, name)
 		assert.Equal(t, "0", v.run("open", map[string]any{}).Figures[0].Exact, name)
 	}
 	// Two yards in a list are both theirs; a text that is a number is taken as one.

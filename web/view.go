@@ -13,9 +13,9 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dashboard"
+	"eskadel/core/marks"
 	"eskadel/core/period"
 	"eskadel/core/problem"
-	"eskadel/core/query"
 	"eskadel/view"
 	"eskadel/web/gate"
 	"eskadel/workspace"
@@ -154,7 +154,7 @@ func (s *Server) csv(c *gin.Context, name string, g *chart.Grid) {
 }
 
 // mark reads which mark's records are asked for.
-func mark(c *gin.Context) (ref query.Reference, p workspace.Paging, err error) {
+func mark(c *gin.Context) (ref marks.Reference, p workspace.Paging, err error) {
 	if posted := c.PostForm("mark"); posted != "" {
 		err = problem.At("mark", problem.Decode([]byte(posted), &ref))
 	}

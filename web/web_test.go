@@ -22,7 +22,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
-	"eskadel/core/query"
+	"eskadel/core/marks"
 	"eskadel/demo"
 	"eskadel/localpg"
 )
@@ -155,10 +155,10 @@ type answer struct {
 	Grid *struct {
 		Head []struct {
 			Measure int
-			Keys    []query.KeyRef
+			Keys    []marks.Key
 		}
 		Rows []struct {
-			Keys  []query.KeyRef
+			Keys  []marks.Key
 			Cells []struct {
 				Text, Exact   string
 				Number, Plain bool
@@ -167,7 +167,7 @@ type answer struct {
 	}
 	Drawing *struct{ Groups, Series []json.RawMessage }
 	Records *page
-	Whole   query.Reference
+	Whole   marks.Reference
 }
 
 type page struct {
@@ -189,7 +189,7 @@ func (v viewer) run(widget string, state any) (out answer) {
 	return out
 }
 
-func (v viewer) records(widget string, state any, mark query.Reference, number int) (out page) {
+func (v viewer) records(widget string, state any, mark marks.Reference, number int) (out page) {
 	status, b := v.do(http.MethodPost, "/api/v1/dashboards/yard-today/widgets/"+widget+"/records", map[string]any{"state": state, "mark": mark, "page": number})
 	require.Equal(v.t, http.StatusOK, status, "%s: %s", widget, b)
 	require.NoError(v.t, json.Unmarshal(b, &out))

@@ -12,8 +12,8 @@ import (
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
+	"eskadel/core/marks"
 	"eskadel/core/problem"
-	"eskadel/core/query"
 	"eskadel/core/sentence"
 	"eskadel/identity"
 	"eskadel/rights"
@@ -180,7 +180,7 @@ func (s *Sketch) Answer() (*view.Answer, error) {
 }
 
 // Records lists the records behind a mark of the chart.
-func (s *Sketch) Records(mark query.Reference, p Paging) (*view.Page, error) {
+func (s *Sketch) Records(mark marks.Reference, p Paging) (*view.Page, error) {
 	if err := s.Complete(); err != nil {
 		return nil, err
 	}

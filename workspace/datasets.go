@@ -10,6 +10,7 @@ import (
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/profile"
 	"eskadel/core/query"
@@ -381,7 +382,7 @@ func (w *Workspace) Records(ctx context.Context, who *identity.Caller, ds *datas
 	if l.Where.Op == filter.Unreadable {
 		ds = ds.AsKept(l.Where.Field)
 	}
-	p := query.NewList(ds, w.reader.Setting(ds, who.Viewer, l.Where, time.Time{}), l.Size)
+	p := planner.NewList(ds, w.reader.Setting(ds, who.Viewer, l.Where, time.Time{}), l.Size)
 	if err := p.Choose(l.Fields, nil); err != nil {
 		return nil, err
 	}

@@ -4,8 +4,8 @@ import (
 	"context"
 
 	"eskadel/core/dashboard"
+	"eskadel/core/marks"
 	"eskadel/core/problem"
-	"eskadel/core/query"
 	"eskadel/identity"
 	"eskadel/rights"
 	"eskadel/view"
@@ -92,7 +92,7 @@ type Paging struct {
 
 // Records lists the records behind a mark, by the version of the dashboard that it was
 // drawn from.
-func (l *Look) Records(id string, mark query.Reference, p Paging) (*view.Page, error) {
+func (l *Look) Records(id string, mark marks.Reference, p Paging) (*view.Page, error) {
 	if err := rights.May(l.who, rights.Records, l.thing()); err != nil {
 		return nil, err
 	}

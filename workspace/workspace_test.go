@@ -20,9 +20,9 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/filter"
+	"eskadel/core/marks"
 	"eskadel/core/period"
 	"eskadel/core/problem"
-	"eskadel/core/query"
 	"eskadel/identity"
 	"eskadel/live"
 	"eskadel/localpg/pgtest"
@@ -325,10 +325,10 @@ func TestAMarkIsAnsweredByItsVersion(t *testing.T) {
 	after, err := look().Records("a", mark, workspace.Paging{})
 	require.NoError(t, err)
 	assert.Equal(t, before.Count, after.Count)
-	now, err := look().Records("a", query.Reference{Version: 2, Now: mark.Now}, workspace.Paging{})
+	now, err := look().Records("a", marks.Reference{Version: 2, Now: mark.Now}, workspace.Paging{})
 	require.NoError(t, err)
 	assert.EqualValues(t, 10, now.Count)
-	_, err = look().Records("a", query.Reference{Version: 3, Now: mark.Now}, workspace.Paging{})
+	_, err = look().Records("a", marks.Reference{Version: 3, Now: mark.Now}, workspace.Paging{})
 	assert.Equal(t, problem.NotFound, code(err), "a version that there is not")
 	// What the author allows now decides, and a version of long ago answers nobody but authors.
 	_, err = d.SaveDashboard(ctx, edda, "one", []byte(strings.Replace(string(page("one", "One", widget("a", count(`"every row"`)))), `["records"]`, `[]`, 1)), workspace.On{Revision: 2})

@@ -3,8 +3,10 @@ package calc
 import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
+	"eskadel/core/sql"
 	"eskadel/core/steps"
 )
 
@@ -21,13 +23,13 @@ func Answer(d query.Definition, ds *dataset.Dataset, s query.Setting, sets query
 
 func answer(d query.Definition, ds *dataset.Dataset, s query.Setting, sets query.Sets, ask *steps.Asker) (*Table, error) {
 	if len(d.Also) == 0 {
-		p, err := query.BuildAsking(d, ds, s, ask)
+		p, err := planner.BuildAsking(d, ds, s, ask)
 		if err != nil {
 			return nil, err
 		}
 		return Ask(p, sets, ask)
 	}
-	shared, err := query.BuildShared(d, ds, s, sets, ask)
+	shared, err := planner.BuildShared(d, ds, s, sets, ask)
 	if err != nil {
 		return nil, err
 	}
@@ -35,7 +37,7 @@ func answer(d query.Definition, ds *dataset.Dataset, s query.Setting, sets query
 }
 
 // Ask computes a plan and all that its definition needs besides, but for datasets beside.
-func Ask(p *query.Plan, sets query.Sets, ask *steps.Asker) (*Table, error) {
+func Ask(p *planner.Plan, sets query.Sets, ask *steps.Asker) (*Table, error) {
 	var c *computing
 	var e *earlier
 	goal, err := aimed(p, sets, ask, func(ask *steps.Asker) (err error) {
@@ -49,7 +51,7 @@ func Ask(p *query.Plan, sets query.Sets, ask *steps.Asker) (*Table, error) {
 }
 
 // aimed computes the goal of a plan side by side with what it is the goal of.
-func aimed(p *query.Plan, sets query.Sets, ask *steps.Asker, compute func(*steps.Asker) error) (goal *goal, err error) {
+func aimed(p *planner.Plan, sets query.Sets, ask *steps.Asker, compute func(*steps.Asker) error) (goal *goal, err error) {
 	err = ask.Side(compute, func(ask *steps.Asker) (err error) {
 		goal, err = aim(p, sets, ask)
 		return problem.At("target", err)
@@ -59,7 +61,7 @@ func aimed(p *query.Plan, sets query.Sets, ask *steps.Asker, compute func(*steps
 
 // computed asks for a plan's records and those that they are compared with, and cuts
 // them. kept, where given, says what a cut keeps.
-func computed(p *query.Plan, ask *steps.Asker, kept [][]string) (*computing, *earlier, error) {
+func computed(p *planner.Plan, ask *steps.Asker, kept [][]string) (*computing, *earlier, error) {
 	if p.Several() >= 0 {
 		return overlapping(p, ask.Agreeing(), kept)
 	}
@@ -67,7 +69,7 @@ func computed(p *query.Plan, ask *steps.Asker, kept [][]string) (*computing, *ea
 }
 
 // plainly is computed where each record stands in one group.
-func plainly(p *query.Plan, ask *steps.Asker, kept [][]string) (*computing, *earlier, error) {
+func plainly(p *planner.Plan, ask *steps.Asker, kept [][]string) (*computing, *earlier, error) {
 	if kept != nil {
 		p.Keep(kept) // also where the question must be asked again, the other way
 	}
@@ -109,7 +111,7 @@ func plainly(p *query.Plan, ask *steps.Asker, kept [][]string) (*computing, *ear
 }
 
 // oneByOne asks for a plan's records, then for those that they are compared with.
-func oneByOne(p *query.Plan, ask *steps.Asker) (*computing, *earlier, error) {
+func oneByOne(p *planner.Plan, ask *steps.Asker) (*computing, *earlier, error) {
 	if c, err := sifted(p, ask.Agreeing()); c != nil || err != nil {
 		return c, nil, err
 	}
@@ -137,7 +139,7 @@ func oneByOne(p *query.Plan, ask *steps.Asker) (*computing, *earlier, error) {
 
 // atOnce asks for a plan's records and those that they are compared with in one question;
 // nil where that cannot be, or would be too many rows.
-func atOnce(p *query.Plan, ask *steps.Asker) (*computing, *earlier, error) {
+func atOnce(p *planner.Plan, ask *steps.Asker) (*computing, *earlier, error) {
 	if p.Definition.Compare == nil {
 		return nil, nil, nil
 	}
@@ -161,10 +163,10 @@ func atOnce(p *query.Plan, ask *steps.Asker) (*computing, *earlier, error) {
 }
 
 // listLinked asks for what the dimensions that show empty groups could hold.
-func listLinked(p *query.Plan, linked []steps.Rows, ask *steps.Asker) (err error) {
+func listLinked(p *planner.Plan, linked []steps.Rows, ask *steps.Asker) (err error) {
 	for i, dim := range p.Dims {
 		if dim.Empty && dim.F.IsLink() && err == nil {
-			linked[i], err = ask.Ask(query.NewLinked(p, dim.F))
+			linked[i], err = ask.Ask(sql.NewLinked(&p.Groups, dim.F))
 		}
 	}
 	return err
@@ -184,7 +186,7 @@ func asked(p steps.Question, ask *steps.Asker) (steps.Rows, error) {
 	if err == nil {
 		err = TooMany(rows)
 	}
-	if plan, ok := p.(*query.Plan); ok && err == nil {
+	if plan, ok := p.(*planner.Plan); ok && err == nil {
 		err = Odd(plan, rows)
 	}
 	return rows, err
@@ -192,7 +194,7 @@ func asked(p steps.Question, ask *steps.Asker) (steps.Rows, error) {
 
 // Odd tells whether a value that cannot be computed with is in the sums of a plan that does not
 // leave it out.
-func Odd(p *query.Plan, rows [][]field.Value) error {
+func Odd(p *planner.Plan, rows [][]field.Value) error {
 	for _, row := range rows {
 		for _, v := range row[len(row)-1-len(p.Columns) : len(row)-1] {
 			if _, odd := v.Unreadable(); odd {
@@ -206,14 +208,14 @@ func Odd(p *query.Plan, rows [][]field.Value) error {
 // Recount tells whether a question that gave too many rows can be asked again in a way that
 // gives fewer, since its values or the keys behind a link turned out to be more than was
 // estimated; the plan is that other way then.
-func Recount(p *query.Plan, err error) bool {
+func Recount(p *planner.Plan, err error) bool {
 	why := problem.Of(err)
 	return why != nil && why.Code == problem.TooMany && p.Plainly()
 }
 
 // TooMany tells in words that a plan's rows are more groups than are computed with.
 func TooMany(rows [][]field.Value) error {
-	if len(rows) > query.MostGroups {
+	if len(rows) > sql.MostGroups {
 		return problem.New(problem.TooMany, "by", "This divides the records into more than 100,000 groups. Keep the largest few, or divide by something coarser.")
 	}
 	return nil

@@ -5,8 +5,10 @@ import (
 	"slices"
 
 	"eskadel/core/dataset"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
+	"eskadel/core/sql"
 	"eskadel/core/steps"
 )
 
@@ -64,7 +66,7 @@ func (t *Table) Explain() (out []string) {
 
 // together computes a chart and the datasets beside it on one axis: what the chart's cut
 // keeps is kept of each, and without a cut the axis has the values of all.
-func together(p *query.Shared, sets query.Sets, ask *steps.Asker) (*Table, error) {
+func together(p *planner.Shared, sets query.Sets, ask *steps.Asker) (*Table, error) {
 	var c *computing
 	var e *earlier
 	others := make([]*computing, len(p.Others))
@@ -81,7 +83,7 @@ func together(p *query.Shared, sets query.Sets, ask *steps.Asker) (*Table, error
 		})
 	}
 	goal, err := aimed(p.Plan, sets, ask, func(ask *steps.Asker) error {
-		if !slices.ContainsFunc(p.Dims, query.Dim.Keeps) {
+		if !slices.ContainsFunc(p.Dims, sql.Dim.Keeps) {
 			return ask.Side(compute...)
 		}
 		if err := compute[0](ask); err != nil {

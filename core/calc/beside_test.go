@@ -13,6 +13,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 )
@@ -108,9 +109,9 @@ func TestDatasetsBesideEachOther(t *testing.T) {
 				}
 				// The mark's reference has the chart's own key and the measure's number.
 				ref := table.Reference(0, m, group)
-				behind, set, s, ref, err := d.Behind(ref, base.ds, setting, a)
+				behind, set, s, ref, err := ref.Behind(d, base.ds, setting, a)
 				require.NoError(t, err)
-				p, err := query.NewRecords(behind, set, s, ref)
+				p, err := planner.NewRecords(behind, set, s, ref)
 				require.NoError(t, err)
 				sealed, err := rule.SealAll(p, rule.Viewer{Roles: []string{"all"}})
 				require.NoError(t, err)

@@ -20,7 +20,9 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/marks"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/core/steps"
@@ -70,7 +72,7 @@ func answered(d query.Definition, ds *dataset.Dataset, s query.Setting, a asks) 
 // forced is answered where the database makes the cut and every total, or does not.
 func forced(d query.Definition, ds *dataset.Dataset, s query.Setting, rolled bool, a asks) (*calc.Table, error) {
 	return steps.Answered(func(ask *steps.Asker) (*calc.Table, error) {
-		p, err := query.BuildAsking(d, ds, s, ask)
+		p, err := planner.BuildAsking(d, ds, s, ask)
 		if err != nil {
 			return nil, err
 		}
@@ -355,7 +357,7 @@ func carried(t require.TestingT, table *calc.Table) {
 	grid := chart.MakeGrid(table, &chart.Document{Definition: table.Plan.Definition, Form: chart.Table}, 0)
 	require.Len(t, grid.Rows, len(table.Groups))
 	refs := func(keys []calc.Key) string {
-		out := []query.KeyRef{}
+		out := []marks.Key{}
 		for _, k := range keys {
 			out = append(out, k.Ref())
 		}

@@ -2,7 +2,9 @@ package calc
 
 import (
 	"eskadel/core/field"
+	"eskadel/core/planner"
 	"eskadel/core/query"
+	"eskadel/core/sql"
 )
 
 // fine is one row of a plan's result: its keys and components.
@@ -14,7 +16,7 @@ type fine struct {
 
 // computing is the records of one plan, grouped.
 type computing struct {
-	p        *query.Plan
+	p        *planner.Plan
 	cells    []fine          // all dimensions divided
 	marg     map[place]parts // of every place, cells and totals
 	steps    []Key           // of the time axis
@@ -31,7 +33,7 @@ type computing struct {
 
 // Compute makes a plan's table from the rows its statement returned, without what needs
 // further questions: comparisons and targets. Answer makes those too.
-func Compute(p *query.Plan, rows [][]field.Value) *Table {
+func Compute(p *planner.Plan, rows [][]field.Value) *Table {
 	c := group(p, rows)
 	if !p.Rolled {
 		c.cut(c.choose(nil))
@@ -40,7 +42,7 @@ func Compute(p *query.Plan, rows [][]field.Value) *Table {
 }
 
 // group reads a plan's rows; those of a plan that is not rolled have yet to be cut.
-func group(p *query.Plan, rows [][]field.Value) *computing {
+func group(p *planner.Plan, rows [][]field.Value) *computing {
 	c := &computing{p: p, count: len(p.Dims), marg: map[place]parts{}}
 	for _, d := range p.Dims {
 		if d.Axis != nil {
@@ -93,7 +95,7 @@ func (c *computing) read(rows [][]field.Value) {
 			unplaced[Unplaced{Why: why, Field: c.p.Dims[dim].Field, dim: dim}] += records
 		}
 		for i, d := range c.p.Dims {
-			state := query.StateValue
+			state := sql.StateValue
 			if c.p.Rolled {
 				if !row[0].IsEmpty() {
 					state = int(whole(row[0]))
@@ -105,9 +107,9 @@ func (c *computing) read(rows [][]field.Value) {
 			if d.Labelled() {
 				label = row[0].Exact()
 				if value.IsEmpty() && !row[0].IsEmpty() { // it stands aside
-					state = query.StateNotShown
+					state = sql.StateNotShown
 					if d.F.Several {
-						state = query.StateOthers
+						state = sql.StateOthers
 					}
 				}
 				row = row[1:]
@@ -122,11 +124,11 @@ func (c *computing) read(rows [][]field.Value) {
 				} else if why != "" {
 					cannot(i, why)
 				}
-			case state == query.StateUnreadable || unplaceable(d, value):
+			case state == sql.StateUnreadable || unplaceable(d, value):
 				cannot(i, map[bool]string{true: "outside", false: "unplaceable"}[d.F.IsBin()])
-			case state == query.StateOthers:
+			case state == sql.StateOthers:
 				f.keys[i] = others
-			case state == query.StateNotShown:
+			case state == sql.StateNotShown:
 				f.keys[i], f.at[i] = notShown, 1
 			case value.IsEmpty():
 				f.keys[i], f.at[i] = none, 2
@@ -175,9 +177,9 @@ func (c *computing) read(rows [][]field.Value) {
 }
 
 // unplaceable tells whether a key is that of what no group of a dimension holds.
-func unplaceable(d query.Dim, key field.Value) bool {
+func unplaceable(d sql.Dim, key field.Value) bool {
 	_, unreadable := key.Unreadable()
-	return unreadable || d.Part != 0 && !key.IsEmpty() && whole(key) == query.Unplaceable
+	return unreadable || d.Part != 0 && !key.IsEmpty() && whole(key) == sql.Unplaceable
 }
 
 func whole(v field.Value) int64 {
@@ -189,7 +191,7 @@ func whole(v field.Value) int64 {
 }
 
 // step turns a bucket's number into the key of a step.
-func (c *computing) step(a *query.Axis, bucket field.Value) (*Key, string) {
+func (c *computing) step(a *sql.Axis, bucket field.Value) (*Key, string) {
 	if bucket.IsEmpty() {
 		return nil, "none"
 	}
@@ -209,7 +211,7 @@ func (c *computing) step(a *query.Axis, bucket field.Value) (*Key, string) {
 }
 
 // stepKey is the i-th step of an axis.
-func stepKey(a *query.Axis, i int) Key {
+func stepKey(a *sql.Axis, i int) Key {
 	k := Key{Kind: Step, From: a.Borders[i], To: a.Borders[i+1], Begun: i < a.Begun}
 	k.Partial = a.From && k.From.Before(a.Range.From) || a.To && k.To.After(a.Range.To)
 	if i < a.Begun && i < len(a.Placed)-1 && a.Placed[i+1].Before(k.To) {

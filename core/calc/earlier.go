@@ -6,13 +6,13 @@ import (
 
 	"eskadel/core/field"
 	"eskadel/core/period"
-	"eskadel/core/query"
+	"eskadel/core/planner"
 	"eskadel/core/steps"
 )
 
 // earlier is the records that a chart is compared with, grouped like those now.
 type earlier struct {
-	plan    *query.Earlier
+	plan    *planner.Earlier
 	axis    int        // place of the time axis among the dimensions now, -1 without one
 	stepped *computing // divided by the spans that steps are compared with; nil without any
 	whole   *computing // over the total's range, without the axis; nil where that is nothing
@@ -22,7 +22,7 @@ type earlier struct {
 }
 
 // pair makes what the records before are set beside, without them yet. c is the records now.
-func (c *computing) pair(plan *query.Earlier) *earlier {
+func (c *computing) pair(plan *planner.Earlier) *earlier {
 	e := &earlier{plan: plan, axis: plan.Axis, partner: map[id]*Key{}}
 	for i, r := range plan.Pairing.Steps {
 		if !r.From.IsZero() {
@@ -34,7 +34,7 @@ func (c *computing) pair(plan *query.Earlier) *earlier {
 
 // apart makes of one grouping by the borders of both times the records now, of plan p, and
 // those before. A bucket may be part of both.
-func apart(p *query.Plan, plan *query.Earlier, both *computing) (*computing, *earlier) {
+func apart(p *planner.Plan, plan *planner.Earlier, both *computing) (*computing, *earlier) {
 	c := group(p, nil)
 	e := c.pair(plan)
 	e.once = true
@@ -110,7 +110,7 @@ func (e *earlier) unbound() bool {
 }
 
 // bring asks for the records before. c is the records now.
-func (c *computing) bring(plan *query.Earlier, ask *steps.Asker) (*earlier, error) {
+func (c *computing) bring(plan *planner.Earlier, ask *steps.Asker) (*earlier, error) {
 	e := c.pair(plan)
 	if c.p.Rolled {
 		kept := c.kept()

@@ -10,13 +10,14 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/steps"
 )
 
 // A goal is the target of a plan before it is shared out over the places of a table.
 type goal struct {
-	p        *query.Plan
+	p        *planner.Plan
 	withheld string // why there is none; "" where there is
 	spells   []spell
 	additive bool        // days share out what is planned; a rate is averaged by days
@@ -38,7 +39,7 @@ func spellOf(cal period.Calendar, r period.Range, v field.Value, keys map[int]Ke
 }
 
 // aim finds out the goal of a plan; nil without a target.
-func aim(p *query.Plan, sets query.Sets, ask *steps.Asker) (*goal, error) {
+func aim(p *planner.Plan, sets query.Sets, ask *steps.Asker) (*goal, error) {
 	target := p.Definition.Target
 	if target == nil {
 		return nil, nil

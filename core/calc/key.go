@@ -6,6 +6,7 @@ import (
 	"unique"
 
 	"eskadel/core/field"
+	"eskadel/core/marks"
 	"eskadel/core/query"
 )
 
@@ -112,19 +113,19 @@ func (p place) without(dim int) place {
 }
 
 // Ref is the key as a reference carries it.
-func (k Key) Ref() query.KeyRef {
+func (k Key) Ref() marks.Key {
 	switch k.Kind {
 	case One:
 		is := k.Value.Exact()
-		return query.KeyRef{Is: &is}
+		return marks.Key{Is: &is}
 	case Step:
-		return query.KeyRef{From: &k.From, To: &k.To}
+		return marks.Key{From: &k.From, To: &k.To}
 	case Others:
-		return query.KeyRef{Others: true, Not: k.Not}
+		return marks.Key{Others: true, Not: k.Not}
 	case NotShown:
-		return query.KeyRef{NotShown: true}
+		return marks.Key{NotShown: true}
 	case None:
-		return query.KeyRef{None: true}
+		return marks.Key{None: true}
 	}
-	return query.KeyRef{}
+	return marks.Key{}
 }

@@ -18,9 +18,11 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/sql"
 	"eskadel/source/sourcetest"
 )
 
@@ -220,7 +222,7 @@ func TestKeysOfEveryKindOnEveryPath(t *testing.T) {
 	for i, k := range keyKinds {
 		a := askers[i]
 		k.put(t, conn, records)
-		values, err := query.NewValues(a.ds, "place", setting, "")
+		values, err := planner.NewValues(a.ds, "place", setting, "")
 		require.NoError(t, err)
 		rows, err := sourcetest.One(ctx, a.src, values, builder)
 		require.NoError(t, err, k.name)
@@ -232,7 +234,7 @@ func TestKeysOfEveryKindOnEveryPath(t *testing.T) {
 			}
 			s := setting
 			s.Filters = filter.Compare("place", filter.Is, r[0].Exact())
-			sealed, err := rule.SealAll(query.NewList(a.ds, s, 10), builder)
+			sealed, err := rule.SealAll(planner.NewList(a.ds, s, 10), builder)
 			require.NoError(t, err)
 			listed, err := a.src.Run(ctx, sealed)
 			require.NoError(t, err, k.name)
@@ -258,7 +260,7 @@ func TestKeysOfEveryKindOnEveryPath(t *testing.T) {
 		require.NoError(t, err)
 		beds, err := dataset.Resolve(d, c, nil)
 		require.NoError(t, err, k.name)
-		p := query.NewList(beds, setting, 10)
+		p := planner.NewList(beds, setting, 10)
 		sealed, err := rule.SealAll(p, builder)
 		require.NoError(t, err)
 		listed, err := a.src.Run(ctx, sealed)
@@ -286,7 +288,7 @@ func TestKeysOfEveryKindOnEveryPath(t *testing.T) {
 		i := slices.IndexFunc(keyKinds, func(k keyKind) bool { return k.name == name })
 		s := setting
 		s.Filters = filter.Compare("place", filter.Is, literal)
-		sealed, err := rule.SealAll(query.NewList(askers[i].ds, s, 10), builder)
+		sealed, err := rule.SealAll(planner.NewList(askers[i].ds, s, 10), builder)
 		require.NoError(t, err)
 		listed, err := askers[i].src.Run(ctx, sealed)
 		require.NoError(t, err, name)
@@ -307,7 +309,7 @@ func TestTablesWithoutAKey(t *testing.T) {
 		assert.False(t, ds.Unsure())
 		seen := map[string]int{}
 		for page := range 3 {
-			p := query.NewList(ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, 50)
+			p := planner.NewList(ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, 50)
 			require.NoError(t, p.By(page, "", false))
 			sealed, err := rule.SealAll(p, rule.Viewer{Builder: true})
 			require.NoError(t, err)
@@ -322,7 +324,7 @@ func TestTablesWithoutAKey(t *testing.T) {
 			total += n
 		}
 		assert.Equal(t, 120, total, table.Name)
-		_, err = sourcetest.One(ctx, src, query.NewRows(ds, table, nil), rule.Viewer{Builder: true})
+		_, err = sourcetest.One(ctx, src, sql.NewRows(ds, table, nil), rule.Viewer{Builder: true})
 		require.NoError(t, err)
 		sealed, err := rule.SealAll(profile.New(ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, "").Even(), rule.Viewer{Builder: true})
 		require.NoError(t, err)

@@ -9,6 +9,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	"eskadel/core/sql"
 )
 
 // table puts groups and splits in their final order, fills gaps, computes measures and
@@ -290,7 +291,7 @@ func (c *computing) listed(dim int) (out []*Key) {
 
 // repeating puts the values of a repeating part into the calendar's order, with those
 // that no record has in between.
-func (c *computing) repeating(d query.Dim, seen map[id]bool) []*Key {
+func (c *computing) repeating(d sql.Dim, seen map[id]bool) []*Key {
 	if len(seen) == 0 {
 		return nil
 	}

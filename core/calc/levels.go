@@ -4,7 +4,7 @@ import (
 	"slices"
 
 	"eskadel/core/field"
-	"eskadel/core/query"
+	"eskadel/core/sql"
 )
 
 // inner is what a measure of two levels is made of: the components of each inner group, the
@@ -13,7 +13,7 @@ type inner map[string]parts
 
 // nest puts the components of measures of two levels into the inner group that they are of;
 // a record of none is in none.
-func (out parts) nest(columns []query.Column, m *query.Measuring, group string) {
+func (out parts) nest(columns []sql.Column, m *sql.Measuring, group string) {
 	for i := 0; i < len(columns); i++ {
 		atom := columns[i].Atom
 		if m.Atoms[atom].Outer == "" {
@@ -36,7 +36,7 @@ func (out parts) nest(columns []query.Column, m *query.Measuring, group string) 
 }
 
 // merge adds the inner groups of the same records elsewhere.
-func (n inner) merge(other inner, columns []query.Column) inner {
+func (n inner) merge(other inner, columns []sql.Column) inner {
 	if n == nil {
 		n = make(inner, len(other))
 	}
@@ -47,7 +47,7 @@ func (n inner) merge(other inner, columns []query.Column) inner {
 }
 
 // value computes the measure from those of its inner groups.
-func (n inner) value(a *query.Atom) field.Value {
+func (n inner) value(a *sql.Atom) field.Value {
 	var values []field.Value
 	one := a.Inner()
 	for _, of := range n {

@@ -11,7 +11,8 @@ import (
 	"eskadel/core/aggregate"
 	"eskadel/core/decimal"
 	"eskadel/core/field"
-	"eskadel/core/query"
+	"eskadel/core/planner"
+	"eskadel/core/sql"
 )
 
 // Share returns part ÷ whole; empty when the whole is zero.
@@ -43,7 +44,7 @@ func (p *part) add(q *part) {
 type parts []part
 
 // read takes the components of a row of a plan; group is the inner one that they are of.
-func (out parts) read(row []field.Value, columns []query.Column, m *query.Measuring, group string) parts {
+func (out parts) read(row []field.Value, columns []sql.Column, m *sql.Measuring, group string) parts {
 	for i, v := range row {
 		out[i] = part{is: v}
 	}
@@ -61,7 +62,7 @@ func (out parts) read(row []field.Value, columns []query.Column, m *query.Measur
 }
 
 // merge adds the records of q to p. Only mergeable components come here.
-func (p parts) merge(q parts, columns []query.Column) parts {
+func (p parts) merge(q parts, columns []sql.Column) parts {
 	if p == nil {
 		p = append(parts{}, q...)
 		for i := range p {
@@ -95,7 +96,7 @@ func (p parts) merge(q parts, columns []query.Column) parts {
 }
 
 // blank is what a group without records has: 0 for counts and sums, no value for the others.
-func blank(p *query.Plan) parts {
+func blank(p *planner.Plan) parts {
 	out := make(parts, len(p.Columns))
 	for i, c := range p.Columns {
 		if c.Component.Counts() || p.Atoms[c.Atom].Aggregate.Is().Zero && !p.Atoms[c.Atom].Tallied {
@@ -106,14 +107,14 @@ func blank(p *query.Plan) parts {
 }
 
 // values computes each measure from the components of its atoms.
-func (p parts) values(m *query.Measuring, out []field.Value) {
+func (p parts) values(m *sql.Measuring, out []field.Value) {
 	for i := range out {
 		out[i] = p.value(m, i)
 	}
 }
 
 // value computes one measure.
-func (p parts) value(m *query.Measuring, measure int) field.Value {
+func (p parts) value(m *sql.Measuring, measure int) field.Value {
 	if c := m.Computed[measure]; c.Expr == nil {
 		return p.atom(m, c.Atoms[0])
 	}
@@ -125,8 +126,8 @@ func (p parts) value(m *query.Measuring, measure int) field.Value {
 }
 
 // atom computes one atom: its components stand beside each other.
-func (p parts) atom(m *query.Measuring, a int) field.Value {
-	first := slices.IndexFunc(m.Columns, func(c query.Column) bool { return c.Atom == a })
+func (p parts) atom(m *sql.Measuring, a int) field.Value {
+	first := slices.IndexFunc(m.Columns, func(c sql.Column) bool { return c.Atom == a })
 	atom := &m.Atoms[a]
 	if atom.Outer != "" {
 		return p[first].inner.value(atom)
@@ -135,7 +136,7 @@ func (p parts) atom(m *query.Measuring, a int) field.Value {
 }
 
 // made computes one aggregate from its components, which come first.
-func (p parts) made(a *query.Atom) field.Value {
+func (p parts) made(a *sql.Atom) field.Value {
 	if a.Tallied {
 		return p[0].tally.value(a)
 	}

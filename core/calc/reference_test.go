@@ -20,7 +20,9 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/marks"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/source"
@@ -540,8 +542,8 @@ func (a asker) ask(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewe
 }
 
 // behind lists the records that a reference leads to, with the measure over them and their number.
-func (a asker) behind(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewer, r query.Reference) (field.Value, int64, source.Rows) {
-	p, err := query.NewRecords(d, a.ds, s, r)
+func (a asker) behind(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewer, r marks.Reference) (field.Value, int64, source.Rows) {
+	p, err := planner.NewRecords(d, a.ds, s, r)
 	require.NoError(t, err)
 	sealed, err := rule.SealAll(p, v)
 	require.NoError(t, err)
@@ -732,7 +734,7 @@ func compare(t *rapid.T, a, b *calc.Table) {
 func (a asker) checkDrawer(t *rapid.T, d query.Definition, s query.Setting, v rule.Viewer, table *calc.Table, keys []calc.Key, want int, mark field.Value) {
 	total, count, listed := a.behind(t, d, s, v, table.Reference(0, 0, keys))
 	require.EqualValues(t, want, count)
-	require.Len(t, listed, min(want, query.PageSize))
+	require.Len(t, listed, min(want, planner.PageSize))
 	if want > 0 {
 		require.Equal(t, shown(mark), shown(total), "the records give the mark")
 	}

@@ -12,6 +12,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/marks"
 	"eskadel/core/period"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -52,7 +53,7 @@ func TestRunningFiguresLeadToRecordsThatGiveThem(t *testing.T) {
 		if table.IsEmpty() {
 			return
 		}
-		gives := func(ref query.Reference, measure int, was string, keys ...query.KeyRef) {
+		gives := func(ref marks.Reference, measure int, was string, keys ...marks.Key) {
 			ref.Measure, ref.Keys = measure, keys
 			total, _, _ := base.behind(t, d, s, rule.Viewer{Roles: []string{"all"}}, ref)
 			want := shown(total)
@@ -86,7 +87,7 @@ func TestRunningFiguresLeadToRecordsThatGiveThem(t *testing.T) {
 						withOthers++
 					}
 				}
-				gives(ref, head.Measure, was, append([]query.KeyRef{key}, head.Keys...)...)
+				gives(ref, head.Measure, was, append([]marks.Key{key}, head.Keys...)...)
 			}
 		}
 		if d.Split != nil {
@@ -103,7 +104,7 @@ func TestRunningFiguresLeadToRecordsThatGiveThem(t *testing.T) {
 				if mark == nil || mark.Run == nil {
 					continue
 				}
-				keys := []query.KeyRef{mark.Run.Key}
+				keys := []marks.Key{mark.Run.Key}
 				if series.Key != nil {
 					keys = append(keys, *series.Key)
 				}

@@ -4,14 +4,14 @@ import (
 	"slices"
 	"unique"
 
-	"eskadel/core/query"
+	"eskadel/core/planner"
 	"eskadel/core/steps"
 )
 
 // overlapping computes a plan one of whose dimensions holds several values per record. What
 // is not divided by that is asked for without it, so that each record counts once there, and
 // what a cut of it keeps is found first; the rest is asked for under these.
-func overlapping(p *query.Plan, ask *steps.Asker, kept [][]string) (*computing, *earlier, error) {
+func overlapping(p *planner.Plan, ask *steps.Asker, kept [][]string) (*computing, *earlier, error) {
 	at := p.Several()
 	whole, was, err := computed(p.Without(), ask, left(kept, at))
 	if err != nil {

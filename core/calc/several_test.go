@@ -12,6 +12,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/source/sourcetest"
@@ -48,7 +49,7 @@ func TestAFieldThatHoldsSeveralValues(t *testing.T) {
 			assert.Equal(t, want, outlined(table), doc)
 		}
 	}
-	values, err := query.NewValues(ds, "tags", s, "E")
+	values, err := planner.NewValues(ds, "tags", s, "E")
 	require.NoError(t, err)
 	rows, err := sourcetest.One(ctx, src, values, rule.Viewer{Builder: true})
 	require.NoError(t, err)
@@ -57,7 +58,7 @@ func TestAFieldThatHoldsSeveralValues(t *testing.T) {
 		found = append(found, r[0].Exact()+" "+r[2].Exact())
 	}
 	assert.Equal(t, []string{"deep 2", "wet 2"}, found, "only those that contain what is looked for")
-	list := query.NewList(ds, s, 10)
+	list := planner.NewList(ds, s, 10)
 	require.NoError(t, list.Choose([]string{"tags", "trades"}, nil))
 	sealed, err := rule.SealAll(list, rule.Viewer{Builder: true})
 	require.NoError(t, err)

@@ -8,15 +8,16 @@ import (
 	"eskadel/core/aggregate"
 	"eskadel/core/decimal"
 	"eskadel/core/field"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
-	"eskadel/core/query"
+	"eskadel/core/sql"
 	"eskadel/core/steps"
 )
 
 // sifted groups a plan's records where its median or percentile is had from two questions;
 // nil where it is not, or where that turns out not to be worth it: the plan is asked the
 // plain way then.
-func sifted(p *query.Plan, ask *steps.Asker) (*computing, error) {
+func sifted(p *planner.Plan, ask *steps.Asker) (*computing, error) {
 	if !p.Siftable() {
 		return nil, nil
 	}
@@ -34,7 +35,7 @@ func sifted(p *query.Plan, ask *steps.Asker) (*computing, error) {
 	}
 	c := merged(first, rows)
 	spans, values := c.wanted()
-	if values > query.MostSifted {
+	if values > planner.MostSifted {
 		return nil, nil
 	}
 	second := first.Fetching(spans)
@@ -61,7 +62,7 @@ func column(rows [][]field.Value) (out []field.Value) {
 }
 
 // merged groups rows and makes every total; nothing is cut.
-func merged(p *query.Plan, rows [][]field.Value) *computing {
+func merged(p *planner.Plan, rows [][]field.Value) *computing {
 	c := group(p, rows)
 	c.cut(make([]keeping, c.count))
 	return c
@@ -96,7 +97,7 @@ func (c *computing) wanted() (spans []int, values int64) {
 
 // sifted is which column has the spans.
 func (c *computing) sifted() int {
-	return slices.IndexFunc(c.p.Columns, func(of query.Column) bool { return of.Component == aggregate.TallyValue })
+	return slices.IndexFunc(c.p.Columns, func(of sql.Column) bool { return of.Component == aggregate.TallyValue })
 }
 
 // refine puts the fetched values in the place of their spans, and the lower border of a

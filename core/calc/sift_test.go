@@ -16,7 +16,9 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/field"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
+	"eskadel/core/sql"
 	"eskadel/core/steps"
 )
 
@@ -30,13 +32,13 @@ type sifting struct {
 }
 
 func (a *sifting) Ask(p steps.Question) ([][]field.Value, error) {
-	if _, borders := p.(*query.Borders); borders {
+	if _, borders := p.(*sql.Borders); borders {
 		if _, err := a.asking.Ask(p); err != nil { // it can be asked
 			return nil, err
 		}
 		return a.borders, nil
 	}
-	if plan, ok := p.(*query.Plan); ok && plan.Sifted != nil && plan.Sifted.Only != nil {
+	if plan, ok := p.(*planner.Plan); ok && plan.Sifted != nil && plan.Sifted.Only != nil {
 		a.fetched++
 		if a.fetch != nil {
 			a.fetch()
@@ -174,7 +176,7 @@ func TestOnlyOneMedianOfManyRecordsIsSifted(t *testing.T) {
 		{"few records", []query.Measure{median}, nil, 1_000, false},
 	} {
 		a.ds.Table.Rows = c.rows
-		p, err := query.Build(query.Definition{Version: query.Version, Dataset: "items", Measures: c.measures, By: c.by}, a.ds, a.now, nil)
+		p, err := planner.Build(query.Definition{Version: query.Version, Dataset: "items", Measures: c.measures, By: c.by}, a.ds, a.now, nil)
 		require.NoError(t, err, c.name)
 		assert.Equal(t, c.sifted, p.Siftable(), c.name)
 	}

@@ -6,8 +6,9 @@ import (
 	"eskadel/core/decimal"
 	"eskadel/core/field"
 	"eskadel/core/locale"
+	"eskadel/core/marks"
 	"eskadel/core/period"
-	"eskadel/core/query"
+	"eskadel/core/planner"
 )
 
 // Unplaced counts records that the chart cannot show.
@@ -21,14 +22,14 @@ type Unplaced struct {
 }
 
 // Reference leads to the records that u counts.
-func (u Unplaced) Reference(t *Table, version int) query.Reference {
+func (u Unplaced) Reference(t *Table, version int) marks.Reference {
 	r := t.Reference(version, 0, nil)
 	if u.Why == "unreadable" || u.Why == "undated" {
 		r.Unreadable = u.Field
 		return r
 	}
 	for i, d := range t.Plan.Dims {
-		var k query.KeyRef
+		var k marks.Key
 		if a := d.Axis; i == u.dim && (a == nil || u.Why == "unplaceable") {
 			k.Unreadable = true
 		} else if i == u.dim {
@@ -50,13 +51,13 @@ func (u Unplaced) Reference(t *Table, version int) query.Reference {
 
 // A Table is a chart's computed figures: groups down, splits across, in final order.
 type Table struct {
-	Plan     *query.Plan
+	Plan     *planner.Plan
 	Groups   [][]Key // per group, one key for each By dimension
 	Splits   [][]Key // per split, one key for each level of it; one without keys when there is none
 	Unplaced []Unplaced
-	Dropped  int            // groups that a condition on results, or being zero, took away
-	Compared *query.Earlier // nil without a comparison
-	Targets  *Targets       // nil without a target
+	Dropped  int              // groups that a condition on results, or being zero, took away
+	Compared *planner.Earlier // nil without a comparison
+	Targets  *Targets         // nil without a target
 	Lines    []LineAt
 	Trends   []Trend // per split, when there is a trend or forecast
 
@@ -274,8 +275,8 @@ func (t *Table) Order() (out []string) {
 
 // Reference returns what leads from a mark of the table, given by its keys and measure,
 // to its records. version is that of the published dashboard, 0 for a draft.
-func (t *Table) Reference(version, measure int, keys []Key) query.Reference {
-	r := query.Reference{Version: version, Now: t.Plan.Setting.Now, Measure: measure, Kept: t.Kept()}
+func (t *Table) Reference(version, measure int, keys []Key) marks.Reference {
+	r := marks.Reference{Version: version, Now: t.Plan.Setting.Now, Measure: measure, Kept: t.Kept()}
 	if span, ok := t.Plan.PlacedRange(); ok {
 		r.From, r.To = &span.From, &span.To
 	}
@@ -287,7 +288,7 @@ func (t *Table) Reference(version, measure int, keys []Key) query.Reference {
 
 // Single computes the measure of a list of records and their number from the rows of
 // the list's first statement, of which there is one but for a measure of two levels.
-func Single(p *query.RecordsPlan, rows [][]field.Value) (field.Value, int64) {
+func Single(p *planner.Records, rows [][]field.Value) (field.Value, int64) {
 	var all parts
 	count := int64(0)
 	for _, row := range rows {

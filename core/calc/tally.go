@@ -5,7 +5,7 @@ import (
 
 	"eskadel/core/aggregate"
 	"eskadel/core/field"
-	"eskadel/core/query"
+	"eskadel/core/sql"
 )
 
 // A tally is how often each value occurs, by the value's exact text.
@@ -30,7 +30,7 @@ func (t tally) merge(other tally) tally {
 }
 
 // value computes an atom: the number of different values, the median or a percentile.
-func (t tally) value(a *query.Atom) field.Value {
+func (t tally) value(a *sql.Atom) field.Value {
 	if a.Aggregate == aggregate.Distinct {
 		return field.OfInt(int64(len(t)))
 	}

@@ -13,6 +13,7 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	_ "eskadel/testseed"
 )
@@ -28,7 +29,7 @@ func TestCountsByValueGiveWhatTheSortedListGives(t *testing.T) {
 		for _, name := range []string{"kind", "cost"} {
 			ds.Find(name).Distinct = 5
 		}
-		plan, err := query.Build(d, ds, setting, nil)
+		plan, err := planner.Build(d, ds, setting, nil)
 		require.NoError(t, err)
 		require.True(t, plan.Tallied())
 		byKind, all := map[string][]int64{}, []int64{}

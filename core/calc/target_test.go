@@ -15,7 +15,9 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
+	"eskadel/core/sql"
 	"eskadel/core/steps"
 )
 
@@ -29,10 +31,10 @@ type planned struct {
 }
 
 func (p *planned) Ask(plan steps.Question) ([][]field.Value, error) {
-	if _, bounds := plan.(*query.BoundsPlan); bounds {
+	if _, bounds := plan.(*sql.Bounds); bounds {
 		return [][]field.Value{{field.OfTime(time.Unix(0, 0)), field.OfTime(time.Unix(1<<32, 0))}}, nil
 	}
-	q, ok := plan.(*query.Plan)
+	q, ok := plan.(*planner.Plan)
 	if !ok {
 		return nil, fmt.Errorf("not expected: %T", plan)
 	}
@@ -136,7 +138,7 @@ func TestAPlanWithoutAnAxisEndsWithTheLastDay(t *testing.T) {
 
 func TestConditionsOnResultsKeepTotals(t *testing.T) {
 	d := definition(t, `"measures":[{"count":"records"}],"by":[{"field":"boat"}],"results":[{"at_least":3,"below":9}],"drop_zeros":true`)
-	p, err := query.Build(d, sample.Jobs(), setting, nil)
+	p, err := planner.Build(d, sample.Jobs(), setting, nil)
 	require.NoError(t, err)
 	var rows [][]field.Value
 	for i, n := range []int64{1, 3, 8, 9, 20} {
@@ -155,7 +157,7 @@ func TestOrders(t *testing.T) {
 		{`{"by":"label","descending":true}`, "rework other mishap care"}, {`{"by":"measure"}`, "mishap care other rework"},
 	} {
 		d := definition(t, `"measures":[{"count":"records"}],"by":[{"field":"kind","sort":`+c.sort+`}]`)
-		p, err := query.Build(d, sample.Jobs(), setting, nil)
+		p, err := planner.Build(d, sample.Jobs(), setting, nil)
 		require.NoError(t, err)
 		var rows [][]field.Value
 		for kind, n := range map[string]int64{"care": 2, "mishap": 1, "rework": 7, "other": 3} {

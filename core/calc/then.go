@@ -7,7 +7,9 @@ import (
 
 	"eskadel/core/decimal"
 	"eskadel/core/field"
+	"eskadel/core/planner"
 	"eskadel/core/query"
+	"eskadel/core/sql"
 )
 
 // drop takes away the groups that do not meet the conditions on results, and those that
@@ -239,7 +241,7 @@ func (t *Table) RestartsAt(measure, g int) bool {
 }
 
 // axisOf is the time axis of a plan, nil without one.
-func axisOf(p *query.Plan) *query.Axis {
+func axisOf(p *planner.Plan) *sql.Axis {
 	for _, d := range p.Dims {
 		if d.Axis != nil {
 			return d.Axis

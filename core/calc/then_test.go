@@ -14,12 +14,13 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 )
 
 // figures computes a chart and writes what is shown of its first measure, group by group.
 func figures(t *testing.T, doc string, rows ...[]field.Value) string {
-	p, err := query.Build(definition(t, doc), sample.Jobs(), setting, nil)
+	p, err := planner.Build(definition(t, doc), sample.Jobs(), setting, nil)
 	require.NoError(t, err)
 	table := calc.Compute(p, rows)
 	var out []string
@@ -88,7 +89,7 @@ func TestRanksAndSharesOfGroups(t *testing.T) {
 func TestTotalsAreThoseOfPlainLoops(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		d := query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}, By: []query.Dimension{{Field: "kind"}, {Field: "boat"}}, Split: &query.Dimension{Field: "late"}}
-		p, err := query.Build(d, sample.Jobs(), setting, nil)
+		p, err := planner.Build(d, sample.Jobs(), setting, nil)
 		require.NoError(t, err)
 		many := rapid.SampledFrom([]int{2, 9, 40}).Draw(t, "values")
 		seen, byKind, byLate := map[string]bool{}, map[string]int64{}, map[string]int64{}

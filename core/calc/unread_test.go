@@ -15,7 +15,9 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/field"
+	"eskadel/core/marks"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/core/steps"
@@ -76,7 +78,7 @@ func TestUnreadableValuesAreCountedAndListed(t *testing.T) {
 			}
 		}
 	})
-	_, err := query.NewRecords(query.Definition{Version: query.Version, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, ds, s, query.Reference{Unreadable: "amount"})
+	_, err := planner.NewRecords(query.Definition{Version: query.Version, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, ds, s, marks.Reference{Unreadable: "amount"})
 	require.ErrorContains(t, err, "has changed", "nothing of the chart stands on the field")
 }
 

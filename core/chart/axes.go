@@ -10,6 +10,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/format"
 	"eskadel/core/locale"
+	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
@@ -128,7 +129,7 @@ func running(t *calc.Table, of []calc.Measured, g, s, m int) *Run {
 	}
 	if k := t.Groups[first][last]; k.Kind == calc.Step {
 		to := t.Groups[g][last].To
-		run.Key = query.KeyRef{From: &k.From, To: &to}
+		run.Key = marks.Key{From: &k.From, To: &to}
 	}
 	if of[m].Additive() {
 		run.Was = sum.Exact()

@@ -17,7 +17,9 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
+	"eskadel/core/marks"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	_ "eskadel/testseed"
 )
@@ -33,7 +35,7 @@ func table(t require.TestingT, doc string, rows ...[]field.Value) (*chart.Docume
 func tableOf(t require.TestingT, ds *dataset.Dataset, doc string, rows ...[]field.Value) (*chart.Document, *calc.Table) {
 	d, err := chart.Read([]byte(doc))
 	require.NoError(t, err)
-	p, err := query.Build(d.Computed(ds), ds, query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
+	p, err := planner.Build(d.Computed(ds), ds, query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
 	return d, calc.Compute(p, rows)
 }
@@ -85,7 +87,7 @@ func TestOthersAndTotalsComeFromRecords(t *testing.T) {
 	assert.Equal(t, "£10.00", g.Rows[0].Cells[1].Text)
 	assert.Equal(t, "2.5", g.Rows[1].Cells[1].Exact, "(6 + 4) ÷ 4 records, not the average of 2 and 4")
 	assert.Equal(t, "4", g.Total[1].Exact, "20 ÷ 5")
-	assert.Equal(t, []query.KeyRef{{Others: true}}, g.Rows[1].Keys)
+	assert.Equal(t, []marks.Key{{Others: true}}, g.Rows[1].Keys)
 	assert.Equal(t, [][]string{{"a"}}, g.Reference.Kept)
 }
 
@@ -206,7 +208,7 @@ func TestWhatAFormCannotCarryIsCut(t *testing.T) {
 		b, err := json.Marshal(fit)
 		require.NoError(t, err)
 		assert.Contains(t, string(b), c.cut)
-		again, err := query.Build(fit.Computed(sample.Jobs()), sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
+		again, err := planner.Build(fit.Computed(sample.Jobs()), sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
 		require.NoError(t, err)
 		if again.Rolled {
 			continue // whose rows the database cuts
@@ -251,7 +253,7 @@ func FuzzChartDocument(f *testing.F) {
 		if err != nil || d.Check(sample.Jobs()) != nil {
 			return
 		}
-		_, err = query.NewExtent(d.Definition, sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)})
+		_, err = planner.NewExtent(d.Definition, sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)})
 		require.NoError(t, err, "what is checked can be planned")
 	})
 }

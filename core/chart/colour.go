@@ -9,7 +9,7 @@ import (
 
 	"eskadel/core/calc"
 	"eskadel/core/format"
-	"eskadel/core/query"
+	"eskadel/core/sql"
 )
 
 // colours gives each split value its colour.
@@ -38,7 +38,7 @@ func (d *drawer) groupColours() []string {
 // own text, so that it has the same colour on every chart. Where two values that are
 // shown would share one and the dashboard has no colours yet, the later in byte order
 // takes the next free.
-func (d *drawer) valueColours(dim query.Dim, keys []calc.Key) []string {
+func (d *drawer) valueColours(dim sql.Dim, keys []calc.Key) []string {
 	out, names := make([]string, len(keys)), make([]string, len(keys))
 	order := make([]int, len(keys))
 	for i, k := range keys {

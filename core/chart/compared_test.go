@@ -17,6 +17,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/steps"
 )
@@ -36,7 +37,7 @@ type desk struct {
 
 func (d *desk) Ask(q steps.Question) (rows [][]field.Value, err error) {
 	d.asked++
-	p, divides := q.(*query.Plan)
+	p, divides := q.(*planner.Plan)
 	if !divides { // where the records lie
 		first, last := at(d.jobs[0].opened), at(d.jobs[len(d.jobs)-1].opened)
 		return [][]field.Value{{first, last, first, last}}, nil
@@ -272,7 +273,7 @@ func TestTipsAndLabelsSayWhatIsPicked(t *testing.T) {
 func TestSiblingsShareAScaleAndAnOrder(t *testing.T) {
 	doc, tab := answered(t, `"measures":[{"sum":"cost"}],"by":[{"field":"kind"}],"form":"bars"`, twoYears...)
 	alike := doc.Alike(-50, 200, []string{"rework", "care"}, sample.Jobs())
-	p, err := query.Build(alike.Definition, sample.Jobs(), tab.Plan.Setting, nil)
+	p, err := planner.Build(alike.Definition, sample.Jobs(), tab.Plan.Setting, nil)
 	require.NoError(t, err)
 	rows, err := (&desk{jobs: twoYears}).Ask(p)
 	require.NoError(t, err)

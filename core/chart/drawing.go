@@ -13,6 +13,7 @@ import (
 	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/query"
+	"eskadel/core/sql"
 )
 
 // drawer makes one drawing.
@@ -127,7 +128,7 @@ func whole(v field.Value) int { return int(v.Float()) }
 
 // key is how a key is called in this chart, and which records it stands for, as the
 // reading line says it: "opened week of 3 March 2026".
-func (f *Finish) key(m *locale.Manner, k calc.Key, dim query.Dim) (short, full, words string) {
+func (f *Finish) key(m *locale.Manner, k calc.Key, dim sql.Dim) (short, full, words string) {
 	short, full = format.Key(m, k, dim)
 	words = locale.Lower(dim.F.Label) + " " + full
 	if own := f.Names[full]; own != "" {

@@ -9,6 +9,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/format"
 	"eskadel/core/locale"
+	"eskadel/core/marks"
 	"eskadel/core/query"
 )
 
@@ -19,7 +20,7 @@ type Grid struct {
 	Rows  []Row     `json:"rows"`
 	Total []Cell    `json:"total,omitempty"` // from records, not a sum of cells
 	// Reference, with the keys and measure of a cell, leads to its records.
-	Reference query.Reference `json:"reference"`
+	Reference marks.Reference `json:"reference"`
 	Nested    bool            `json:"nested,omitempty"` // rows have levels that open and close
 	By        int             `json:"by"`               // how many keys a row of the finest level has
 	Levels    []string        `json:"levels,omitempty"` // of a nested grid: what each level is divided by
@@ -40,25 +41,25 @@ type SpanHeading struct {
 // A Heading is a column's title. A column of numbers has its measure, what of it stands
 // there and, where the chart is split, the split's keys and words.
 type Heading struct {
-	Label   string         `json:"label"`
-	Number  bool           `json:"number"`
-	Measure int            `json:"measure,omitempty"`
-	Shows   string         `json:"shows,omitempty"` // before, change, percent, target or reached; the figure when left out
-	Keys    []query.KeyRef `json:"keys,omitempty"`
-	Words   string         `json:"words,omitempty"`
-	Total   bool           `json:"total,omitempty"` // over what is divided elsewhere
+	Label   string      `json:"label"`
+	Number  bool        `json:"number"`
+	Measure int         `json:"measure,omitempty"`
+	Shows   string      `json:"shows,omitempty"` // before, change, percent, target or reached; the figure when left out
+	Keys    []marks.Key `json:"keys,omitempty"`
+	Words   string      `json:"words,omitempty"`
+	Total   bool        `json:"total,omitempty"` // over what is divided elsewhere
 }
 
 // A Row is one group with its keys and words.
 type Row struct {
-	Cells  []Cell         `json:"cells"`
-	Keys   []query.KeyRef `json:"keys,omitempty"`
-	Words  string         `json:"words,omitempty"`
-	Total  bool           `json:"total,omitempty"`  // over the rows below it, from records
-	Level  int            `json:"level,omitempty"`  // of a nested row, 0 for the outermost
-	Folds  bool           `json:"folds,omitempty"`  // it has rows below it
-	Open   bool           `json:"open,omitempty"`   // and they are shown at first
-	Hidden bool           `json:"hidden,omitempty"` // it lies below a closed row
+	Cells  []Cell      `json:"cells"`
+	Keys   []marks.Key `json:"keys,omitempty"`
+	Words  string      `json:"words,omitempty"`
+	Total  bool        `json:"total,omitempty"`  // over the rows below it, from records
+	Level  int         `json:"level,omitempty"`  // of a nested row, 0 for the outermost
+	Folds  bool        `json:"folds,omitempty"`  // it has rows below it
+	Open   bool        `json:"open,omitempty"`   // and they are shown at first
+	Hidden bool        `json:"hidden,omitempty"` // it lies below a closed row
 }
 
 // A Cell is one text of a grid. A number's cell is a mark: its keys are those of its row
@@ -170,7 +171,7 @@ func (d *Drawing) stages() *Grid {
 	}
 	for i, stage := range d.Groups {
 		m := reached.Marks[i]
-		r := Row{Cells: []Cell{{Text: stage.Full}, {Text: m.Label, Exact: m.Exact, Number: true}}, Keys: []query.KeyRef{stage.Key}, Words: stage.Words}
+		r := Row{Cells: []Cell{{Text: stage.Full}, {Text: m.Label, Exact: m.Exact, Number: true}}, Keys: []marks.Key{stage.Key}, Words: stage.Words}
 		if rates {
 			for _, of := range []rate{stage.step, stage.overall} {
 				r.Cells = append(r.Cells, Cell{Text: of.Text, Exact: of.Exact, Number: true, Plain: true})
@@ -300,7 +301,7 @@ func exactly(text string, k calc.Key) Cell {
 
 // row begins a row with its group.
 func (w *gridder) row(group []calc.Key) Row {
-	r := Row{Cells: make([]Cell, 0, len(group)+len(w.columns)), Keys: make([]query.KeyRef, 0, len(group))}
+	r := Row{Cells: make([]Cell, 0, len(group)+len(w.columns)), Keys: make([]marks.Key, 0, len(group))}
 	var words []string
 	for d, k := range group {
 		_, full, phrase := w.finish.key(w.t.Manner(), k, w.t.Plan.Dims[d])

@@ -11,7 +11,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/format"
 	"eskadel/core/period"
-	"eskadel/core/query"
+	"eskadel/core/planner"
 )
 
 // MostListed is how many records a board, a calendar and the like may carry.
@@ -139,7 +139,7 @@ func (r Roles) Fields() (out []*dataset.Field) {
 
 // A Listed is what a form that lists records is made from.
 type Listed struct {
-	Plan  *query.RecordsPlan
+	Plan  *planner.Records
 	Rows  [][]field.Value // addresses' columns, then the plan's fields
 	Count int64
 	Now   time.Time

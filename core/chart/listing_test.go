@@ -14,6 +14,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
@@ -39,7 +40,7 @@ func list(t *testing.T, doc string, more int, records ...of) (*chart.Listing, er
 	london, err := time.LoadLocation("Europe/London")
 	require.NoError(t, err)
 	cal := period.ISO(london)
-	p := query.NewList(ds, query.Setting{Now: now, Calendar: cal}, 500)
+	p := planner.NewList(ds, query.Setting{Now: now, Calendar: cal}, 500)
 	var names []string
 	for _, f := range chart.RolesOf(d, ds).Fields() {
 		names = append(names, f.Name)

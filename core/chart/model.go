@@ -2,6 +2,7 @@ package chart
 
 import (
 	"eskadel/core/field"
+	"eskadel/core/marks"
 	"eskadel/core/query"
 )
 
@@ -36,23 +37,23 @@ type Drawing struct {
 	Notes     []string        `json:"-"`
 	Summary   string          `json:"summary"`         // for those who do not see it
 	Hints     []string        `json:"hints,omitempty"` // for the author: what of the finish has no effect
-	Reference query.Reference `json:"reference"`
+	Reference marks.Reference `json:"reference"`
 }
 
 // A Group is a place on the category axis: a step, a slice, a stage, a spoke, a point.
 type Group struct {
-	Label   string       `json:"label"`
-	Full    string       `json:"full"`
-	Short   string       `json:"short,omitempty"` // of a repeating part: where there is little room
-	Rank    int          `json:"rank,omitempty"`  // along time: how large a unit of the calendar begins with it
-	Partial bool         `json:"partial,omitempty"`
-	Ahead   bool         `json:"ahead,omitempty"` // a forecast step, which has no records
-	Key     query.KeyRef `json:"key"`
-	Words   string       `json:"words"` // the condition it stands for: "opened week of 3 March 2026"
-	Colour  string       `json:"colour,omitempty"`
-	Rate    string       `json:"rate,omitempty"` // of a funnel: what goes on from the stage before
-	step    rate         // the same exactly
-	overall rate         // of the first stage
+	Label   string    `json:"label"`
+	Full    string    `json:"full"`
+	Short   string    `json:"short,omitempty"` // of a repeating part: where there is little room
+	Rank    int       `json:"rank,omitempty"`  // along time: how large a unit of the calendar begins with it
+	Partial bool      `json:"partial,omitempty"`
+	Ahead   bool      `json:"ahead,omitempty"` // a forecast step, which has no records
+	Key     marks.Key `json:"key"`
+	Words   string    `json:"words"` // the condition it stands for: "opened week of 3 March 2026"
+	Colour  string    `json:"colour,omitempty"`
+	Rate    string    `json:"rate,omitempty"` // of a funnel: what goes on from the stage before
+	step    rate      // the same exactly
+	overall rate      // of the first stage
 }
 
 // A rate is a part of something, written and exactly.
@@ -69,18 +70,18 @@ const (
 // A Series is the marks of one split value or measure, one per group; a mark without a
 // value is null.
 type Series struct {
-	Name    string        `json:"name"`
-	Colour  string        `json:"colour"` // a name of the palette, c1 … c10, others or none, or a colour of the pick list, #1D3557
-	As      string        `json:"as"`     // column, line, area, tick, slice, cell, point …
-	Role    string        `json:"role,omitempty"`
-	Second  bool          `json:"second,omitempty"` // measured on the second axis
-	Stack   bool          `json:"stack,omitempty"`  // one of those that stand on each other
-	Measure int           `json:"measure"`
-	Of      int           `json:"of"` // the series that before, target, trend and forecast belong to
-	Key     *query.KeyRef `json:"key,omitempty"`
-	Words   string        `json:"words,omitempty"` // of a split value: "kind rework"
-	Total   string        `json:"total,omitempty"`
-	Marks   []*Mark       `json:"marks"`
+	Name    string     `json:"name"`
+	Colour  string     `json:"colour"` // a name of the palette, c1 … c10, others or none, or a colour of the pick list, #1D3557
+	As      string     `json:"as"`     // column, line, area, tick, slice, cell, point …
+	Role    string     `json:"role,omitempty"`
+	Second  bool       `json:"second,omitempty"` // measured on the second axis
+	Stack   bool       `json:"stack,omitempty"`  // one of those that stand on each other
+	Measure int        `json:"measure"`
+	Of      int        `json:"of"` // the series that before, target, trend and forecast belong to
+	Key     *marks.Key `json:"key,omitempty"`
+	Words   string     `json:"words,omitempty"` // of a split value: "kind rework"
+	Total   string     `json:"total,omitempty"`
+	Marks   []*Mark    `json:"marks"`
 }
 
 // A Mark is one drawn thing. The words of its series and group say what it stands for.
@@ -105,8 +106,8 @@ type Mark struct {
 
 // A Run is what a running figure goes over.
 type Run struct {
-	Key query.KeyRef `json:"key"`
-	Was string       `json:"was"` // the measure over all of its records
+	Key marks.Key `json:"key"`
+	Was string    `json:"was"` // the measure over all of its records
 }
 
 // A CategoryAxis is how the groups' axis looks.

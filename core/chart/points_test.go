@@ -15,6 +15,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 )
 
@@ -77,7 +78,7 @@ func TestRiskGridsScoreByPlace(t *testing.T) {
 		d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind","empty":true}],"split":{"field":"boat","empty":true},"form":"risk grid"` + finish + `}`))
 		require.NoError(t, err)
 		require.NoError(t, d.Check(ds))
-		p, err := query.Build(d.Computed(sample.Jobs()), ds, query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
+		p, err := planner.Build(d.Computed(sample.Jobs()), ds, query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
 		require.NoError(t, err)
 		out, err := chart.Draw(calc.Compute(p, [][]field.Value{row("rework", "grave", 5, 5), row("care", "slight", 1, 1), row("care", nil, 2, 2)}), d, 0)
 		require.NoError(t, err)

@@ -16,6 +16,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 )
 
@@ -40,7 +41,7 @@ func TestSummariesAreTrueInEveryForm(t *testing.T) {
 			doc := docs[form]
 			d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs",` + doc + `,"form":` + form + `}`))
 			require.NoError(t, err)
-			p, err := query.Build(d.Computed(sample.Jobs()), sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
+			p, err := planner.Build(d.Computed(sample.Jobs()), sample.Jobs(), query.Setting{Now: now, Calendar: period.ISO(time.UTC)}, nil)
 			require.NoError(t, err)
 			var rows [][]field.Value
 			for i := range 8 {

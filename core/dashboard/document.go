@@ -13,9 +13,9 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/marks"
 	"eskadel/core/period"
 	"eskadel/core/problem"
-	"eskadel/core/query"
 	"eskadel/core/upgrade"
 )
 
@@ -78,7 +78,7 @@ func (f Filter) suits(x *dataset.Field) bool {
 // "at_most": "10"} with one of them or both, or {"viewer": "yard"}.
 type Setting struct {
 	Range  *period.Relative
-	Values []query.KeyRef
+	Values []marks.Key
 	Span   *Span
 	Viewer string
 }
@@ -136,7 +136,7 @@ func (s *Setting) UnmarshalJSON(b []byte) error {
 			return err
 		}
 		for _, raw := range raws {
-			var v query.KeyRef
+			var v marks.Key
 			var o filter.Operand
 			if raw[0] == '{' {
 				if err := problem.Decode(raw, &v); err != nil {
@@ -265,7 +265,7 @@ func (f Filter) Fits(s *Setting) error {
 		return problem.New(problem.Invalid, "", "A date filter is set to a range of dates, and no other is.")
 	case (f.Kind == Numbers) != (s.Span != nil):
 		return problem.New(problem.Invalid, "", "A number filter is set to numbers from and to, and no other is.")
-	case f.Kind == YesNo && slices.ContainsFunc(s.Values, func(k query.KeyRef) bool { return k.Is == nil || *k.Is != "true" && *k.Is != "false" }):
+	case f.Kind == YesNo && slices.ContainsFunc(s.Values, func(k marks.Key) bool { return k.Is == nil || *k.Is != "true" && *k.Is != "false" }):
 		return problem.New(problem.Invalid, "", "A filter of yes or no is set to true or to false.")
 	}
 	return nil

@@ -6,6 +6,7 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
+	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
@@ -23,7 +24,7 @@ type State struct {
 // A Narrowing is one or more chosen marks of a widget.
 type Narrowing struct {
 	Widget string            `json:"widget"`
-	Marks  []query.Reference `json:"marks"`
+	Marks  []marks.Reference `json:"marks"`
 	Words  string            `json:"words"` // as the marks named themselves
 }
 

@@ -15,6 +15,7 @@ import (
 	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	"eskadel/core/sql"
 )
 
 // Nothing stands where there is no value.
@@ -367,7 +368,7 @@ func Called(ds *dataset.Dataset, n int64) string {
 }
 
 // Step writes a step of a time axis: short for an axis, full for a sentence.
-func Step(m *locale.Manner, k calc.Key, a *query.Axis) (short, full string) {
+func Step(m *locale.Manner, k calc.Key, a *sql.Axis) (short, full string) {
 	t := k.From.In(a.Calendar.Zone)
 	year := t.Format("2006")
 	fiscal := a.Calendar.FiscalStart
@@ -401,7 +402,7 @@ func Step(m *locale.Manner, k calc.Key, a *query.Axis) (short, full string) {
 }
 
 // Key writes a key of a dimension: short for an axis, full for a sentence.
-func Key(m *locale.Manner, k calc.Key, d query.Dim) (short, full string) {
+func Key(m *locale.Manner, k calc.Key, d sql.Dim) (short, full string) {
 	switch k.Kind {
 	case calc.Step:
 		return Step(m, k, d.Axis)

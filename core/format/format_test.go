@@ -14,7 +14,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/locale"
 	"eskadel/core/period"
-	"eskadel/core/query"
+	"eskadel/core/sql"
 	_ "eskadel/testseed"
 )
 
@@ -80,7 +80,7 @@ func TestSteps(t *testing.T) {
 		{period.Hour, period.ISO(london), "5 Oct 00:00", "5 October 2026, 00:00 BST"},
 		{period.Minute, period.ISO(london), "00:00", "5 October 2026, 00:00"},
 	} {
-		short, full := Step(nil, calc.Key{Kind: calc.Step, From: at}, &query.Axis{Grain: c.grain, Calendar: c.cal})
+		short, full := Step(nil, calc.Key{Kind: calc.Step, From: at}, &sql.Axis{Grain: c.grain, Calendar: c.cal})
 		assert.Equal(t, []string{c.short, c.full}, []string{short, full})
 	}
 }

@@ -1,6 +1,6 @@
-// Package query turns a chart's definition into a plan: the SQL that the database
-// groups with, and what is to be done with its rows (see core/calc). It runs nothing,
-// and a plan it makes cannot be run before core/rule has sealed it.
+// Package query is what a chart says that it computes: measures of a dataset, what divides
+// them, which records count, what they are compared with. It reads and checks that, and
+// knows nothing of how it is asked: see core/planner and core/sql.
 package query
 
 import (
@@ -8,9 +8,11 @@ import (
 	"slices"
 	"time"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/formula"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/statement"
@@ -34,11 +36,11 @@ type Dimension struct {
 // MostKept is how many values a cut may keep.
 const MostKept = 1000
 
-// cut is how many values are kept, 0 for all.
-func (d Dimension) cut() int { return d.Largest + d.Smallest }
+// Cut is how many values are kept, 0 for all.
+func (d Dimension) Cut() int { return d.Largest + d.Smallest }
 
-// keeps tells whether some values may be put together, or left out.
-func (d Dimension) keeps() bool { return d.cut() > 0 || d.Least > 0 }
+// Keeps tells whether some values may be put together, or left out.
+func (d Dimension) Keeps() bool { return d.Cut() > 0 || d.Least > 0 }
 
 // A Sort orders the values of a dimension. Without one, dates go by time, listed values by
 // their list, others by the first measure, largest first. A cut keeps the first by the
@@ -230,7 +232,7 @@ func (d Definition) checkDimensions(ds *dataset.Dataset) error {
 	seen, dates := map[string]Dimension{}, 0
 	for i, dim := range d.Dimensions() {
 		place := d.place(i)
-		f, err := visible(ds, dim.Field)
+		f, err := Visible(ds, dim.Field)
 		if err != nil {
 			return problem.At(place, err)
 		}
@@ -257,7 +259,7 @@ func (d Definition) checkDimensions(ds *dataset.Dataset) error {
 			if f.Type == field.Date && dim.Grain != 0 && dim.Grain < period.Day {
 				return problem.New(problem.Invalid, place+".grain", "%s has no time of day, so it cannot be divided by %s.", f.Label, dim.Grain)
 			}
-			if dim.cut() != 0 || dim.Empty || dim.Sort != nil && dim.Sort.By != "list" {
+			if dim.Cut() != 0 || dim.Empty || dim.Sort != nil && dim.Sort.By != "list" {
 				return problem.New(problem.Invalid, place+".largest", "Steps of a time axis stand in order and are not cut; set a range of dates instead.")
 			}
 		case dim.Grain != 0:
@@ -277,7 +279,7 @@ func (d Definition) checkInstead(ds *dataset.Dataset) error {
 		own = *d.Where
 	}
 	for i, name := range d.Instead {
-		f, err := visible(ds, name)
+		f, err := Visible(ds, name)
 		if err != nil {
 			return problem.At(fmt.Sprintf("instead[%d]", i), err)
 		}
@@ -291,7 +293,7 @@ func (d Definition) checkInstead(ds *dataset.Dataset) error {
 // checkCut checks what is kept of a dimension, and its order.
 func (d Definition) checkCut(i int, dim Dimension, ds *dataset.Dataset) error {
 	switch {
-	case dim.Largest < 0 || dim.Smallest < 0 || dim.cut() > MostKept || dim.Others && dim.cut() == 0:
+	case dim.Largest < 0 || dim.Smallest < 0 || dim.Cut() > MostKept || dim.Others && dim.Cut() == 0:
 		return problem.New(problem.Invalid, "largest", "Keep from 1 to %d of the largest or of the smallest.", MostKept)
 	case dim.Largest > 0 && dim.Smallest > 0:
 		return problem.New(problem.Invalid, "smallest", "Keep the largest or the smallest, not both.")
@@ -299,10 +301,10 @@ func (d Definition) checkCut(i int, dim Dimension, ds *dataset.Dataset) error {
 		return problem.New(problem.Invalid, "least", "Values below 0 to 50 percent join Others.")
 	case dim.Least > 0 && (dim.Within || !d.mergeable(ds) || !d.Measures[0].Additive()):
 		return problem.New(problem.Invalid, "least", "Values below a share join Others where the first measure adds up, which is a count or a sum, and nothing is cut within each group.")
-	case dim.Within && (dim.cut() == 0 || i == 0 || i >= len(d.By) || d.By[i-1].OnAxis(ds)):
+	case dim.Within && (dim.Cut() == 0 || i == 0 || i >= len(d.By) || d.By[i-1].OnAxis(ds)):
 		return problem.New(problem.Invalid, "within", "Within each value of what? A cut within needs a group before it that is not a time axis.")
 	}
-	if (dim.Within || dim.cut() > 0 && dim.Sort.Compared()) && !d.mergeable(ds) {
+	if (dim.Within || dim.Cut() > 0 && dim.Sort.Compared()) && !d.mergeable(ds) {
 		return problem.New(problem.Invalid, "within", "A cut within each group, or by a comparison, needs measures that can be put together from parts; medians, percentiles and numbers of different values cannot.")
 	}
 	s := dim.Sort
@@ -322,20 +324,35 @@ func (d Definition) checkCut(i int, dim Dimension, ds *dataset.Dataset) error {
 
 // mergeable tells whether all measures can be had from their parts.
 func (d Definition) mergeable(ds *dataset.Dataset) bool {
-	m, err := measure(d.Measures, ds, Setting{Calendar: period.ISO(time.UTC)})
-	return err == nil && m.mergeable()
+	return !slices.ContainsFunc(d.Measures, func(m Measure) bool { return !m.mergeable(ds) })
+}
+
+// mergeable tells whether the measure can be had from its parts.
+func (m Measure) mergeable(ds *dataset.Dataset) bool {
+	e, err := m.Expr(ds)
+	switch {
+	case err != nil:
+		return false
+	case m.Of != nil:
+		return m.Of.Aggregate.Is().Mergeable
+	case e == nil:
+		return m.Aggregate.Is().Mergeable
+	}
+	return !slices.ContainsFunc(e.Aggregates(), func(call formula.Aggregate) bool {
+		return call.Of != nil && call.Distinct || !aggregate.InFormula(call.Func).Mergeable
+	})
 }
 
 // checkResults checks what is done with results.
 func (d Definition) checkResults(ds *dataset.Dataset) error {
 	if d.Compare != nil {
-		if f, _, err := d.compared(ds); err != nil {
+		if f, _, err := d.Compared(ds); err != nil {
 			return problem.At("compare", err)
 		} else if d.Compare.Range != nil {
 			if err := d.Compare.Range.Check(); err != nil {
 				return problem.At("compare.range", err)
 			}
-		} else if _, twice := d.laid(f.Name); twice {
+		} else if _, twice := d.Laid(f.Name); twice {
 			return problem.New(problem.Invalid, "compare", "Years laid over each other are compared already.")
 		}
 	}
@@ -372,8 +389,8 @@ func (d Dimension) OnAxis(ds *dataset.Dataset) bool {
 	return f != nil && f.Type.Temporal() && d.Part == 0
 }
 
-// laid finds the repeating part over which years of a date are laid.
-func (d Definition) laid(name string) (part period.Part, ok bool) {
+// Laid finds the repeating part over which years of a date are laid.
+func (d Definition) Laid(name string) (part period.Part, ok bool) {
 	axis := false
 	for _, dim := range d.Dimensions() {
 		if dim.Field == name && dim.Part != 0 {
@@ -385,9 +402,9 @@ func (d Definition) laid(name string) (part period.Part, ok bool) {
 	return part, axis && part != 0
 }
 
-// compared finds the date whose condition a comparison shifts, and its place among the
+// Compared finds the date whose condition a comparison shifts, and its place among the
 // dimensions, -1 where it does not divide the chart.
-func (d Definition) compared(ds *dataset.Dataset) (*dataset.Field, int, error) {
+func (d Definition) Compared(ds *dataset.Dataset) (*dataset.Field, int, error) {
 	for i, dim := range d.Dimensions() {
 		if dim.OnAxis(ds) {
 			return ds.Find(dim.Field), i, nil
@@ -403,15 +420,15 @@ func (d Definition) compared(ds *dataset.Dataset) (*dataset.Field, int, error) {
 	if name == "" {
 		return nil, 0, problem.New(problem.Missing, "on", "Compared by which date?")
 	}
-	f, err := visible(ds, name)
+	f, err := Visible(ds, name)
 	if err == nil && !f.Type.Temporal() {
 		err = problem.New(problem.Invalid, "on", "%s is not a date.", f.Label)
 	}
 	return f, -1, err
 }
 
-// visible finds a field that charts may refer to: to them a hidden one does not exist.
-func visible(ds *dataset.Dataset, name string) (*dataset.Field, error) {
+// Visible finds a field that charts may refer to: to them a hidden one does not exist.
+func Visible(ds *dataset.Dataset, name string) (*dataset.Field, error) {
 	if f, err := ds.Field(name); err != nil || !f.Hidden {
 		return f, err
 	}
@@ -422,7 +439,7 @@ func visible(ds *dataset.Dataset, name string) (*dataset.Field, error) {
 // the builder keeps by name may use them.
 func checkVisible(c filter.Condition, ds *dataset.Dataset) error {
 	for _, name := range c.Fields() {
-		if _, err := visible(ds, name); err != nil {
+		if _, err := Visible(ds, name); err != nil {
 			return err
 		}
 	}
@@ -448,7 +465,7 @@ func (d Definition) Settings(ds *dataset.Dataset) []string {
 	}
 	for _, m := range d.Measures {
 		names = append(names, m.Field)
-		if e, err := m.expr(ds); err == nil && e != nil {
+		if e, err := m.Expr(ds); err == nil && e != nil {
 			names = append(names, e.Uses()...)
 		}
 		condition(m.Where)

@@ -19,12 +19,6 @@ type Per struct {
 	Grain period.Grain `json:"grain,omitempty"`
 }
 
-// Inner is the atom's measure of each of Per, without what is made of them.
-func (a Atom) Inner() Atom {
-	a.Outer, a.OuterP = "", field.Value{}
-	return a
-}
-
 // checkLevels tells in words what is wrong with a measure of two levels.
 func (m Measure) checkLevels(ds *dataset.Dataset) error {
 	switch {
@@ -46,7 +40,7 @@ func (m Measure) checkLevels(ds *dataset.Dataset) error {
 	if err := m.checkP(); err != nil {
 		return err
 	}
-	f, err := visible(ds, m.Per.Field)
+	f, err := Visible(ds, m.Per.Field)
 	if err != nil {
 		return problem.At("per", err)
 	}
@@ -61,8 +55,8 @@ func (m Measure) checkLevels(ds *dataset.Dataset) error {
 	return nil
 }
 
-// per is what the definition's measures of two levels are for, nil where there are none.
-func (d Definition) per() *Per {
+// Per is what the definition's measures of two levels are for, nil where there are none.
+func (d Definition) Per() *Per {
 	for _, m := range d.Measures {
 		if m.Per != nil {
 			return m.Per
@@ -73,7 +67,7 @@ func (d Definition) per() *Per {
 
 // checkPer tells in words what in the definition does not suit its measures of two levels.
 func (d Definition) checkPer(ds *dataset.Dataset) error {
-	per := d.per()
+	per := d.Per()
 	if per == nil {
 		return nil
 	}
@@ -88,53 +82,10 @@ func (d Definition) checkPer(ds *dataset.Dataset) error {
 	return nil
 }
 
-// A Level is the field of the inner groups of a plan's measures of two levels.
-type Level struct {
-	Per
-	F        *dataset.Field
-	Calendar period.Calendar
-}
-
-// level finds what a definition's measures are per; nil where there are none.
-func level(d Definition, ds *dataset.Dataset, s Setting) *Level {
-	per := d.per()
-	if per == nil {
-		return nil
-	}
-	f := ds.Find(per.Field)
-	cal, _ := s.For(f)
-	return &Level{*per, f, cal}
-}
-
-// sql is the SQL of what records of one inner group share, as far as the database tells: of a
-// date its day.
-func (l *Level) sql(s *dataset.Scope, cal period.Calendar) (string, error) {
-	key, err := s.Readable(l.F)
-	if err != nil || !l.F.Type.Temporal() {
-		return key, err
-	}
-	if l.F.Zoned {
-		key = filter.Wall(key, s.Bind(), cal)
-	}
-	return "(" + key + ")::date", nil
-}
-
-// Name names the inner group of a value that sql gives; "" for records of none.
-func (l *Level) Name(v field.Value) string {
-	if v.IsEmpty() {
-		return ""
-	}
-	if !l.F.Type.Temporal() {
-		return "=" + v.Exact()
-	}
-	civil := l.Calendar.Civil()
-	return civil.Floor(v.Time(), l.Grain).Format("2006-01-02")
-}
-
-// undated is met by the records that are in no inner group of a definition's measures, and
+// Undated is met by the records that are in no inner group of a definition's measures, and
 // would be measured in one.
-func (d Definition) undated() filter.Condition {
-	name, among := d.per().Field, filter.Condition{}
+func (d Definition) Undated() filter.Condition {
+	name, among := d.Per().Field, filter.Condition{}
 	for _, m := range d.Measures {
 		if m.Per == nil {
 			continue

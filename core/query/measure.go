@@ -155,8 +155,8 @@ func (m Measure) words() string {
 	return "a " + strings.ToLower(m.Aggregate.Is().Words)
 }
 
-// expr returns the formula of the measure, nil for a plain aggregate.
-func (m Measure) expr(ds *dataset.Dataset) (*formula.Expr, error) {
+// Expr returns the formula of the measure, nil for a plain aggregate.
+func (m Measure) Expr(ds *dataset.Dataset) (*formula.Expr, error) {
 	switch {
 	case m.Name != "":
 		kept, err := ds.Measure(m.Name)
@@ -176,7 +176,7 @@ func (m Measure) expr(ds *dataset.Dataset) (*formula.Expr, error) {
 
 // Type is the type of the measure's values.
 func (m Measure) Type(ds *dataset.Dataset) field.Type {
-	if e, err := m.expr(ds); err == nil && e != nil {
+	if e, err := m.Expr(ds); err == nil && e != nil {
 		return e.Type
 	}
 	if m.Aggregate.Is().Counts {
@@ -197,11 +197,11 @@ func (m Measure) check(ds *dataset.Dataset) error {
 			return problem.At("where", err)
 		}
 	}
-	if e, err := m.expr(ds); err != nil || e != nil {
+	if e, err := m.Expr(ds); err != nil || e != nil {
 		if err == nil {
 			for _, name := range formula.Uses(m.Formula) {
 				if f := ds.Find(name); f != nil && f.Hidden {
-					_, err = visible(ds, name)
+					_, err = Visible(ds, name)
 				}
 			}
 		}
@@ -219,7 +219,7 @@ func (m Measure) check(ds *dataset.Dataset) error {
 	if err := m.checkP(); err != nil {
 		return err
 	}
-	f, err := visible(ds, m.Field)
+	f, err := Visible(ds, m.Field)
 	if err != nil {
 		return err
 	}

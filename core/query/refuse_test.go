@@ -11,6 +11,7 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
@@ -106,7 +107,7 @@ func TestSettingsThatADefinitionDependsOn(t *testing.T) {
 	}
 	set := setting
 	set.Settings = map[string]string{"limit": "750"}
-	p, err := query.Build(definition(t, `"measures":[{"count":"records"}],"where":{"named":"dear"}`), jobs(t), set, nil)
+	p, err := planner.Build(definition(t, `"measures":[{"count":"records"}],"where":{"named":"dear"}`), jobs(t), set, nil)
 	require.NoError(t, err)
 	st, err := p.Compile(nil)
 	require.NoError(t, err)

@@ -14,6 +14,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	_ "eskadel/testseed"
 )
@@ -53,7 +54,7 @@ func TestOnlySealedPlansPass(t *testing.T) {
 	assert.Error(t, Check(nil))
 	assert.Error(t, Check(&seal{}), "an empty seal was not made by Seal")
 	ds := sample.Jobs()
-	p, err := query.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
+	p, err := planner.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, ds, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, nil)
 	require.NoError(t, err)
 	ours, err := Seal(p, Viewer{Roles: []string{"foreman"}, Attributes: filter.Attributes{"yard": 3.0}})
 	require.NoError(t, err)
@@ -104,7 +105,7 @@ func TestAScopeIsSharedOnlyByThoseWhoSeeTheSame(t *testing.T) {
 			d, err := query.ReadDefinition([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"yard"}],"where":` + where + `}`))
 			require.NoError(t, err)
 			seen := See(ds, v)
-			p, err := query.Build(d, seen, query.Setting{Now: time.Unix(0, 0), Calendar: period.ISO(time.UTC), Viewer: v.Attributes}, nil)
+			p, err := planner.Build(d, seen, query.Setting{Now: time.Unix(0, 0), Calendar: period.ISO(time.UTC), Viewer: v.Attributes}, nil)
 			require.NoError(t, err)
 			s, err := Seal(p, v)
 			require.NoError(t, err)

@@ -12,6 +12,7 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/localpg/pgtest"
@@ -47,7 +48,7 @@ func Dataset(t testing.TB, src *source.Source, doc string) *dataset.Dataset {
 // List runs a list of all of a dataset's fields for a viewer.
 func List(ctx context.Context, src *source.Source, ds *dataset.Dataset, v rule.Viewer) (source.Rows, error) {
 	seen := rule.See(ds, v)
-	s, err := rule.SealAll(query.NewList(seen, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, 1000), v)
+	s, err := rule.SealAll(planner.NewList(seen, query.Setting{Now: time.Now(), Calendar: period.ISO(time.UTC)}, 1000), v)
 	if err != nil {
 		return nil, err
 	}

@@ -8,6 +8,8 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/dataset"
+	"eskadel/core/marks"
+	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
@@ -122,7 +124,7 @@ func (a *API) widgetRecords(c *gin.Context) {
 	if err == nil {
 		l, err = a.look(c, &RunWidget{State: in.State})
 	}
-	var ref query.Reference
+	var ref marks.Reference
 	if in.Mark != nil {
 		ref = *in.Mark
 	}
@@ -308,7 +310,7 @@ func (a *API) datasetRecords(c *gin.Context) {
 	}
 	var out *view.Page
 	if err == nil {
-		out, err = a.ws.Records(c.Request.Context(), who(c), ds, workspace.Listing{Fields: in.Fields, Where: in.Filters, Size: query.PageSize, Paging: workspace.Paging{Page: in.Page, Sort: in.Sort, Down: in.Descending}})
+		out, err = a.ws.Records(c.Request.Context(), who(c), ds, workspace.Listing{Fields: in.Fields, Where: in.Filters, Size: planner.PageSize, Paging: workspace.Paging{Page: in.Page, Sort: in.Sort, Down: in.Descending}})
 	}
 	a.respond(c, out, err)
 }

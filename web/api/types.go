@@ -8,7 +8,7 @@ import (
 	"eskadel/core/dashboard"
 	"eskadel/core/field"
 	"eskadel/core/filter"
-	"eskadel/core/query"
+	"eskadel/core/marks"
 	"eskadel/view"
 	"eskadel/workspace"
 )
@@ -66,7 +66,7 @@ type Widget struct {
 	Records  *view.Page      `json:"records,omitempty"` // of a list
 	Listed   *chart.Listing  `json:"listed,omitempty"`  // of a board, a calendar and so on
 	Nothing  string          `json:"nothing,omitempty"` // why there is nothing to show
-	Whole    query.Reference `json:"whole"`             // leads to all records of the chart
+	Whole    marks.Reference `json:"whole"`             // leads to all records of the chart
 	How      []string        `json:"how,omitempty"`     // how the database was asked, in words
 	Text     string          `json:"text,omitempty"`
 	Grain    string          `json:"grain,omitempty"` // of the time axis
@@ -76,7 +76,7 @@ type Widget struct {
 // WidgetRecords asks for the records behind a mark.
 type WidgetRecords struct {
 	State dashboard.State  `json:"state,omitzero"`
-	Mark  *query.Reference `json:"mark,omitempty"` // all records of the widget when left out
+	Mark  *marks.Reference `json:"mark,omitempty"` // all records of the widget when left out
 	Page  int              `json:"page,omitempty"`
 }
 

@@ -1,4 +1,6 @@
-package query
+// Package sql writes the statements that plans consist of, each with what a viewer may see
+// put into it. Every value is bound. What is asked, and in which way, core/planner decides.
+package sql
 
 import (
 	"fmt"
@@ -9,23 +11,47 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/query"
 	"eskadel/core/statement"
 )
 
+// Groups asks for the groups of a chart's records, with what is computed of each.
+type Groups struct {
+	Dataset    *dataset.Dataset
+	Definition query.Definition
+	Setting    query.Setting
+	Dims       []Dim
+	Measuring
+	// Rolled is set when the database makes the cut and every total; otherwise it
+	// returns the finest groups and core/calc merges their components.
+	Rolled  bool
+	Level   *Level            // of the inner groups of measures of two levels; nil without any
+	Kept    [][]string        // per dimension: what a cut keeps; nil where it is chosen by rank
+	Shared  *filter.Condition // the condition that all measures have
+	Where   filter.Condition  // base filter and all filters, without the axis's own range
+	Span    filter.Condition  // the conditions on the axis's field
+	Reached []Reached         // what the other conditions found behind links
+	// Sifted is set where this is one of the two questions of a median or percentile.
+	Sifted *Sift
+}
+
+// Data is the dataset that is read.
+func (p *Groups) Data() *dataset.Dataset { return p.Dataset }
+
 // A builder writes one statement over a plan's dataset.
 type builder struct {
-	plan  *Plan
-	bind  *statement.Binder
-	scope *dataset.Scope
-	guard *dataset.Guard
+	groups *Groups
+	bind   *statement.Binder
+	scope  *dataset.Scope
+	guard  *dataset.Guard
 	// lateral joins the values of a dimension that holds several.
 	lateral string
 	err     error
 }
 
-func newBuilder(p *Plan, g *dataset.Guard) *builder {
+func newBuilder(p *Groups, g *dataset.Guard) *builder {
 	bind := &statement.Binder{}
-	return &builder{plan: p, bind: bind, guard: g, scope: p.Setting.scope(p.Dataset, g, bind)}
+	return &builder{groups: p, bind: bind, guard: g, scope: scopeOf(p.Setting, p.Dataset, g, bind)}
 }
 
 // where compiles a condition together with what the guard admits.
@@ -47,7 +73,7 @@ func where(s *dataset.Scope, c filter.Condition) (string, error) {
 // where is a condition with what the guard admits, and with what was found behind links.
 func (b *builder) where(c filter.Condition) (string, error) {
 	sql, err := where(b.scope, c)
-	for _, r := range b.plan.reached {
+	for _, r := range b.groups.Reached {
 		sql = statement.And(sql, r.sql(b.bind))
 	}
 	return sql, err
@@ -58,7 +84,7 @@ func (b *builder) where(c filter.Condition) (string, error) {
 // With a time axis or spans of values it ends in an offset, which keeps the planner from
 // estimating a group per record and so from giving up parallel aggregation.
 func (b *builder) inner() (string, error) {
-	p := b.plan
+	p := b.groups
 	var columns []string
 	axis, near := "", ""
 	for i, d := range p.Dims {
@@ -113,17 +139,17 @@ func (b *builder) inner() (string, error) {
 	if len(columns) == 0 {
 		columns = []string{"1 as one"}
 	}
-	all := p.where
-	if p.shared != nil {
-		all = filter.And(all, *p.shared)
+	all := p.Where
+	if p.Shared != nil {
+		all = filter.And(all, *p.Shared)
 	}
 	where, err := b.where(all)
 	if err != nil {
 		return "", err
 	}
-	if !p.span.IsZero() {
+	if !p.Span.IsZero() {
 		// Records that the date filter drops for want of a date are counted.
-		s, err := b.scope.Condition(p.span)
+		s, err := b.scope.Condition(p.Span)
 		if err != nil {
 			return "", err
 		}
@@ -142,18 +168,18 @@ func (b *builder) inner() (string, error) {
 
 // early is the SQL of the link's own column, where a dimension is grouped by that; "" else.
 func (b *builder) early(d Dim) string {
-	if !d.Early || b.plan.Rolled {
+	if !d.Early || b.groups.Rolled {
 		return ""
 	}
-	h, _ := b.plan.Dataset.Head(d.F)
+	h, _ := b.groups.Dataset.Head(d.F)
 	return h.Column("r")
 }
 
 // late brings in the value of dimension i after grouping by the link's own column, as the
 // guard shows it.
 func (b *builder) late(i int, d Dim) (join, value string) {
-	h, _ := b.plan.Dataset.Head(d.F)
-	scope := b.plan.Setting.headScope(b.plan.Dataset, h, b.guard, b.bind)
+	h, _ := b.groups.Dataset.Head(d.F)
+	scope := headScope(b.groups.Setting, b.groups.Dataset, h, b.guard, b.bind)
 	key, err := scope.Placeable(d.F)
 	if err != nil {
 		b.err = err
@@ -175,7 +201,7 @@ func (b *builder) aside(i int, d Dim) (sql string, state int) {
 }
 
 func (b *builder) nullable() bool {
-	for _, d := range b.plan.Dims {
+	for _, d := range b.groups.Dims {
 		if d.Axis != nil {
 			col, err := b.scope.Column(d.F.Name)
 			return err != nil || !col.NotNull
@@ -185,7 +211,7 @@ func (b *builder) nullable() bool {
 }
 
 // years are those that dates are computed with.
-var years = period.Range{From: time.Date(1, 1, 1, 0, 0, 0, 0, time.UTC), To: time.Date(10000, 1, 1, 0, 0, 0, 0, time.UTC)}
+var Years = period.Range{From: time.Date(1, 1, 1, 0, 0, 0, 0, time.UTC), To: time.Date(10000, 1, 1, 0, 0, 0, 0, time.UTC)}
 
 // Unplaceable is the repeating part of a date that has none, being beyond all years.
 const Unplaceable = -1
@@ -193,7 +219,7 @@ const Unplaceable = -1
 // part is the SQL of a repeating part of a date.
 func (b *builder) part(d Dim, key string) string {
 	col := filter.Column{Zoned: d.F.Zoned, Text: key, Finite: b.scope.Finite(d.F)}
-	sql := filter.PartSQL(col, d.Part, filter.Env{Bind: b.bind, Calendar: b.plan.Setting.Calendar})
+	sql := filter.PartSQL(col, d.Part, filter.Env{Bind: b.bind, Calendar: b.groups.Setting.Calendar})
 	odd := key + " is not null"
 	if d.F.Repaired() {
 		odd = b.scope.Unreadable(d.F)
@@ -213,18 +239,18 @@ func (b *builder) bucket(d Dim, key string) string {
 	case d.F.Type.String() == "date":
 		kind = "date[]"
 	}
-	borders := append(append([]time.Time{years.From}, d.Axis.Placed...), years.To)
+	borders := append(append([]time.Time{Years.From}, d.Axis.Placed...), Years.To)
 	return "width_bucket(" + key + ", " + b.bind.Bind(borders) + "::" + kind + ") - 1"
 }
 
 // aggregate is the SQL of one component over the inner query's columns.
 func (b *builder) aggregate(c Column) string {
-	a, only := b.plan.Atoms[c.Atom], ""
+	a, only := b.groups.Atoms[c.Atom], ""
 	if a.limited() {
 		only = fmt.Sprintf(" filter (where d.m%d)", c.Atom)
 	}
 	v := fmt.Sprintf("d.v%d", c.Atom)
-	if s := b.plan.Sifted; s != nil && s.Only == nil && c.Component == aggregate.TallyValue {
+	if s := b.groups.Sifted; s != nil && s.Only == nil && c.Component == aggregate.TallyValue {
 		return "d.span"
 	}
 	return c.Component.SQL(v, only, a.P)
@@ -234,7 +260,7 @@ func (b *builder) aggregate(c Column) string {
 // row: the level (rolled plans only), then for each dimension its state (rolled plans
 // only), key and, for a link, label, then the components and the
 // number of records.
-func (p *Plan) Compile(g *dataset.Guard) (statement.Statement, error) {
+func (p *Groups) Compile(g *dataset.Guard) (statement.Statement, error) {
 	b := newBuilder(p, g)
 	inner, err := b.inner()
 	if err != nil {
@@ -250,7 +276,7 @@ func (p *Plan) Compile(g *dataset.Guard) (statement.Statement, error) {
 }
 
 func (b *builder) fine(inner string) string {
-	p := b.plan
+	p := b.groups
 	var group, columns []string
 	for i := range p.Dims {
 		columns = append(columns, fmt.Sprintf("d.k%d", i))
@@ -285,7 +311,7 @@ func (b *builder) fine(inner string) string {
 
 // labelled brings in the links' labels after grouping.
 func (b *builder) labelled(grouped, states string) string {
-	p := b.plan
+	p := b.groups
 	columns, joins := []string{}, ""
 	if states != "" {
 		columns = append(columns, "g.level")
@@ -327,4 +353,36 @@ func (b *builder) labelled(grouped, states string) string {
 	}
 	columns = append(columns, "g.n")
 	return "select " + strings.Join(columns, ", ") + " from (" + grouped + ") g" + joins
+}
+
+// Margins returns the sets of dimensions that totals are needed of, as bits: each level of
+// the groups with each level of the split, and each dimension alone.
+func (p *Groups) Margins() (sets []int) {
+	seen := map[int]bool{}
+	add := func(set int) {
+		if !seen[set] {
+			seen[set] = true
+			sets = append(sets, set)
+		}
+	}
+	by := min(len(p.Definition.By), len(p.Dims))
+	for rows := 0; rows <= by; rows++ {
+		for columns := by; columns <= len(p.Dims); columns++ {
+			add(1<<rows - 1 | (1<<columns-1)&^(1<<by-1))
+		}
+	}
+	for i := range p.Dims {
+		add(1 << i)
+	}
+	return sets
+}
+
+// scopeOf begins a statement over a dataset as a guard shows it.
+func scopeOf(s query.Setting, ds *dataset.Dataset, g *dataset.Guard, b *statement.Binder) *dataset.Scope {
+	return dataset.NewScope(ds, g, s.Env(b))
+}
+
+// headScope begins a statement over the records behind a link of a dataset.
+func headScope(s query.Setting, ds *dataset.Dataset, h dataset.Head, g *dataset.Guard, b *statement.Binder) *dataset.Scope {
+	return dataset.NewHeadScope(ds, h, g, s.Env(b))
 }

@@ -1,4 +1,4 @@
-package query
+package sql
 
 import (
 	"fmt"
@@ -7,6 +7,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/formula"
+	"eskadel/core/query"
 	"eskadel/core/statement"
 )
 
@@ -23,7 +24,7 @@ const (
 
 // rolled lets the database rank, cut and total: one pass per set of groups.
 func (b *builder) rolled(inner string) string {
-	p := b.plan
+	p := b.groups
 	var with, places []string
 	for i, d := range p.Dims {
 		if d.Axis != nil {
@@ -39,7 +40,7 @@ func (b *builder) rolled(inner string) string {
 	// Kept once where it is read more than once: for ranking, or for what cannot be placed.
 	from, several := "("+inner+") d", placed != "true"
 	for _, d := range p.Dims {
-		several = several || d.cut() > 0 && !d.F.Several
+		several = several || d.Cut() > 0 && !d.F.Several
 	}
 	if several {
 		with, from = append(with, "d as materialized ("+inner+")"), "d"
@@ -49,7 +50,7 @@ func (b *builder) rolled(inner string) string {
 	told := make([]bool, len(p.Dims))
 	for i, d := range p.Dims {
 		aside, stands := b.aside(i, d)
-		if told[i] = d.cut() == 0 && aside == ""; told[i] {
+		if told[i] = d.Cut() == 0 && aside == ""; told[i] {
 			columns = append(columns, fmt.Sprintf("d.k%d", i))
 			continue
 		}
@@ -59,7 +60,7 @@ func (b *builder) rolled(inner string) string {
 		}
 		none += fmt.Sprintf("when d.k%d is null then %d", i, StateNone)
 		key, state := fmt.Sprintf("d.k%d", i), fmt.Sprintf("case %s else %d end", none, StateValue)
-		if d.cut() > 0 && !d.F.Several {
+		if d.Cut() > 0 && !d.F.Several {
 			with = append(with, b.kept(i, d, placed))
 			from += fmt.Sprintf(" left join t%d on t%d.k = d.k%d", i, i, i)
 			state = fmt.Sprintf("case %s when t%d.k is null then %d else %d end", none, i, StateOthers, StateValue)
@@ -68,7 +69,7 @@ func (b *builder) rolled(inner string) string {
 		columns = append(columns, state+fmt.Sprintf(" as s%d", i), key+fmt.Sprintf(" as k%d", i))
 	}
 	for i, a := range p.Atoms {
-		if a.Field != Records {
+		if a.Field != query.Records {
 			columns = append(columns, fmt.Sprintf("d.v%d", i))
 		}
 		if a.limited() {
@@ -143,7 +144,7 @@ func unplaceable(i int, d Dim) string {
 func (b *builder) unplaced(placed string) string {
 	columns := []string{"0"}
 	var group []string
-	for i, d := range b.plan.Dims {
+	for i, d := range b.groups.Dims {
 		odd := unplaceable(i, d)
 		switch {
 		case d.Axis != nil:
@@ -156,7 +157,7 @@ func (b *builder) unplaced(placed string) string {
 			columns = append(columns, fmt.Sprintf("%d, null", StateNone))
 		}
 	}
-	for i, c := range b.plan.Columns {
+	for i, c := range b.groups.Columns {
 		columns = append(columns, fmt.Sprintf("%s as c%d", b.aggregate(c), i))
 	}
 	columns = append(columns, "count(*)")
@@ -167,8 +168,8 @@ func (b *builder) unplaced(placed string) string {
 // label in byte order, then by key.
 func (b *builder) kept(i int, d Dim, placed string) string {
 	key := fmt.Sprintf("d.k%d", i)
-	if b.plan.kept != nil {
-		return fmt.Sprintf("t%d as (select x.k from unnest(%s) x(k))", i, b.list(d, b.plan.kept[i]))
+	if b.groups.Kept != nil {
+		return fmt.Sprintf("t%d as (select x.k from unnest(%s) x(k))", i, b.list(d, b.groups.Kept[i]))
 	}
 	measure, largest := d.Ranked()
 	by, direction := b.rank(measure), "desc"
@@ -180,7 +181,7 @@ func (b *builder) kept(i int, d Dim, placed string) string {
 	if d.F.IsLink() {
 		join, label = d.F.LabelJoin("n", "x.k")
 	}
-	return fmt.Sprintf(`t%d as (select x.k from (%s) x%s order by x.by %s nulls last, %s collate "C", x.k limit %d)`, i, ranked, join, direction, label, d.cut())
+	return fmt.Sprintf(`t%d as (select x.k from (%s) x%s order by x.by %s nulls last, %s collate "C", x.k limit %d)`, i, ranked, join, direction, label, d.Cut())
 }
 
 // list binds values of a dimension as an array.
@@ -202,7 +203,7 @@ func (b *builder) list(d Dim, literals []string) string {
 
 // rank is the SQL of the measure that groups are ranked by.
 func (b *builder) rank(measure int) string {
-	p := b.plan
+	p := b.groups
 	atom := func(i int) string {
 		var parts []string
 		for _, c := range p.Columns {

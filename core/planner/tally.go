@@ -1,6 +1,9 @@
-package query
+package planner
 
-import "eskadel/core/dataset"
+import (
+	"eskadel/core/dataset"
+	"eskadel/core/sql"
+)
 
 // A few-valued field is counted value by value, and its medians, percentiles and numbers
 // of different values are had from the counts: also those of every total, by adding the
@@ -26,7 +29,7 @@ func (p *Plan) tally(groups float64) {
 	if rows > fineLimit {
 		return
 	}
-	p.tallied(func(a Atom) bool { return !a.Aggregate.Is().Mergeable })
+	p.tallied(func(a sql.Atom) bool { return !a.Aggregate.Is().Mergeable })
 }
 
 // countable tells whether a field's values are known to be few.
@@ -36,8 +39,8 @@ func countable(f *dataset.Field) bool {
 
 // Untally has every atom computed by the database again.
 func (p *Plan) Untally() {
-	p.tallied(func(Atom) bool { return false })
-	p.Rolled = !p.mergeable() && len(p.Dims) > 0
+	p.tallied(func(sql.Atom) bool { return false })
+	p.Rolled = !p.Mergeable() && len(p.Dims) > 0
 }
 
 // Plainly has the plan asked without what was chosen by statistics that turned out wrong;
@@ -64,22 +67,22 @@ func (p *Plan) Tallied() bool {
 }
 
 // tallied chooses which atoms are counted by value, and numbers the columns anew.
-func (p *Plan) tallied(which func(Atom) bool) {
+func (p *Plan) tallied(which func(sql.Atom) bool) {
 	unread := make([]int, len(p.Unread))
 	for i, u := range p.Unread {
 		unread[i] = p.Columns[u.Column].Atom
 	}
-	p.Atoms = append([]Atom{}, p.Atoms...)
+	p.Atoms = append([]sql.Atom{}, p.Atoms...)
 	p.Columns = nil
 	first := map[int]int{}
 	for i := range p.Atoms {
 		p.Atoms[i].Tallied = which(p.Atoms[i])
 		first[i] = len(p.Columns)
-		for _, c := range p.Atoms[i].components() {
-			p.Columns = append(p.Columns, Column{c, i})
+		for _, c := range p.Atoms[i].Components() {
+			p.Columns = append(p.Columns, sql.Column{Component: c, Atom: i})
 		}
 	}
-	p.Unread = append([]Unread{}, p.Unread...)
+	p.Unread = append([]sql.Unread{}, p.Unread...)
 	for i := range p.Unread {
 		p.Unread[i].Column = first[unread[i]]
 	}

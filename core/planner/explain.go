@@ -1,10 +1,11 @@
-package query
+package planner
 
 import (
 	"fmt"
 	"strings"
 
 	"eskadel/core/dataset"
+	"eskadel/core/sql"
 )
 
 // Explain says in words how a plan's question is put to the database, and why so. What was
@@ -46,19 +47,19 @@ func (p *Plan) Explain() (out []string) {
 		}
 		say("The %s of %s comes from how often each value occurs, since there are only about %.0f of them: nothing is sorted.", strings.ToLower(a.Aggregate.Is().Words), f.Label, f.Distinct)
 	}
-	for _, r := range p.reached {
-		say("The records of %s whose %s were found first, %d of them: records are compared with their keys, and not each joined with its own.", strings.ToLower(r.link.Records()), p.Dataset.Words(r.where), len(r.keys))
+	for _, r := range p.Reached {
+		say("The records of %s whose %s were found first, %d of them: records are compared with their keys, and not each joined with its own.", strings.ToLower(r.Link.Records()), p.Dataset.Words(r.Where), len(r.Keys))
 	}
 	cut := ""
 	for _, d := range p.Dims {
-		if d.cut() > 0 {
+		if d.Cut() > 0 {
 			cut = d.F.Label
 		}
 	}
 	switch {
 	case len(p.Dims) == 0:
 		say("There is one group, of all records.")
-	case p.Rolled && p.mergeable():
+	case p.Rolled && p.Mergeable():
 		say("The database ranks and makes each total itself, since there may be more than %d groups.", fineLimit)
 	case p.Rolled:
 		say("The database makes each total from the records in the same question: a total of %s cannot be had from its parts.", p.whole())
@@ -67,7 +68,7 @@ func (p *Plan) Explain() (out []string) {
 	default:
 		say("One pass gives the finest groups; every total is put together from them.")
 	}
-	if p.shared != nil {
+	if p.Shared != nil {
 		say("All measures have the same condition, so only records that meet it are read.")
 	}
 	return out
@@ -84,7 +85,7 @@ func (p *Plan) whole() string {
 	return strings.Join(names, " and ")
 }
 
-func of(ds *dataset.Dataset, a Atom) string {
+func of(ds *dataset.Dataset, a sql.Atom) string {
 	if f := ds.Find(a.Field); f != nil && a.Expr == nil {
 		return " of " + f.Label
 	}

@@ -1,4 +1,4 @@
-package query
+package sql
 
 import (
 	"fmt"
@@ -11,27 +11,27 @@ import (
 // MostLinked is how many linked records empty groups are made of.
 const MostLinked = 1000
 
-// A LinkedPlan lists every record that a field could link to, as far as the viewer may see them.
-type LinkedPlan struct {
-	plan *Plan
-	f    *dataset.Field
+// A Linked lists every record that a field could link to, as far as the viewer may see them.
+type Linked struct {
+	groups *Groups
+	f      *dataset.Field
 }
 
 // NewLinked plans the list of what a linked field of a plan could hold.
-func NewLinked(p *Plan, f *dataset.Field) *LinkedPlan { return &LinkedPlan{p, f} }
+func NewLinked(p *Groups, f *dataset.Field) *Linked { return &Linked{p, f} }
 
 // Data is the dataset that the field belongs to.
-func (l *LinkedPlan) Data() *dataset.Dataset { return l.plan.Dataset }
+func (l *Linked) Data() *dataset.Dataset { return l.groups.Dataset }
 
 // Compile writes the statement: key and label.
-func (l *LinkedPlan) Compile(g *dataset.Guard) (statement.Statement, error) {
+func (l *Linked) Compile(g *dataset.Guard) (statement.Statement, error) {
 	bind := &statement.Binder{}
 	own := &dataset.Guard{}
 	if g != nil {
 		own.Rows = g.Rows
 	}
 	table, key, label := l.f.Listing("r")
-	scope := dataset.NewTableScope(table, l.plan.Dataset.Catalogue(), own, filter.Env{Bind: bind, Now: l.plan.Setting.Now, Calendar: l.plan.Setting.Calendar})
+	scope := dataset.NewTableScope(table, l.groups.Dataset.Catalogue(), own, filter.Env{Bind: bind, Now: l.groups.Setting.Now, Calendar: l.groups.Setting.Calendar})
 	admitted, err := scope.Admitted()
 	if err != nil {
 		return statement.Statement{}, err

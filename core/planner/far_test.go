@@ -1,4 +1,4 @@
-package query_test
+package planner_test
 
 import (
 	"encoding/json"
@@ -11,6 +11,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/steps"
 )
@@ -40,7 +41,7 @@ func TestWhatLiesBehindALinkIsFoundFirst(t *testing.T) {
 		ds := sample.Jobs()
 		ds.Table.Rows = c.rows
 		first := ""
-		p, err := steps.Answered(func(ask *steps.Asker) (*query.Plan, error) { return query.BuildAsking(d, ds, setting, ask) }, func(q steps.Question) (steps.Rows, error) {
+		p, err := steps.Answered(func(ask *steps.Asker) (*planner.Plan, error) { return planner.BuildAsking(d, ds, setting, ask) }, func(q steps.Question) (steps.Rows, error) {
 			st, err := q.Compile(nil)
 			require.NoError(t, err)
 			first = st.SQL
@@ -85,7 +86,7 @@ func TestRecordsAreGroupedByTheKeyOfALinkFirst(t *testing.T) {
 		require.NoError(t, err)
 		var d query.Definition
 		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[`+c.by+`]}`), &d))
-		p, err := query.Build(d, ds, setting, nil)
+		p, err := planner.Build(d, ds, setting, nil)
 		require.NoError(t, err)
 		st, err := p.Compile(nil)
 		require.NoError(t, err)

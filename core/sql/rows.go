@@ -1,11 +1,12 @@
-package query
+package sql
 
 import (
+	"time"
+
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/statement"
-	"time"
 )
 
 // Rows reads the whole rows of a table that a guard shows, each as a JSON object, for

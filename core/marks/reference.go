@@ -1,13 +1,14 @@
-package query
+// Package marks leads from a mark of a chart to the records behind it.
+package marks
 
 import (
 	"time"
 
 	"eskadel/core/dataset"
-	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/problem"
+	"eskadel/core/query"
 )
 
 // A Reference leads from a mark to its records: the clock of the request that drew it,
@@ -21,24 +22,18 @@ type Reference struct {
 	Measure int        `json:"measure"`
 	// Beside is the number, from 1, of the dataset beside that the reference is of, whose
 	// measure and keys it names then.
-	Beside int      `json:"beside,omitempty"`
-	Keys   []KeyRef `json:"keys"`          // per dimension; none at all for the whole chart
-	Was    string   `json:"was,omitempty"` // the exact value that the mark shows
+	Beside int    `json:"beside,omitempty"`
+	Keys   []Key  `json:"keys"`          // per dimension; none at all for the whole chart
+	Was    string `json:"was,omitempty"` // the exact value that the mark shows
 	// Then is the span that a mark of a comparison lies in, instead of the range that the
 	// chart's date is filtered by.
-	Then *Spell `json:"then,omitempty"`
+	Then *query.Spell `json:"then,omitempty"`
 	// Unreadable is the field of which the records that measures leave out are meant.
 	Unreadable string `json:"unreadable,omitempty"`
 }
 
-// A Spell is a span of time in a reference, half open.
-type Spell struct {
-	From time.Time `json:"from"`
-	To   time.Time `json:"to"`
-}
-
-// A KeyRef is a mark's key in one dimension; the zero KeyRef is any.
-type KeyRef struct {
+// A Key is a mark's key in one dimension; the zero Key is any.
+type Key struct {
 	Is     *string    `json:"is,omitempty"`
 	From   *time.Time `json:"from,omitempty"` // a step
 	To     *time.Time `json:"to,omitempty"`
@@ -57,25 +52,18 @@ type KeyRef struct {
 	// Unreadable stands for what cannot be placed, since it cannot be read or lies in no bin.
 	Unreadable bool `json:"unreadable,omitempty"`
 	// Run is the keys that a running figure goes over, and stands for all of their records.
-	Run []KeyRef `json:"run,omitempty"`
-}
-
-func stamp(f *dataset.Field, t time.Time) string {
-	if f.Type == field.Date {
-		return t.UTC().Format(time.DateOnly)
-	}
-	return t.UTC().Format(time.RFC3339Nano)
+	Run []Key `json:"run,omitempty"`
 }
 
 // Keyed returns the condition that a mark's keys stand for, which is what a click on it
 // chooses: without what the axis could place and without the measure's own condition.
-func (r Reference) Keyed(d Definition, ds *dataset.Dataset) (filter.Condition, error) {
+func (r Reference) Keyed(d query.Definition, ds *dataset.Dataset) (filter.Condition, error) {
 	parts, err := r.KeyedBy(d, ds)
 	return filter.And(parts...), err
 }
 
 // KeyedBy returns Keyed by each of the chart's dimensions apart.
-func (r Reference) KeyedBy(d Definition, ds *dataset.Dataset) (parts []filter.Condition, err error) {
+func (r Reference) KeyedBy(d query.Definition, ds *dataset.Dataset) (parts []filter.Condition, err error) {
 	dims := d.Dimensions()
 	if len(r.Keys) > len(dims) || r.Measure < 0 || r.Measure >= d.Width() {
 		return nil, problem.New(problem.Conflict, "reference", "The chart has changed since this mark was drawn; load it again.")
@@ -91,7 +79,7 @@ func (r Reference) KeyedBy(d Definition, ds *dataset.Dataset) (parts []filter.Co
 }
 
 // keyed is the condition that a key of dimension i stands for.
-func (r Reference) keyed(k KeyRef, i int, dim Dimension, ds *dataset.Dataset) (filter.Condition, error) {
+func (r Reference) keyed(k Key, i int, dim query.Dimension, ds *dataset.Dataset) (filter.Condition, error) {
 	f, err := ds.Field(dim.Field)
 	if err != nil {
 		return filter.Condition{}, err
@@ -120,7 +108,7 @@ func (r Reference) keyed(k KeyRef, i int, dim Dimension, ds *dataset.Dataset) (f
 	case len(k.Any) > 0:
 		c := compare(filter.OneOf, k.Any...)
 		if k.Furthest != "" && len(k.Lost) > 0 {
-			if _, err := visible(ds, k.Furthest); err != nil {
+			if _, err := query.Visible(ds, k.Furthest); err != nil {
 				return filter.Condition{}, err
 			}
 			c = filter.Condition{Any: []filter.Condition{c, filter.And(filter.Compare(dim.Field, filter.OneOf, k.Lost...), filter.Compare(k.Furthest, filter.OneOf, k.Any...))}}
@@ -151,19 +139,19 @@ func (r Reference) keyed(k KeyRef, i int, dim Dimension, ds *dataset.Dataset) (f
 		}
 		return filter.And(parts...), nil
 	case k.Outside && (r.From == nil || r.To == nil): // the axis has no steps at all
-		return dated(f), nil
+		return query.Dated(f), nil
 	case k.Outside:
-		return filter.Condition{Any: append(between(f, nil, r.From), between(f, r.To, nil)...)}, nil
+		return filter.Condition{Any: append(query.Between(f, nil, r.From), query.Between(f, r.To, nil)...)}, nil
 	case r.Then != nil: // the span stands for the step
 	case k.From != nil || k.To != nil:
-		return filter.And(between(f, k.From, k.To)...), nil
+		return filter.And(query.Between(f, k.From, k.To)...), nil
 	}
 	return filter.Condition{}, nil
 }
 
-// unplaced tells whether the reference leads to records that dimension i cannot place; axis
+// Unplaced tells whether the reference leads to records that dimension i cannot place; axis
 // is set where that is the time axis.
-func (r Reference) unplaced(i int, axis bool) bool {
+func (r Reference) Unplaced(i int, axis bool) bool {
 	if i >= len(r.Keys) {
 		return false
 	}
@@ -171,49 +159,18 @@ func (r Reference) unplaced(i int, axis bool) bool {
 	return k.Unreadable || axis && (k.None || k.Outside || (k.From == nil) != (k.To == nil))
 }
 
-// axisField is the date that divides a chart, and its place among the dimensions.
-type axisField struct {
-	field *dataset.Field
-	place int
-}
-
-// timeAxis finds the date that divides a chart, of which there is at most one; nil for none.
-func timeAxis(d Definition, ds *dataset.Dataset) *axisField {
-	for i, dim := range d.Dimensions() {
-		if f, err := ds.Field(dim.Field); err == nil && f.Type.Temporal() && dim.Part == 0 {
-			return &axisField{f, i}
-		}
-	}
-	return nil
-}
-
-// dated is met by records with a date that can be read.
-func dated(f *dataset.Field) filter.Condition {
-	return filter.And(filter.Compare(f.Name, filter.Filled), filter.Negate(filter.Compare(f.Name, filter.Unreadable)))
-}
-
-func between(f *dataset.Field, from, to *time.Time) (parts []filter.Condition) {
-	if from != nil {
-		parts = append(parts, filter.Compare(f.Name, filter.AtLeast, stamp(f, *from)))
-	}
-	if to != nil {
-		parts = append(parts, filter.Compare(f.Name, filter.Below, stamp(f, *to)))
-	}
-	return parts
-}
-
 // Condition returns what a record of the mark meets besides the chart's own conditions.
-func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Condition, error) {
+func (r Reference) Condition(d query.Definition, ds *dataset.Dataset) (filter.Condition, error) {
 	keyed, err := r.Keyed(d, ds)
 	if err != nil {
 		return keyed, err
 	}
 	parts := []filter.Condition{keyed}
-	axis, placed := timeAxis(d, ds), true
+	axis, placed := query.TimeAxis(d, ds), true
 	var able []filter.Condition // to be placed in groups
 	for i, dim := range d.Dimensions() {
-		along := axis != nil && axis.place == i
-		placed = placed && !r.unplaced(i, along)
+		along := axis != nil && axis.Place == i
+		placed = placed && !r.Unplaced(i, along)
 		if f := ds.Find(dim.Field); f != nil && f.Unplaceable() && !along {
 			able = append(able, filter.Negate(filter.Compare(dim.Field, filter.Unreadable)))
 		}
@@ -223,21 +180,21 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 	}
 	switch {
 	case r.Then != nil:
-		f, _, err := d.compared(ds)
+		f, _, err := d.Compared(ds)
 		if err != nil || d.Compare == nil {
 			return keyed, problem.New(problem.Conflict, "reference", "The chart has changed since this mark was drawn; load it again.")
 		}
-		parts = append(parts, between(f, &r.Then.From, &r.Then.To)...)
+		parts = append(parts, query.Between(f, &r.Then.From, &r.Then.To)...)
 	case axis != nil && placed && r.From == nil && r.To == nil: // the axis has no steps at all
-		parts = append(parts, dated(axis.field))
+		parts = append(parts, query.Dated(axis.Field))
 	case axis != nil && placed:
-		parts = append(parts, between(axis.field, r.From, r.To)...)
+		parts = append(parts, query.Between(axis.Field, r.From, r.To)...)
 	}
 	if r.Unreadable != "" {
-		_, where := unread(d, ds, true)
+		_, where := query.Unreadable(d, ds, true)
 		c, known := where[r.Unreadable]
-		if per := d.per(); per != nil && per.Field == r.Unreadable {
-			c, known = d.undated(), true
+		if per := d.Per(); per != nil && per.Field == r.Unreadable {
+			c, known = d.Undated(), true
 		}
 		if !known {
 			return keyed, problem.New(problem.Conflict, "reference", "The chart has changed since this was drawn; load it again.")
@@ -251,12 +208,53 @@ func (r Reference) Condition(d Definition, ds *dataset.Dataset) (filter.Conditio
 	return filter.And(parts...), nil
 }
 
-// PlacedRange returns the span that the plan's axis can place, nil without an axis.
-func (p *Plan) PlacedRange() (r period.Range, ok bool) {
-	for _, d := range p.Dims {
-		if a := d.Axis; a != nil && len(a.Placed) > 0 {
-			return period.Range{From: a.Placed[0], To: a.Placed[len(a.Placed)-1]}, true
+// Behind is what a reference's records are asked of: for a mark of a dataset beside that
+// dataset, with its own definition, filters and keys.
+func (r Reference) Behind(d query.Definition, ds *dataset.Dataset, s query.Setting, sets query.Sets) (query.Definition, *dataset.Dataset, query.Setting, Reference, error) {
+	i, m := d.Of(r.Measure)
+	own := r.Beside > 0 && r.Beside <= len(d.Also) // it speaks of that dataset already
+	if own {
+		i, m, r.Beside = r.Beside-1, r.Measure, 0
+	}
+	if i < 0 {
+		return d, ds, s, r, nil
+	}
+	other, set, err := d.With(i, ds, sets, period.Month)
+	if err != nil {
+		return d, ds, s, r, err
+	}
+	r.Measure = m
+	there := s.Besides(i)
+	if len(other.By) == 0 || own {
+		return other, set, there, r, nil
+	}
+	f, g := ds.Find(d.By[0].Field), set.Find(other.By[0].Field)
+	move := s.Mover(ds, set, f, g)
+	keys := append([]Key{}, r.Keys...)
+	for k := range keys {
+		for _, t := range []**time.Time{&keys[k].From, &keys[k].To} {
+			if *t != nil {
+				at := move(**t)
+				*t = &at
+			}
 		}
 	}
-	return r, false
+	r.Keys = keys
+	if query.TimeAxis(d, ds) == nil {
+		return other, set, there, r, nil
+	}
+	// The other dataset's own date says what can be placed, within the chart's range.
+	if err := d.Check(ds); err != nil {
+		return other, set, there, r, err
+	}
+	s = s.In(ds)
+	if span, _, fixed := query.Conditions(d, ds, s).Span(f.Name, query.Column(f), s.Env(nil)); fixed && !span.From.IsZero() && !span.To.IsZero() {
+		there.Filters = filter.And(there.Filters, query.Stamped(g, period.Range{From: move(span.From), To: move(span.To)}))
+	}
+	r.From, r.To = nil, nil
+	if !g.Planned() {
+		end := s.In(set).Placeable(g)
+		r.To = &end
+	}
+	return other, set, there, r, nil
 }

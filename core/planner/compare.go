@@ -1,14 +1,15 @@
-package query
+package planner
 
 import (
 	"slices"
 	"sort"
 	"time"
 
-	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/query"
+	"eskadel/core/sql"
 )
 
 // Earlier is how a plan's figures are compared: with which spans, and by which plans.
@@ -32,10 +33,10 @@ func (p *Plan) Both(e *Earlier) *Plan {
 		return nil
 	}
 	out := *p
-	out.Dims = append([]Dim{}, p.Dims...)
+	out.Dims = append([]sql.Dim{}, p.Dims...)
 	var edges, before []time.Time
 	var until, later time.Time // what is shown can be placed, and ends
-	axis := &Axis{From: true, To: true, Now: p.Setting.Now, Calendar: p.Setting.Calendar}
+	axis := &sql.Axis{From: true, To: true, Now: p.Setting.Now, Calendar: p.Setting.Calendar}
 	if e.Axis >= 0 {
 		a := p.Dims[e.Axis].Axis
 		if !a.Fixed() || e.Total != nil {
@@ -49,19 +50,19 @@ func (p *Plan) Both(e *Earlier) *Plan {
 			}
 		}
 		before = e.Steps.Dims[e.Axis].Axis.Borders
-		out.span = filter.Condition{Any: []filter.Condition{p.span, e.Steps.span}}
+		out.Span = filter.Condition{Any: []filter.Condition{p.Span, e.Steps.Span}}
 		out.Dims[e.Axis].Axis = axis
 	} else {
 		f, r, was := p.Dataset.Find(e.Field), e.Now, e.Pairing.Total
 		// What cannot be put together from parts must have each time in one piece.
 		apart := len(p.Dims) == 0 && (!was.To.After(r.From) || !r.To.After(was.From))
-		if r.To.IsZero() || !was.From.Before(was.To) || !p.mergeable() && !apart {
+		if r.To.IsZero() || !was.From.Before(was.To) || !p.Mergeable() && !apart {
 			return nil
 		}
 		edges, before, until = []time.Time{r.From, r.To}, []time.Time{was.From, was.To}, r.To
 		axis.Calendar, _ = p.Setting.For(f)
-		out.where = filter.And(e.rest, filter.Condition{Any: []filter.Condition{stamped(f, r), stamped(f, was)}})
-		out.Dims = append(out.Dims, Dim{Dimension: Dimension{Field: f.Name}, F: f, Axis: axis})
+		out.Where = filter.And(e.rest, filter.Condition{Any: []filter.Condition{query.Stamped(f, r), query.Stamped(f, was)}})
+		out.Dims = append(out.Dims, sql.Dim{Dimension: query.Dimension{Field: f.Name}, F: f, Axis: axis})
 	}
 	if before[len(before)-1].After(until) {
 		return nil // it could not be told from what is still to come
@@ -81,12 +82,12 @@ func (p *Plan) Both(e *Earlier) *Plan {
 // range of dates to compare, as on records without any.
 func (p *Plan) Earlier() (*Earlier, error) {
 	d := p.Definition
-	f, place, err := d.compared(p.Dataset)
+	f, place, err := d.Compared(p.Dataset)
 	if err != nil {
 		return nil, err
 	}
 	cal, now := p.Setting.For(f)
-	w := period.Comparing{Year: d.Compare.With == YearBefore, Now: now, DateOnly: f.Type == field.Date, Planned: f.Planned()}
+	w := period.Comparing{Year: d.Compare.With == query.YearBefore, Now: now, DateOnly: f.Type == field.Date, Planned: f.Planned()}
 	if r := d.Compare.Range; r != nil {
 		if w.Fixed = r.Resolve(now, cal); w.Fixed.To.IsZero() {
 			w.Fixed.To = cal.Midnight(now, 1)
@@ -94,11 +95,11 @@ func (p *Plan) Earlier() (*Earlier, error) {
 	}
 	out := &Earlier{Field: f.Name, Axis: place}
 	if place < 0 {
-		r, rest, fixed := p.where.Span(f.Name, p.column(f), p.env())
+		r, rest, fixed := p.Where.Span(f.Name, query.Column(f), p.Setting.Env(nil))
 		switch whole := fixed && !r.From.IsZero() && !r.To.IsZero(); {
 		case whole:
 			w.Range = r
-			w.Unit, w.Units = units(p.where, f.Name)
+			w.Unit, w.Units = units(p.Where, f.Name)
 			out.Pairing = cal.Pair(w, nil, 0)
 			out.Now, out.rest = r, rest
 		case w.Fixed.From.IsZero():
@@ -106,7 +107,7 @@ func (p *Plan) Earlier() (*Earlier, error) {
 		default:
 			out.Pairing.Total = w.Fixed
 		}
-		out.Total = p.over(stamped(f, out.Pairing.Total), rest)
+		out.Total = p.over(query.Stamped(f, out.Pairing.Total), rest)
 		return out, nil
 	}
 	a := p.Dims[place].Axis
@@ -114,7 +115,7 @@ func (p *Plan) Earlier() (*Earlier, error) {
 		return nil, nil
 	}
 	w.Range, out.Now = a.Range, a.Range
-	w.Unit, w.Units = units(p.span, f.Name)
+	w.Unit, w.Units = units(p.Span, f.Name)
 	out.Pairing = cal.Pair(w, a.Borders, a.Grain)
 	edges := map[int64]time.Time{}
 	both := !p.Rolled
@@ -127,21 +128,21 @@ func (p *Plan) Earlier() (*Earlier, error) {
 		edges[r.From.UnixNano()], edges[r.To.UnixNano()] = r.From, r.To
 	}
 	if len(edges) > 0 {
-		axis := &Axis{Grain: a.Grain, From: true, To: true, Calendar: cal, Now: now}
+		axis := &sql.Axis{Grain: a.Grain, From: true, To: true, Calendar: cal, Now: now}
 		for _, e := range edges {
 			axis.Borders = append(axis.Borders, e)
 		}
 		sort.Slice(axis.Borders, func(i, j int) bool { return axis.Borders[i].Before(axis.Borders[j]) })
 		axis.Placed, axis.Begun = axis.Borders, len(axis.Borders)-1
 		axis.Range = period.Range{From: axis.Borders[0], To: axis.Borders[axis.Begun]}
-		steps := *p
-		steps.Dims = append([]Dim{}, p.Dims...)
-		steps.Dims[place].Axis = axis
-		steps.span = stamped(f, axis.Range)
-		out.Steps = &steps
+		stepped := *p
+		stepped.Dims = append([]sql.Dim{}, p.Dims...)
+		stepped.Dims[place].Axis = axis
+		stepped.Span = query.Stamped(f, axis.Range)
+		out.Steps = &stepped
 	}
 	if !both {
-		out.Total = p.over(stamped(f, out.Pairing.Total), p.where)
+		out.Total = p.over(query.Stamped(f, out.Pairing.Total), p.Where)
 	}
 	return out, nil
 }
@@ -156,11 +157,6 @@ func units(c filter.Condition, name string) (period.Grain, int) {
 	return 0, 0
 }
 
-// stamped is the condition that a date lies in a range.
-func stamped(f *dataset.Field, r period.Range) filter.Condition {
-	return filter.And(between(f, &r.From, &r.To)...)
-}
-
 // over is the plan without its time axis, over the records that a span admits.
 func (p *Plan) over(span, rest filter.Condition) *Plan {
 	out, by := *p, 0
@@ -173,8 +169,8 @@ func (p *Plan) over(span, rest filter.Condition) *Plan {
 			by++
 		}
 	}
-	out.Definition = p.Definition.of(out.Dims, by)
-	out.where, out.span = filter.And(rest, span), filter.Condition{}
+	out.Definition = divided(p.Definition, out.Dims, by)
+	out.Where, out.Span = filter.And(rest, span), filter.Condition{}
 	out.Rolled = p.Rolled && len(out.Dims) > 0
 	return &out
 }
@@ -182,7 +178,7 @@ func (p *Plan) over(span, rest filter.Condition) *Plan {
 // Keep makes a plan keep the given values of each dimension that is cut, rather than
 // choose them anew: what was kept now is compared with the same before.
 func (p *Plan) Keep(kept [][]string) {
-	p.kept = kept
+	p.Kept = kept
 	if i := p.Several(); i >= 0 {
 		p.Dims = slices.Clone(p.Dims)
 		p.Dims[i].Only = kept[i]
@@ -191,22 +187,22 @@ func (p *Plan) Keep(kept [][]string) {
 
 // WithoutAxis is the plan without its time axis, for what lies on none.
 func (p *Plan) WithoutAxis() *Plan {
-	return p.over(filter.Condition{}, p.where)
+	return p.over(filter.Condition{}, p.Where)
 }
 
 // InForce returns the date that the chart goes along, the range of it that is asked for,
 // and every other condition that a person set: the chart's own and all filters, but not
 // the base filter.
 func (p *Plan) InForce() (date string, r period.Range, others []filter.Condition) {
-	f, place, err := Definition{By: p.Definition.By, Split: p.Definition.Split, Across: p.Definition.Across, Compare: &Comparison{}}.compared(p.Dataset)
-	set := p.Setting.put(p.Dataset, p.Setting.Filters)
+	f, place, err := query.Definition{By: p.Definition.By, Split: p.Definition.Split, Across: p.Definition.Across, Compare: &query.Comparison{}}.Compared(p.Dataset)
+	set := p.Setting.Put(p.Dataset, p.Setting.Filters)
 	if w := p.Definition.Where; w != nil {
-		set = filter.And(p.Setting.put(p.Dataset, *w), set)
+		set = filter.And(p.Setting.Put(p.Dataset, *w), set)
 	}
 	if err != nil {
 		return "", r, set.TopLevel()
 	}
-	r, rest, _ := set.Span(f.Name, p.column(f), p.env())
+	r, rest, _ := set.Span(f.Name, query.Column(f), p.Setting.Env(nil))
 	if place >= 0 {
 		r = p.Dims[place].Axis.Range
 	}

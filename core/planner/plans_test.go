@@ -1,4 +1,4 @@
-package query_test
+package planner_test
 
 import (
 	"encoding/json"
@@ -13,17 +13,18 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/filter"
 	"eskadel/core/period"
+	"eskadel/core/planner"
 	"eskadel/core/query"
 )
 
-func plan(t *testing.T, doc string, distinct map[string]float64) *query.Plan {
+func plan(t *testing.T, doc string, distinct map[string]float64) *planner.Plan {
 	var d query.Definition
 	require.NoError(t, json.Unmarshal([]byte(doc), &d))
 	ds := sample.Jobs()
 	for name, n := range distinct {
 		ds.Find(name).Distinct = n
 	}
-	p, err := query.Build(d, ds, setting, &query.Extent{})
+	p, err := planner.Build(d, ds, setting, &planner.Extent{})
 	require.NoError(t, err)
 	return p
 }
@@ -66,7 +67,7 @@ func TestNothingOfAllRecordsIsToldToSome(t *testing.T) {
 		assert.Equal(t, distinct > 100, ds.Many(ds.Find("cost"), 100))
 		mine := ds.For(&dataset.Guard{Rows: map[string]filter.Condition{"job": filter.Never()}})
 		assert.True(t, mine.Many(mine.Find("cost"), 100), "whatever there is")
-		p, err := query.Build(d, mine, setting, &query.Extent{})
+		p, err := planner.Build(d, mine, setting, &planner.Extent{})
 		require.NoError(t, err)
 		said = append(said, strings.Join(p.Explain(), "\n"))
 	}
@@ -80,7 +81,7 @@ func TestAViewerLooksCloserAndByAnotherGrain(t *testing.T) {
 	ds := sample.Jobs()
 	from, to := time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC), time.Date(2026, 4, 1, 0, 0, 0, 0, time.UTC)
 	looked := d.Looked(query.Look{Grain: period.Day, Part: &query.Spell{From: from, To: to}}, ds)
-	p, err := query.Build(looked, ds, setting, nil)
+	p, err := planner.Build(looked, ds, setting, nil)
 	require.NoError(t, err)
 	assert.Len(t, p.Dims[1].Axis.Borders, 32, "the days of March and their end")
 	assert.Equal(t, period.Month, d.Split.Grain, "the author's own stays as it is")
@@ -93,7 +94,7 @@ func TestAViewerLooksCloserAndByAnotherGrain(t *testing.T) {
 	assert.Equal(t, period.ISOWeek, looked.By[0].Part, "of years laid over each other the part has another grain")
 	assert.Equal(t, period.Year, looked.Split.Grain, "and each is a line as before")
 	assert.Equal(t, laid.By, laid.Looked(query.Look{Grain: period.Day}, ds).By)
-	p, err = query.Build(laid, ds, setting, &query.Extent{Low: from, High: to, Any: true})
+	p, err = planner.Build(laid, ds, setting, &planner.Extent{Low: from, High: to, Any: true})
 	require.NoError(t, err)
 	grain, offered := p.Offered()
 	assert.Equal(t, period.Month, grain)
