@@ -46,7 +46,7 @@ func (v *View) Colours() (map[string]map[string]string, error) {
 		}
 		for i, dim := range doc.Dimensions() {
 			f := ds.Find(dim.Field)
-			coloured := i >= len(doc.By) || doc.Form == chart.Pie || doc.Form == chart.Donut
+			coloured := i >= len(doc.By) || doc.Form.Uses(chart.WithGroupColours)
 			if f == nil || !coloured || f.Type.Temporal() || len(f.List) > 0 || seen[dim.Field] {
 				continue
 			}

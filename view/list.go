@@ -20,22 +20,19 @@ import (
 
 // list answers a chart that shows single records: as a table, a board, a calendar …
 func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, version int) error {
-	size := doc.Most
+	size, laid := doc.Most, doc.Form.Laid()
 	roles := chart.RolesOf(doc, ds)
 	show, order := doc.Show, doc.Order
-	if doc.Form != chart.Records {
+	if !laid.Own {
 		show = nil
 		for _, f := range roles.Fields() {
 			show = append(show, f.Name)
 		}
 		if f := roles.From; order == nil && f != nil {
-			order = &chart.Order{Field: f.Name, Descending: doc.Form != chart.Timeline}
+			order = &chart.Order{Field: f.Name, Descending: !laid.Forward}
 		}
 		if size == 0 {
-			size = map[chart.Form]int{chart.Plan: chart.MostPoints, chart.Latest: 30, chart.Cards: 60, chart.Timeline: 60}[doc.Form]
-		}
-		if size == 0 {
-			size = chart.MostListed
+			size = laid.Most
 		}
 	}
 	if size == 0 {
@@ -47,8 +44,8 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 	}
 	listed := chart.Listed{Now: s.Now, Cal: cal}
 	where := doc.Where
-	switch doc.Form {
-	case chart.Calendar:
+	switch {
+	case laid.Monthly:
 		month, err := e.month(ctx, doc, ds, v, s, roles.From, cal)
 		if err != nil {
 			return err
@@ -58,7 +55,7 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 			within = filter.And(within, *where)
 		}
 		listed.Month, where = month, &within
-	case chart.Board:
+	case laid.Counted:
 		// Every record counts in its column's heading, also where not every card is shown.
 		t, _, err := e.Table(ctx, query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}, By: []query.Dimension{{Field: roles.Stage.Name}}, Where: doc.Where}, ds, v, s)
 		if err != nil {
@@ -81,7 +78,7 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 	}
 	a.Fresh, a.Live = e.fresh(ds, l.At)
 	a.Whole = marks.Reference{Version: version, Now: s.Now}
-	if doc.Form == chart.Records {
+	if laid.Own {
 		a.Records = NewPage(l)
 		if doc.Finishing().Merge {
 			a.Records.merge()

@@ -254,7 +254,7 @@ func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 		a.Notes = append(a.Notes, Note{Words: words, Mark: &a.Whole, Cut: true})
 	}
 	a.Notes = append(a.Notes, Notes(t, version)...)
-	if t.IsEmpty() && doc.Form != chart.KeyFigures && doc.Form != chart.Gauge {
+	if t.IsEmpty() && !doc.Form.Bare() {
 		a.Nothing = "Nothing found: no " + ds.Record[1] + " meet what is set."
 		return a, nil
 	}
@@ -263,7 +263,7 @@ func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 		return a, nil
 	}
 	switch {
-	case doc.Form == chart.KeyFigures:
+	case doc.Form.Headlines():
 		a.Figures, err = e.figures(ctx, t, doc, ds, v, s)
 	case doc.Form.Tells():
 	case parts&Drawing != 0:
@@ -280,7 +280,7 @@ func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	if err != nil {
 		return nil, err
 	}
-	if doc.Form != chart.KeyFigures && (parts&Figures != 0 || doc.Form.Tells()) {
+	if !doc.Form.Headlines() && (parts&Figures != 0 || doc.Form.Tells()) {
 		a.Grid = chart.MakeFigures(t, doc, version)
 		if parts&Drawing != 0 {
 			if words := a.Grid.Cut(t.Manner()); words != "" {

@@ -220,7 +220,7 @@ func (s *Sketch) Place(name string) (id string, err error) {
 	_, err = s.w.changed(s.ctx, s.who, name, func(d *dashboard.Document) error {
 		p := &d.Pages[0]
 		x := dashboard.Widget{ID: d.NewID(), Chart: &dashboard.Chart{Own: s.Doc}}
-		x.At = p.Place(sizeOf(s.Doc.Form))
+		x.At = p.Place(s.Doc.Form.Size())
 		id, p.Widgets = x.ID, append(p.Widgets, x)
 		return nil
 	})

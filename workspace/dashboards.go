@@ -154,7 +154,7 @@ func (w *Workspace) headline(ctx context.Context, who *identity.Caller, d *dashb
 		return nil, ""
 	}
 	for _, x := range d.Widgets() {
-		if x.Chart == nil || x.Chart.Own == nil || x.Chart.Own.Form != chart.KeyFigures {
+		if x.Chart == nil || x.Chart.Own == nil || !x.Chart.Own.Form.Headlines() {
 			continue
 		}
 		var a *view.Answer
@@ -285,7 +285,7 @@ func (w *Workspace) AddWidget(ctx context.Context, who *identity.Caller, name, p
 		if text, is := texts[what]; is {
 			x.Text, x.At = text.begins, p.Place(6, text.high)
 		} else if fromLibrary {
-			x.Chart, x.At = &dashboard.Chart{Library: library}, p.Place(sizeOf(of))
+			x.Chart, x.At = &dashboard.Chart{Library: library}, p.Place(of.Size())
 		} else {
 			own := &chart.Document{Definition: query.Definition{Version: query.Version}, Form: chart.Columns}
 			for _, f := range []chart.Form{chart.KeyFigures, chart.Table, chart.Records} {
@@ -293,23 +293,12 @@ func (w *Workspace) AddWidget(ctx context.Context, who *identity.Caller, name, p
 					own.Form = f
 				}
 			}
-			x.Chart, x.At, make = &dashboard.Chart{Own: own}, p.Place(sizeOf(own.Form)), true
+			x.Chart, x.At, make = &dashboard.Chart{Own: own}, p.Place(own.Form.Size()), true
 		}
 		id, p.Widgets = x.ID, append(p.Widgets, x)
 		return nil
 	})
 	return id, make, err
-}
-
-// sizeOf is how large a new widget is.
-func sizeOf(f chart.Form) (width, height int) {
-	switch f {
-	case chart.KeyFigures:
-		return 4, 2
-	case chart.Table, chart.Records:
-		return 12, 5
-	}
-	return 6, 5
 }
 
 // OwnCopy puts a copy of its own in the place of the library's chart on a widget of a draft.

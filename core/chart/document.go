@@ -69,7 +69,7 @@ func (d *Document) Computed(ds *dataset.Dataset) query.Definition {
 	if _, furthest := d.stages(ds); d.Form == Funnel && furthest != "" && out.Split == nil {
 		out.Split = &query.Dimension{Field: furthest}
 	}
-	if d.finish().Least > 0 && (d.Form == Pie || d.Form == Donut) && len(out.By) > 0 {
+	if d.finish().Least > 0 && d.Form.Uses(WithSlices) && len(out.By) > 0 {
 		out.By = append([]query.Dimension{}, out.By...)
 		out.By[0].Least = d.finish().Least
 	}

@@ -75,8 +75,7 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 		}
 		return fmt.Sprint(n)
 	}
-	kind := d.Form.Kind
-	axes := kind == "columns" || kind == "bars" || kind == "line" || kind == "area" || kind == "columns and lines"
+	uses := d.Form.Uses
 	figures := !d.Form.Lists()
 	drawn := figures && !d.Form.Tells()
 	add("Words", text("finish.subtitle", "Subtitle", f.Subtitle, ""), text("finish.caption", "Caption", f.Caption, "below the chart"), tick("finish.no_title", "Hide the title", f.NoTitle),
@@ -101,13 +100,13 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 			when(values, tick(path+".no_grid", "No lines across", a.NoGrid)), when(values, number(path+".low", "Begins at", a.Low.String(), "bars begin at 0 unless you say otherwise")),
 			when(values, number(path+".high", "Ends at", a.High.String(), "")), when(values, tick(path+".log", "Logarithmic", a.Log)), when(values, text(path+".format", "Format", a.Format, "")))
 	}
-	if axes || d.Form == chart.Scatter || d.Form == chart.Radar {
+	if uses(chart.WithValueAxis) {
 		axis("Value axis", "finish.value", f.Value, true)
 	}
-	if axes || d.Form == chart.Scatter || kind == "heat map" || kind == "risk grid" {
-		axis("Category axis", "finish.category", f.Category, d.Form == chart.Scatter)
+	if uses(chart.WithCategoryAxis) {
+		axis("Category axis", "finish.category", f.Category, uses(chart.WithCategoryScale))
 	}
-	if d.Form == chart.Combined {
+	if uses(chart.WithSecondAxis) {
 		axis("Second axis", "finish.second", f.Second, true)
 		var how []Control
 		for i, m := range d.Measures {
@@ -123,11 +122,11 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 		add("Drawn as", how...)
 	}
 	add("Colours", when(drawn, Control{Path: "finish.colours", Kind: "pairs", Label: "Colours of values", Value: pairs(f.Colours), Hint: "in this chart only: rework: #1D3557, care: c4"}),
-		when(axes && d.Split == nil, one("finish.palette", "Palette", f.Palette, "one", "by group")),
-		when(kind == "heat map", one("finish.ramp", "Ramp", f.Ramp, chart.Ramps()...)), when(kind == "heat map", tick("finish.reversed", "Turned round", f.Reversed)),
-		when(kind == "columns" || kind == "bars", number("finish.bar_width", "Width of bars", whole(f.BarWidth), "in percent of their room, 10 to 100")),
-		when(kind == "pie" || kind == "donut", number("finish.least", "Small slices", whole(f.Least), "below so many percent join Others")),
-		when(kind == "pie" || kind == "donut", number("finish.columns", "Pies beside each other", whole(f.Columns), "")))
+		when(uses(chart.WithPalette) && d.Split == nil, one("finish.palette", "Palette", f.Palette, "one", "by group")),
+		when(uses(chart.WithRamp), one("finish.ramp", "Ramp", f.Ramp, chart.Ramps()...)), when(uses(chart.WithRamp), tick("finish.reversed", "Turned round", f.Reversed)),
+		when(uses(chart.WithBarWidth), number("finish.bar_width", "Width of bars", whole(f.BarWidth), "in percent of their room, 10 to 100")),
+		when(uses(chart.WithSlices), number("finish.least", "Small slices", whole(f.Least), "below so many percent join Others")),
+		when(uses(chart.WithSlices), number("finish.columns", "Pies beside each other", whole(f.Columns), "")))
 	if figures {
 		add("Target", targetRows(d, ds, plans)...)
 	}
@@ -137,10 +136,10 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 	if figures && d.Compare != nil {
 		add("Comparison", comparedRows(d, ds)...)
 	}
-	add("Scale and bands", when(kind == "gauge", number("finish.low", "Scale begins at", f.Low.String(), "")), when(kind == "gauge", number("finish.high", "Scale ends at", f.High.String(), "")),
-		when(kind == "gauge", tick("finish.percent", "Bands in percent of the scale", f.Percent)),
-		when(kind == "key figures", tick("finish.spark", "A small line under each", f.Spark)))
-	if kind == "gauge" || kind == "risk grid" || kind == "key figures" {
+	add("Scale and bands", when(uses(chart.WithScale), number("finish.low", "Scale begins at", f.Low.String(), "")), when(uses(chart.WithScale), number("finish.high", "Scale ends at", f.High.String(), "")),
+		when(uses(chart.WithScale), tick("finish.percent", "Bands in percent of the scale", f.Percent)),
+		when(uses(chart.WithSpark), tick("finish.spark", "A small line under each", f.Spark)))
+	if uses(chart.WithBands) {
 		add("Bands", bandRows(f)...)
 	}
 	var stages, fields []string
@@ -152,11 +151,11 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 	for _, x := range ds.Visible() {
 		fields = append(fields, x.Name)
 	}
-	add("Stages", when(kind == "funnel", Control{Path: "finish.lost", Kind: "list", Label: "Outside the sequence", Value: strings.Join(f.Lost, ", "), Hint: "of " + strings.Join(stages, ", ")}),
-		when(kind == "funnel", one("finish.furthest", "Furthest stage of those", f.Furthest, fields...)), when(kind == "funnel", tick("finish.in_stage", "Count those now in a stage", f.InStage)))
-	add("Tables", when(kind == "pivot" || kind == "grouped table", opened(d)),
-		when(kind == "table" || kind == "records", tick("finish.merge", "Join repeated cells", f.Merge)), when(d.Form.Tells() && kind != "key figures", tick("finish.no_totals", "No totals", f.NoTotals)))
-	if d.Form.Tells() && kind != "key figures" {
+	add("Stages", when(uses(chart.WithStages), Control{Path: "finish.lost", Kind: "list", Label: "Outside the sequence", Value: strings.Join(f.Lost, ", "), Hint: "of " + strings.Join(stages, ", ")}),
+		when(uses(chart.WithStages), one("finish.furthest", "Furthest stage of those", f.Furthest, fields...)), when(uses(chart.WithStages), tick("finish.in_stage", "Count those now in a stage", f.InStage)))
+	add("Tables", when(uses(chart.WithLevels), opened(d)),
+		when(uses(chart.WithMerged), tick("finish.merge", "Join repeated cells", f.Merge)), when(uses(chart.WithTotals), tick("finish.no_totals", "No totals", f.NoTotals)))
+	if uses(chart.WithTotals) {
 		add("Cell rules", cellRows(d, ds)...)
 	}
 	if d.Form.Lists() {
@@ -165,10 +164,10 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (o
 		}
 		add("Records", number("most", "How many", whole(d.Most), ""), Control{Path: "show", Kind: "list", Label: "Fields", Value: strings.Join(d.Show, ", "), Hint: "in order, by commas"},
 			one("order.field", "First by", orderField(d), fields...), tick("order.descending", "Largest or last first", d.Order != nil && d.Order.Descending),
-			role("finish.heading", "Heading", f.Heading, kind != "records"), role("finish.from", "Date it begins", f.From, kind == "calendar" || kind == "timeline" || kind == "latest"),
-			role("finish.to", "Date it ends", f.To, kind == "timeline"), role("finish.stage", "Columns or colours by", f.Stage, kind == "board" || kind == "timeline" || kind == "plan"),
-			role("finish.position", "Position", f.Position, kind == "plan"), when(kind == "cards", one("finish.picture", "Picture", f.Picture, fields...)),
-			when(kind == "plan", text("finish.picture", "Plan's picture", f.Picture, "an address within this site")), when(kind == "plan", Control{Path: "finish.outline", Kind: "json", Label: "Outline of a map", Value: string(f.Outline), Hint: "GeoJSON"}))
+			role("finish.heading", "Heading", f.Heading, uses(chart.WithHeading)), role("finish.from", "Date it begins", f.From, uses(chart.WithBegin)),
+			role("finish.to", "Date it ends", f.To, uses(chart.WithEnd)), role("finish.stage", "Columns or colours by", f.Stage, uses(chart.WithStage)),
+			role("finish.position", "Position", f.Position, uses(chart.WithPosition)), when(uses(chart.WithPicture), one("finish.picture", "Picture", f.Picture, fields...)),
+			when(uses(chart.WithOutline), text("finish.picture", "Plan's picture", f.Picture, "an address within this site")), when(uses(chart.WithOutline), Control{Path: "finish.outline", Kind: "json", Label: "Outline of a map", Value: string(f.Outline), Hint: "GeoJSON"}))
 	}
 	return out
 }
