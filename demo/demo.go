@@ -73,7 +73,7 @@ type Demo struct {
 	Workspace *workspace.Workspace
 	Key       yarddesk.Config // the key that Yard Desk signs passes with
 
-	Routes []web.Route // of Eskadel
+	Routes []gate.Route // of Eskadel
 
 	doors  [2]net.Listener // Eskadel's and Yard Desk's
 	stop   []func()

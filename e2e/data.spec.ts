@@ -175,7 +175,7 @@ test("files are uploaded, refused in words, replaced and fetched; queries are ch
   await row.locator("summary").click();
   await upload(row.locator("form.upload"), "tide-times.csv", "day;port\n2026-01-01;Pell\n");
   await expect(row.locator("[data-said]")).toContainText("lacks: “high”");
-  await row.locator("input[name=address]").fill(`${eskadel}/static/icon.svg`);
+  await row.locator("input[name=address]").fill(`${eskadel}/static/page/icon.svg`);
   await row.getByRole("button", { name: "Keep and fetch" }).click();
   await expect(page.getByRole("alert")).toContainText("leads inside the own network");
 

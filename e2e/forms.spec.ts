@@ -88,7 +88,7 @@ test("two thousand marks are drawn and answer", async ({ page }) => {
   await signIn(page);
   await page.goto("/charts/edit?dataset=yard-jobs");
   const [draw, answer] = await page.evaluate(async () => {
-    const { Chart } = await import(/* a module of the page */ ("/static/js/draw.js" as string));
+    const { Chart } = await import(/* a module of the page */ ("/static/reading/draw.js" as string));
     const place = document.createElement("div");
     place.style.cssText = "position:absolute;left:0;top:0;width:1200px;height:600px";
     document.body.append(place);

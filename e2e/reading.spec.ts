@@ -19,7 +19,7 @@ test("a foreman sees their own yard, narrows, proves and lifts", async ({ page }
   await yardDeskAs(page, "foreman, Tarn Quay");
   const frame = await dashboardFrame(page);
   // Page, script, token with the sheet, widget: four one after another until the first mark.
-  expect(asked.filter((p) => p.startsWith("/static/js/")).join()).toMatch(/^\/static\/js\/frame-[0-9a-f]{10}\.js$/);
+  expect(asked.filter((p) => p.endsWith(".js") && p.startsWith("/static/")).join()).toMatch(/^\/static\/reading\/frame-[0-9a-f]{10}\.js$/);
   expect(asked.filter((p) => p.endsWith(".css"))).toHaveLength(1);
   expect(asked.filter((p) => p.endsWith("/sheet"))).toEqual([]);
   await settled(frame);

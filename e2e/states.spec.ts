@@ -93,7 +93,7 @@ test("every form in every state: empty, one value, negative, long names, two tho
       drawn++;
       for (const [width, height] of [[160, 120], [420, 260], [1240, 640]]) {
         const marks = await page.evaluate(async ({ model, width, height }) => {
-          const { Chart } = await import(/* a module of the page */ ("/static/js/draw.js" as string));
+          const { Chart } = await import(/* a module of the page */ ("/static/reading/draw.js" as string));
           document.querySelector("#state-place")?.remove();
           const place = document.createElement("div");
           place.id = "state-place";
@@ -124,7 +124,7 @@ test("every list and table in every state has room for its words", async ({ page
       const a = await answer(page, token, form, state);
       for (const [width, height] of [[300, 240], [420, 260], [1240, 640]]) {
         await page.evaluate(async ({ a, width, height }) => {
-          const { Widget } = await import(/* a module of the page */ ("/static/js/widget.js" as string));
+          const { Widget } = await import(/* a module of the page */ ("/static/reading/widget.js" as string));
           document.querySelector("#state-place")?.remove();
           const place = document.createElement("section");
           place.id = "state-place";
@@ -150,7 +150,7 @@ test("a cell of a running total stands for all that it goes over, Others among i
   await settled(page);
   const a = await answer(page, token, { measures: [{ sum: "size", then: { running_total: {} } }], by: [{ field: "thing", largest: 2, others: true }], form: "table" }, "negative");
   const marks = await page.evaluate(async (a) => {
-    const { Widget } = await import(/* a module of the page */ ("/static/js/widget.js" as string));
+    const { Widget } = await import(/* a module of the page */ ("/static/reading/widget.js" as string));
     const place = document.createElement("section"), marks: { keys: { run: object[] }[]; was: string }[] = [];
     place.innerHTML = '<div class="widget-head"><h2></h2></div><div class="widget-body"></div>';
     document.body.append(place);

@@ -52,7 +52,7 @@ say "compiling (the first time takes some minutes)"
 go build ./... || exit 1
 check "go vet" go vet ./...
 check "staticcheck (the first time takes some minutes)" go tool staticcheck ./...
-check "types of the scripts" "$tests/node_modules/.bin/tsc" -p web/static/tsconfig.json
+check "types of the scripts" "$tests/node_modules/.bin/tsc" -p web/tsconfig.json
 export REDOCLY_TELEMETRY=off REDOCLY_SUPPRESS_UPDATE_NOTICE=true
 check "the API's description, strictly" "$tests/node_modules/.bin/redocly" lint --extends recommended-strict web/api/openapi.yaml
 check "a client generated from it" client

@@ -1,9 +1,9 @@
 #!/usr/bin/env bash
 # Fetches the third-party files that the browser gets, as published to the npm registry,
-# into web/static/vendor, and lists them with versions and licences in its README.md.
+# into web/page/vendor, and lists them with versions and licences in its README.md.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-out=$PWD/web/static/vendor
+out=$PWD/web/page/vendor
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 rm -rf "$out"; mkdir -p "$out"
@@ -37,4 +37,4 @@ take gridstack 14.1.0 MIT dist/gridstack-all.js dist/gridstack.min.css
 take htmx.org 2.0.11 0BSD dist/htmx.min.js
 take bootstrap 5.3.9 MIT dist/css/bootstrap.min.css
 take @fontsource-variable/figtree 5.3.0 OFL-1.1 files/figtree-latin-wght-normal.woff2 files/figtree-latin-ext-wght-normal.woff2
-echo "done; see web/static/vendor/README.md"
+echo "done; see web/page/vendor/README.md"

@@ -2,51 +2,69 @@ package web
 
 import (
 	"io/fs"
+	"net/http"
+	"net/http/httptest"
 	"path"
 	"regexp"
 	"testing"
 
+	"github.com/gin-gonic/gin"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"eskadel/core/problem"
+	"eskadel/web/page"
+	"eskadel/workspace"
 )
 
-// Every module that a page asks for is sent as one small file, without imports to wait for.
+// Every module that a page asks for is sent as one small file, without imports to wait for;
+// templates are not sent.
 func TestScriptsAreBundled(t *testing.T) {
-	static, err := fs.Sub(shipped, "static")
+	gin.SetMode(gin.ReleaseMode)
+	pages, err := page.New(&workspace.Workspace{}, areas...)
 	require.NoError(t, err)
-	asked := map[string]bool{}
-	require.NoError(t, fs.WalkDir(shipped, "templates", func(name string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
-			return err
-		}
-		b, err := fs.ReadFile(shipped, name)
-		for _, m := range regexp.MustCompile(`src="\{\{asset "(js/[^"]+)"\}\}"`).FindAllSubmatch(b, -1) {
-			asked[string(m[1])] = true
-		}
-		return err
-	}))
-	require.NotEmpty(t, asked)
-	for name := range asked {
-		assert.Contains(t, bundled, name)
+	r := gin.New()
+	for _, route := range pages.Routes() {
+		r.Handle(route.Method, route.Path, route.Handle)
 	}
-	whole := 0
-	for _, name := range []string{"js", "js/drawing"} {
-		list, err := fs.ReadDir(static, name)
-		require.NoError(t, err)
-		for _, f := range list {
-			if path.Ext(f.Name()) == ".js" {
-				info, err := f.Info()
-				require.NoError(t, err)
-				whole += int(info.Size())
+	pages.Gate.Show = func(c *gin.Context, status int, _ *problem.Problem) { c.Status(status) }
+	get := func(name string) (int, string) {
+		w := httptest.NewRecorder()
+		r.ServeHTTP(w, httptest.NewRequest(http.MethodGet, "/static/"+name, nil))
+		return w.Code, w.Body.String()
+	}
+	asked, modules, whole := map[string]bool{}, map[string]bool{}, 0
+	for _, area := range areas {
+		for _, name := range area.Modules {
+			modules[area.Name+"/"+name] = true
+		}
+		require.NoError(t, fs.WalkDir(area.Files, ".", func(name string, d fs.DirEntry, err error) error {
+			if err != nil || d.IsDir() {
+				return err
 			}
-		}
+			b, err := fs.ReadFile(area.Files, name)
+			switch path.Ext(name) {
+			case ".html":
+				for _, m := range regexp.MustCompile(`asset "([a-z]+/[a-z-]+\.js)"`).FindAllSubmatch(b, -1) {
+					asked[string(m[1])] = true
+				}
+				status, _ := get(area.Name + "/" + name)
+				assert.Equal(t, http.StatusNotFound, status, name)
+			case ".js":
+				whole += len(b)
+			}
+			return err
+		}))
 	}
-	for _, name := range bundled {
-		out, err := bundle(static, name)
-		require.NoError(t, err, name)
-		assert.NotRegexp(t, `(^|;)import[\s"{*]`, string(out), name)
+	assert.Equal(t, modules, asked, "what pages ask for")
+	for name := range modules {
+		status, out := get(name)
+		assert.Equal(t, http.StatusOK, status, name)
+		assert.NotRegexp(t, `(^|;)import[\s"{*]`, out, name)
 		assert.Less(t, len(out), whole/2, name)
 	}
-	_, err = bundle(static, "js/no-such.js")
-	assert.Error(t, err)
+	for _, name := range []string{"reading/no-such.js", "nowhere/frame.js", "reading", "reading/../web.go"} {
+		status, _ := get(name)
+		assert.Equal(t, http.StatusNotFound, status, name)
+	}
 }

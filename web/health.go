@@ -7,6 +7,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/problem"
+	"eskadel/web/gate"
 )
 
 // health answers as long as the program runs.
@@ -15,9 +16,9 @@ func (s *Server) health(c *gin.Context) { c.JSON(http.StatusOK, gin.H{"status": 
 // ready answers when requests can be served: Eskadel's own database answers, and the server
 // does not stop.
 func (s *Server) ready(c *gin.Context) {
-	err := s.ws.Ready(c.Request.Context())
+	err := s.Workspace.Ready(c.Request.Context())
 	select {
-	case <-s.closing:
+	case <-s.Closing:
 		err = problem.New(problem.Down, "", "This instance stops.")
 	default:
 	}
@@ -42,6 +43,6 @@ func (s *Server) profile(c *gin.Context) {
 	case "heap", "goroutine", "allocs", "block", "mutex", "threadcreate":
 		pprof.Handler(name).ServeHTTP(c.Writer, c.Request)
 	default:
-		s.fail(c, nothingHere)
+		s.Fail(c, gate.NothingHere)
 	}
 }

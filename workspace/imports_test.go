@@ -50,6 +50,14 @@ func TestArrowsLeadDownwards(t *testing.T) {
 			}
 		}
 	}
+	areas := []string{"web/reading", "web/dashboards", "web/charts", "web/data", "web/people"}
+	for _, area := range areas { // knows what areas share, and none of the others
+		for file, all := range imports(t, area) {
+			for _, path := range all {
+				assert.False(t, strings.HasPrefix(path, "eskadel/web/") && path != "eskadel/web/page" && path != "eskadel/web/gate", "%s imports %s", file, path)
+			}
+		}
+	}
 	above := map[string][]string{ // a room and what it must not know
 		"workspace": {"eskadel/web", "github.com/gin-gonic"},
 		"view":      {"eskadel/web", "eskadel/workspace", "eskadel/store", "eskadel/identity", "eskadel/rights", "github.com/gin-gonic"},

@@ -22,17 +22,6 @@ import (
 //go:embed openapi.yaml schemas
 var shipped embed.FS
 
-// A Route is an address with the line of the table of rights that it needs.
-type Route struct {
-	Method, Path string
-	Right        rights.What
-	Handle       gin.HandlerFunc
-	Plain        bool // its answer is sent as it is
-	Packed       bool // its answer is packed already
-	Streamed     bool // its body is read as it comes
-	Pictures     bool // a page that shows pictures of the host apps
-}
-
 // An API answers programs.
 type API struct {
 	gate *gate.Gate
@@ -45,9 +34,9 @@ func New(g *gate.Gate) *API { return &API{g, g.Workspace} }
 const base = "/api/v1"
 
 // Routes are the addresses of the API.
-func (a *API) Routes() []Route {
+func (a *API) Routes() []gate.Route {
 	const get, post, put, del = http.MethodGet, http.MethodPost, http.MethodPut, http.MethodDelete
-	out := []Route{
+	out := []gate.Route{
 		{Method: get, Path: "/search", Right: rights.Make, Handle: a.search},
 		{Method: get, Path: "/dashboards", Right: rights.Make, Handle: a.dashboards},
 		{Method: get, Path: "/dashboards/:dashboard", Right: rights.See, Handle: a.dashboard},
@@ -107,15 +96,15 @@ func (a *API) Routes() []Route {
 			right = rights.Build
 		}
 		out = append(out,
-			Route{Method: get, Path: path + "/uses", Right: rights.Make, Handle: a.uses(kind)},
-			Route{Method: get, Path: path + "/versions", Right: right, Handle: a.versions(kind)},
-			Route{Method: get, Path: path + "/changes", Right: right, Handle: a.changes(kind)},
-			Route{Method: post, Path: path + "/back", Right: right, Handle: a.back(kind)},
-			Route{Method: post, Path: path + "/name", Right: right, Handle: a.rename(kind)},
+			gate.Route{Method: get, Path: path + "/uses", Right: rights.Make, Handle: a.uses(kind)},
+			gate.Route{Method: get, Path: path + "/versions", Right: right, Handle: a.versions(kind)},
+			gate.Route{Method: get, Path: path + "/changes", Right: right, Handle: a.changes(kind)},
+			gate.Route{Method: post, Path: path + "/back", Right: right, Handle: a.back(kind)},
+			gate.Route{Method: post, Path: path + "/name", Right: right, Handle: a.rename(kind)},
 		)
 	}
 	for _, name := range []string{"dataset", "chart", "dashboard", "rules", "common", "types"} {
-		out = append(out, Route{Method: get, Path: "/schemas/" + name + ".json", Right: rights.Open, Handle: a.file("schemas/"+name+".json", "application/schema+json")})
+		out = append(out, gate.Route{Method: get, Path: "/schemas/" + name + ".json", Right: rights.Open, Handle: a.file("schemas/"+name+".json", "application/schema+json")})
 	}
 	for i := range out {
 		out[i].Path = base + out[i].Path

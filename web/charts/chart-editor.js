@@ -1,0 +1,244 @@
+/**
+ * The chart editor: each phrase of the sentence unfolds its choices; a choice carries
+ * the whole document it would make, so choosing is replacing.
+ */
+import { fill, post, say } from "../page/api.js";
+import { conditions } from "../page/condition.js";
+import { Chart } from "../reading/draw.js";
+import { Drawer } from "../reading/drawer.js";
+import { History } from "../page/history.js";
+import { Widget } from "../reading/widget.js";
+
+const editor = /** @type {HTMLElement} */ (document.getElementById("chart-editor"));
+const sentence = /** @type {HTMLElement} */ (document.getElementById("sentence"));
+const choices = /** @type {HTMLElement} */ (document.getElementById("choices"));
+const wrong = /** @type {HTMLElement} */ (document.getElementById("wrong"));
+const preview = /** @type {HTMLElement} */ (document.getElementById("preview"));
+const figures = /** @type {HTMLElement} */ (document.getElementById("figures-table"));
+const at = editor.dataset.at ?? "";
+const finish = /** @type {HTMLDetailsElement} */ (document.getElementById("finish"));
+const controls = /** @type {HTMLElement} */ (document.getElementById("finish-controls"));
+let open = "";
+
+const now = () => /** @type {HTMLInputElement} */ (document.getElementById("document")).value;
+const drawer = new Drawer(/** @type {HTMLDialogElement} */ (document.getElementById("drawer")), () => ({ document: now() }));
+const history = new History(now(), (document) => void change(document, {}, true));
+
+preview.innerHTML = '<div class="widget"><div class="widget-head"><h2></h2></div><div class="widget-body"></div></div>';
+const widget = new Widget(/** @type {HTMLElement} */ (preview.firstElementChild), {
+  choose: () => {},
+  records: (mark, words) => void drawer.open("/charts/records", mark, words),
+  keep: (cut) => void change(JSON.stringify(cut), {}),
+});
+
+/** Unfolds the choices of a part of the sentence. @param {string} part */
+async function unfold(part) {
+  open = part;
+  try {
+    fill(choices, await post("/charts/menu", { document: now(), part }));
+  } catch (error) {
+    wrong.textContent = /** @type {Error} */ (error).message;
+    return;
+  }
+  sentence.querySelectorAll("[data-part]").forEach((p) => p.setAttribute("aria-expanded", String(p.getAttribute("data-part") === part)));
+  conditions(choices);
+  void picture();
+  /** @type {HTMLElement | null} */ (choices.querySelector(".chosen:not(:disabled)") ?? choices.querySelector("button:not(:disabled)"))?.focus();
+}
+
+/** Draws this chart small in each form that it could take. */
+async function picture() {
+  for (const place of /** @type {NodeListOf<HTMLElement>} */ (choices.querySelectorAll(".thumb"))) {
+    if (!place.isConnected) return;
+    const document = /** @type {HTMLElement} */ (place.closest(".choice")).dataset.document ?? "";
+    try {
+      const { drawing } = await post("/charts/answer", { document }, { json: true });
+      if (!drawing) {
+        place.remove();
+        continue;
+      }
+      const chart = new Chart(place, { choose: () => {}, records: () => {} });
+      chart.option.remove(); // a picture has no words: the choice's own are looked through
+      chart.draw(bare(drawing), "");
+    } catch {
+      place.remove(); // the form says why when it is chosen
+    }
+  }
+}
+
+/** A drawing without its words. @param {import("../reading/draw.js").Drawing} m */
+function bare(m) {
+  for (const axis of [m.axis, m.second, m.across, m.category]) if (axis) Object.assign(axis, { hidden: true, title: "" });
+  for (const g of m.groups) Object.assign(g, { label: "", rate: "" });
+  for (const s of m.series) for (const mark of s.marks) if (mark) Object.assign(mark, { text: "", label: "" });
+  return { ...m, lines: [], total: "" };
+}
+
+function fold() {
+  if (!open) return;
+  const part = open;
+  open = "";
+  choices.replaceChildren();
+  sentence.querySelectorAll("[aria-expanded=true]").forEach((p) => p.setAttribute("aria-expanded", "false"));
+  /** @type {HTMLElement | null} */ (sentence.querySelector(`[data-part="${part}"]`) ?? sentence.querySelector(".adding"))?.focus();
+}
+
+/** Makes a document the chart, says it and draws it. @param {string} document @param {Record<string, string>} fields @param {boolean} [back] */
+async function change(document, fields, back) {
+  wrong.textContent = "";
+  try {
+    fill(sentence, await post("/charts/change", { document, at, ...fields }));
+  } catch (error) {
+    wrong.textContent = /** @type {Error} */ (error).message;
+    return;
+  }
+  if (!back) history.add(now());
+  history.mark();
+  void refinish();
+  say([...sentence.querySelectorAll(".sentence")].map((p) => p.textContent).join(""));
+  void answer();
+}
+
+/** Shows the controls of the finish, where they are unfolded. */
+async function refinish() {
+  if (!finish.open) return;
+  let html = "";
+  try {
+    html = await post("/charts/finish", { document: now() });
+  } catch (error) {
+    wrong.textContent = /** @type {Error} */ (error).message;
+    return;
+  }
+  const focused = document.activeElement?.id;
+  fill(controls, html);
+  if (focused) document.getElementById(focused)?.focus();
+}
+finish.addEventListener("toggle", () => void refinish());
+controls.addEventListener("change", (e) => {
+  const input = /** @type {HTMLInputElement} */ (e.target);
+  void set(input, input.type === "checkbox" ? (input.checked ? "yes" : "") : input.value);
+});
+controls.addEventListener("click", (e) => {
+  const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button[data-path]"));
+  if (button) void set(button, button.dataset.value ?? "");
+});
+
+/** Sets the part of the chart that a control is for. @param {HTMLElement} input @param {string} value */
+async function set(input, value) {
+  const said = /** @type {HTMLElement} */ (input.closest(".control")?.querySelector(".wrong"));
+  said.hidden = true;
+  try {
+    fill(sentence, await post("/charts/change", { document: now(), at, path: input.dataset.path ?? "", kind: input.dataset.kind ?? "", value }));
+  } catch (error) {
+    said.textContent = /** @type {Error} */ (error).message; // what was typed stays
+    said.hidden = false;
+    return;
+  }
+  history.add(now());
+  history.mark();
+  void answer();
+  void refinish();
+}
+
+/** Says what a choice has left out. @param {string} words */
+function note(words) {
+  const p = document.createElement("p");
+  p.className = "hint lost";
+  p.textContent = `${words} Undo brings it back.`;
+  sentence.append(p);
+  say(words);
+}
+
+// A click on an axis, the legend or the title opens its part of the finish.
+preview.addEventListener("click", async (e) => {
+  const target = /** @type {Element} */ (e.target);
+  const section = target.closest("[data-finish]")?.getAttribute("data-finish") ?? (target.closest(".legend") ? "Labels and legend" : target.closest("h2") ? "Words" : "");
+  if (!section) return;
+  finish.open = true;
+  await refinish();
+  const part = controls.querySelector(`[data-section="${section}"]`);
+  part?.scrollIntoView({ block: "center" });
+  if (!target.closest(".legend")) /** @type {HTMLElement | null} */ (part?.querySelector("input, select, textarea"))?.focus();
+});
+
+let asked = "";
+async function answer() {
+  const mine = (asked = now());
+  widget.busy();
+  try {
+    const a = await post("/charts/answer", { document: mine }, { json: true });
+    if (mine !== asked) return; // the sentence has changed meanwhile
+    widget.show({ ...a, html: a.html || `<p class="nothing"></p>` });
+    if (!a.html) /** @type {HTMLElement} */ (widget.body.firstElementChild).textContent = a.nothing;
+    fill(figures, a.drawing ? a.html : "");
+    hint(a.drawing?.hints ?? []);
+  } catch (error) {
+    if (mine !== asked) return;
+    // Nothing of the chart before stays beside the words.
+    widget.heading.textContent = /** @type {HTMLInputElement} */ (document.getElementById("chart-title")).value;
+    widget.fail(/** @type {Error} */ (error).message, () => void answer());
+    figures.replaceChildren();
+    hint([]);
+  }
+}
+
+/** Tells the author what of the finish has no effect here. @param {string[]} words */
+function hint(words) {
+  const place = /** @type {HTMLElement} */ (document.getElementById("hints")), none = widget.chart?.unlabelled() ?? 0;
+  const all = none ? [...words, `${none === 1 ? "One label has" : `${none} labels have`} no room at this size and ${none === 1 ? "is" : "are"} left out.`] : words;
+  place.replaceChildren(...all.map((w) => Object.assign(document.createElement("p"), { className: "hint", textContent: w })));
+}
+
+sentence.addEventListener("click", (e) => {
+  const phrase = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("[data-part]"));
+  if (!phrase) return;
+  if (phrase.dataset.part === open) fold();
+  else void unfold(phrase.dataset.part ?? "");
+});
+sentence.addEventListener("change", (e) => {
+  const input = /** @type {HTMLInputElement} */ (e.target);
+  if (input.id === "chart-title") void change(now(), { title: input.value });
+});
+choices.addEventListener("click", async (e) => {
+  const condition = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("[data-condition-path]"));
+  if (condition) {
+    const value = /** @type {HTMLInputElement} */ (choices.querySelector("[data-condition] input[type=hidden]")).value;
+    await change(now(), { path: condition.dataset.conditionPath ?? "", kind: "json", value });
+    if (!wrong.textContent) fold();
+    return;
+  }
+  const choice = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest(".choice"));
+  if (!choice) return;
+  const next = choice.dataset.next ?? "", document = choice.dataset.document ?? "", part = open, lost = choice.dataset.lost;
+  await change(document, {});
+  if (lost && !wrong.textContent) note(lost);
+  if (open !== part) return; // another phrase has been unfolded meanwhile
+  if (next) await unfold(next);
+  else fold();
+});
+choices.addEventListener("input", (e) => {
+  const input = /** @type {HTMLInputElement} */ (e.target), find = input.value.toLowerCase();
+  if (input.id !== "choice-find") return;
+  choices.querySelectorAll(".choice").forEach((c) => c.classList.toggle("hidden", !(c.textContent ?? "").toLowerCase().includes(find)));
+});
+choices.addEventListener("keydown", (e) => {
+  const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[e.key];
+  if (!step || /** @type {HTMLElement} */ (e.target).matches("input")) return;
+  const all = /** @type {HTMLElement[]} */ ([...choices.querySelectorAll(".choice:not(.hidden):not(:disabled)")]);
+  all[(all.indexOf(/** @type {HTMLElement} */ (document.activeElement)) + step + all.length) % all.length]?.focus();
+  e.preventDefault();
+});
+document.addEventListener("keydown", (e) => {
+  if (e.key !== "Escape") return;
+  if (drawer.isOpen) drawer.close();
+  else fold();
+});
+document.getElementById("place")?.addEventListener("click", async () => {
+  try {
+    await post("/charts/place", { document: now(), to: /** @type {HTMLSelectElement} */ (document.getElementById("to")).value });
+  } catch (error) {
+    wrong.textContent = /** @type {Error} */ (error).message;
+  }
+});
+void answer();
+if (!JSON.parse(now()).dataset) void unfold("dataset");

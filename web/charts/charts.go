@@ -1,0 +1,343 @@
+package charts
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/filter"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/core/sentence"
+	"eskadel/view"
+	"eskadel/web/gate"
+	"eskadel/web/page"
+	"eskadel/workspace"
+)
+
+func (s *Server) library(c *gin.Context) {
+	rows, err := s.Workspace.Library(c.Request.Context(), gate.Caller(c))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Page(c, http.StatusOK, "charts", "Charts", gin.H{"Rows": rows})
+}
+
+// chartEditor opens a chart: the one at a place, or a new one.
+func (s *Server) chartEditor(c *gin.Context) {
+	ctx, who := c.Request.Context(), gate.Caller(c)
+	at := workspace.ParsePlace(c.Query("at"))
+	doc := &chart.Document{Definition: query.Definition{Version: query.Version}, Form: chart.Columns}
+	var own *chart.Document
+	var library string
+	var err error
+	switch {
+	case c.Query("dataset") != "":
+		var ds *dataset.Dataset
+		if ds, err = s.Workspace.Dataset(ctx, who, c.Query("dataset")); err == nil {
+			own = sentence.Start(ds, chart.Columns)
+		}
+	case c.Query("like") != "":
+		own, _, err = s.Workspace.ChartAt(ctx, who, workspace.ParsePlace(c.Query("like")))
+	case at == (workspace.Place{}):
+		own = s.Workspace.Again(ctx, who, c.Query("again") != "")
+	case at.Library != "" || at.Widget != "":
+		own, library, err = s.Workspace.ChartAt(ctx, who, at)
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	if library != "" {
+		s.libraryHere(c, at, library)
+		return
+	}
+	if own != nil {
+		doc = own
+	}
+	dashboards, err := s.Workspace.Own(ctx, who)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	k, err := s.Workspace.SketchOf(ctx, who, doc)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	data, err := sentenceOf(k)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	if doc.Dataset != "" && at == (workspace.Place{}) && c.Query("dataset") == "" && c.Query("again") == "" && c.Query("like") == "" {
+		data["Again"] = true
+	}
+	data["At"], data["Where"], data["Dashboards"] = c.Query("at"), at, dashboards
+	for _, d := range dashboards {
+		if d.Name == at.Dashboard {
+			data["OnTitle"] = d.Title
+		}
+	}
+	if at.Library != "" {
+		if data["Uses"], data["Kept"], err = s.libraryUses(c, at.Library); err != nil {
+			s.Fail(c, err)
+			return
+		}
+	}
+	s.Page(c, http.StatusOK, "chart-editor", "Chart", data)
+}
+
+// libraryUses are the dashboards that show a chart of the library, with its standing.
+func (s *Server) libraryUses(c *gin.Context, name string) (on []workspace.Used, st workspace.Standing, err error) {
+	ctx, who := c.Request.Context(), gate.Caller(c)
+	if _, st, err = s.Workspace.Chart(ctx, who, name); err != nil {
+		return nil, st, err
+	}
+	uses, err := s.Workspace.Uses(ctx, who, workspace.Chart, name)
+	for _, u := range uses {
+		if u.Kind == workspace.Dashboard && u.Published {
+			on = append(on, u)
+		}
+	}
+	return on, st, err
+}
+
+// libraryHere asks whether a chart of the library that stands on a widget is to be changed
+// everywhere, or becomes a copy of the dashboard's own.
+func (s *Server) libraryHere(c *gin.Context, at workspace.Place, library string) {
+	uses, st, err := s.libraryUses(c, library)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Page(c, http.StatusOK, "library-here", st.Title, gin.H{"At": at, "Uses": uses, "Kept": st})
+}
+
+// sketch reads the chart document that the editor holds.
+func (s *Server) sketch(c *gin.Context) (*workspace.Sketch, error) {
+	return s.Workspace.Sketch(c.Request.Context(), gate.Caller(c), []byte(c.PostForm("document")))
+}
+
+// completed is sketch for what only a chart of a dataset has.
+func (s *Server) completed(c *gin.Context) (*workspace.Sketch, error) {
+	k, err := s.sketch(c)
+	if err == nil {
+		err = k.Complete()
+	}
+	return k, err
+}
+
+func sentenceOf(k *workspace.Sketch) (gin.H, error) {
+	document, err := json.Marshal(k.Doc)
+	if err != nil {
+		return nil, err
+	}
+	return gin.H{"Phrases": sentence.Of(k.Doc, k.Dataset), "Heading": k.Title(), "Own": k.Doc.Title, "Missing": sentence.Missing(k.Doc, k.Dataset), "Document": string(document), "HasDataset": k.Dataset != nil}, nil
+}
+
+// chartMenu unfolds what a phrase of the sentence may become.
+func (s *Server) chartMenu(c *gin.Context) {
+	k, err := s.sketch(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	part := c.PostForm("part")
+	m, err := s.menu(c, k, part)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	of := gin.H{"Menu": m}
+	if path, set, where := conditioned(k, part); set != nil {
+		of["Where"] = gin.H{"Path": path, "Value": where, "Choices": page.DatasetFields(set), "Dataset": set.Name}
+	}
+	s.Part(c, http.StatusOK, "choices", of)
+}
+
+// conditioned tells where in the document the condition stands that a part of the sentence
+// is, the dataset it is on and what it is now; no dataset where the part is none.
+func conditioned(k *workspace.Sketch, part string) (path string, on *dataset.Dataset, where *filter.Condition) {
+	if k.Dataset == nil {
+		return "", nil, nil
+	}
+	if part == "where" {
+		return part, k.Dataset, k.Doc.Where
+	}
+	for i, b := range k.Doc.Also {
+		if path = fmt.Sprintf("also.%d.where", i); part == path {
+			return path, k.Doc.Other(i), b.Where
+		}
+	}
+	return "", nil, nil
+}
+
+// menu is what a phrase of the sentence may become; which datasets there are only the
+// workspace knows.
+func (s *Server) menu(c *gin.Context, k *workspace.Sketch, part string) (*sentence.Menu, error) {
+	beside, err := strconv.Atoi(strings.TrimPrefix(part, "also."))
+	other := err == nil && strings.HasPrefix(part, "also.")
+	if part != "dataset" && k.Dataset != nil && !other {
+		return sentence.Choices(k.Doc, k.Dataset, part)
+	}
+	all, err := s.Workspace.Datasets(c.Request.Context(), gate.Caller(c))
+	switch {
+	case err != nil:
+		return nil, err
+	case other && k.Dataset != nil:
+		return sentence.Others(k.Doc, k.Dataset, beside, all), nil
+	}
+	return sentence.Datasets(k.Doc, k.Dataset, all), nil
+}
+
+// chartChange renders the sentence of a changed chart and, if it has a place, keeps it there.
+func (s *Server) chartChange(c *gin.Context) {
+	k, err := s.sketch(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	if path := c.PostForm("path"); path != "" {
+		set, err := k.Doc.Set(path, c.PostForm("kind"), c.PostForm("value"))
+		if err == nil && k.Dataset != nil && k.Doc.Check(k.Dataset) == nil {
+			err = set.Check(k.Dataset)
+		}
+		if err != nil {
+			s.Fail(c, err)
+			return
+		}
+		k.Doc = set
+	}
+	if title, ok := c.GetPostForm("title"); ok {
+		k.Doc.Title = strings.TrimSpace(title)
+		if k.Dataset != nil && k.Doc.Title == sentence.Title(&chart.Document{Definition: k.Doc.Definition, Form: k.Doc.Form}, k.Dataset) {
+			k.Doc.Title = ""
+		}
+	}
+	data, err := sentenceOf(k)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	// What cannot be drawn as it says is said, and what is kept stays as it was.
+	at, fits := workspace.ParsePlace(c.PostForm("at")), error(nil)
+	if k.Dataset != nil && data["Missing"] == "" {
+		if fits = k.Doc.Check(k.Dataset); fits == nil {
+			fits = k.Doc.Fits(k.Doc.Form, k.Dataset)
+		}
+	}
+	switch {
+	case fits != nil:
+		data["Missing"] = problem.Of(fits).Words
+	case at != (workspace.Place{}) && k.Dataset != nil:
+		err = k.KeepAt(at)
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Part(c, http.StatusOK, "sentence", data)
+}
+
+// chartFinish unfolds how the chart is finished: words, numbers, axes, colours, cells.
+func (s *Server) chartFinish(c *gin.Context) {
+	k, err := s.completed(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	all, err := s.Workspace.Datasets(c.Request.Context(), gate.Caller(c))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Part(c, http.StatusOK, "finish", sentence.Finish(k.Doc, k.Dataset, all))
+}
+
+// chartAnswer draws the chart in the editor.
+func (s *Server) chartAnswer(c *gin.Context) {
+	k, err := s.sketch(c)
+	var a *view.Answer
+	if err == nil {
+		a, err = k.Answer()
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	if k.Dataset == nil {
+		c.JSON(http.StatusOK, gin.H{"nothing": a.Nothing, "title": a.Title})
+		return
+	}
+	s.Answer(c, a, a.Cut)
+}
+
+// chartRecords lists the records behind a mark in the editor.
+func (s *Server) chartRecords(c *gin.Context) {
+	ref, paging, err := page.MarkOf(c)
+	var k *workspace.Sketch
+	if err == nil {
+		k, err = s.sketch(c)
+	}
+	var p *view.Page
+	if err == nil {
+		p, err = k.Records(ref, paging)
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Drawer(c, p, "/charts/records")
+}
+
+// chartPlace puts a chart on a dashboard's draft, or keeps it in the library.
+func (s *Server) chartPlace(c *gin.Context) {
+	k, err := s.sketch(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	to := c.PostForm("to")
+	if to == "library" {
+		if _, err := k.ToLibrary(); err != nil {
+			s.Fail(c, err)
+			return
+		}
+		page.Redirect(c, "/charts")
+		return
+	}
+	id, err := k.Place(to)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page.Redirect(c, "/dashboards/"+to+"/edit#"+id)
+}
+
+// chartPublish makes the draft of a chart of the library its next version, everywhere it is
+// used or from now on, or keeps it as a chart of its own.
+func (s *Server) chartPublish(c *gin.Context) {
+	_, _, err := s.Workspace.PublishChart(c.Request.Context(), gate.Caller(c), c.Param("chart"), c.PostForm("where"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page.Redirect(c, "/charts")
+}
+
+// chartRemove takes a chart that no dashboard shows out of the library.
+func (s *Server) chartRemove(c *gin.Context) {
+	if err := s.Workspace.Remove(c.Request.Context(), gate.Caller(c), workspace.Chart, c.Param("chart"), workspace.On{}); err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page.Redirect(c, "/charts")
+}

@@ -1,0 +1,43 @@
+// Package dashboards is where dashboards are found, laid out and published.
+package dashboards
+
+import (
+	"embed"
+	"net/http"
+
+	"eskadel/rights"
+	"eskadel/web/gate"
+	"eskadel/web/page"
+	"eskadel/workspace"
+)
+
+//go:embed *.html *.js
+var files embed.FS
+
+// Area is what the pages consist of.
+var Area = page.Area{Name: "dashboards", Files: files, Modules: []string{"dashboard-editor.js"}}
+
+// A Server answers for this area.
+type Server struct{ *page.Server }
+
+// New returns the area of a server.
+func New(s *page.Server) *Server { return &Server{s} }
+
+// Routes are the addresses of the area.
+func (s *Server) Routes() []gate.Route {
+	const get, post = http.MethodGet, http.MethodPost
+	return []gate.Route{
+		{Method: get, Path: "/", Right: rights.Make, Handle: s.home},
+		{Method: get, Path: "/home/list", Right: rights.Make, Handle: s.homeList},
+		{Method: get, Path: "/dashboards", Right: rights.Make, Handle: s.home},
+		{Method: post, Path: "/dashboards", Right: rights.Make, Handle: s.newDashboard},
+		{Method: get, Path: "/dashboards/:dashboard/edit", Right: rights.Edit, Handle: s.editing, Pictures: true},
+		{Method: get, Path: "/dashboards/:dashboard/history", Right: rights.Edit, Handle: s.dashboardHistory},
+		{Method: post, Path: "/dashboards/:dashboard/back", Right: rights.Edit, Handle: s.GoBack(workspace.Dashboard, "dashboard", "/dashboards/")},
+		{Method: post, Path: "/dashboards/:dashboard/draft", Right: rights.Edit, Handle: s.saveDraft},
+		{Method: post, Path: "/dashboards/:dashboard/add", Right: rights.Edit, Handle: s.addWidget},
+		{Method: post, Path: "/dashboards/:dashboard/widgets/:widget/own", Right: rights.Edit, Handle: s.ownCopy},
+		{Method: post, Path: "/dashboards/:dashboard/publish", Right: rights.Publish, Handle: s.publish},
+		{Method: post, Path: "/dashboards/:dashboard/remove", Right: rights.Edit, Handle: s.removeDashboard},
+	}
+}

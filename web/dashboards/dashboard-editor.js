@@ -1,0 +1,299 @@
+/**
+ * The dashboard editor: the sheet with handles. It holds the draft document, saves each
+ * change by itself, and never draws over somebody else's change.
+ */
+import { post, say, Trouble } from "../page/api.js";
+import { History } from "../page/history.js";
+import { Widget } from "../reading/widget.js";
+
+const editor = /** @type {HTMLElement} */ (document.getElementById("editor"));
+const trouble = /** @type {HTMLElement} */ (document.getElementById("trouble"));
+const saved = /** @type {HTMLElement} */ (document.getElementById("saved"));
+const name = editor.dataset.dashboard ?? "";
+let revision = editor.dataset.revision ?? "";
+/** @type {any} */
+let draft = JSON.parse(editor.dataset.document ?? "{}");
+const page = () => draft.pages.find((/** @type {any} */ p) => p.title === editor.dataset.page);
+const history = new History(JSON.stringify(draft), (document) => {
+  draft = JSON.parse(document);
+  tellWords();
+  lay();
+  void save();
+});
+
+/** @type {any} */
+const grid = /** @type {any} */ (window).GridStack.init({
+  column: 12, cellHeight: 74, margin: 0, float: true, animate: false, handle: ".widget-head h2",
+  resizable: { handles: "se" }, draggable: { handle: ".widget-head h2" }, columnOpts: { breakpoints: [{ w: 500, c: 1 }] },
+}, editor);
+
+/** @type {Map<string, Widget>} */
+const widgets = new Map();
+
+/** Lays all widgets of the page out anew. */
+function lay() {
+  laying = true;
+  grid.removeAll();
+  widgets.clear();
+  for (const w of page().widgets) {
+    const [x, y, width, height] = w.at;
+    const item = grid.addWidget({ id: w.id, x, y, w: width, h: height, minW: 2 });
+    const content = item.querySelector(".grid-stack-item-content");
+    content.append(face(w));
+    show(w);
+  }
+  laying = false;
+}
+let laying = false;
+
+/** @param {any} w */
+function face(w) {
+  const section = document.createElement("section");
+  section.className = "widget";
+  section.id = w.id;
+  const head = document.createElement("div");
+  head.className = "widget-head";
+  const title = document.createElement("h2");
+  title.tabIndex = 0;
+  title.setAttribute("aria-description", "Arrow keys move the widget, Shift with arrow keys sizes it, Delete takes it off.");
+  title.textContent = w.text ? called(w.text) : "…";
+  title.addEventListener("keydown", (e) => key(e, w.id));
+  const words = document.createElement("span");
+  words.className = "widget-words";
+  if (w.chart) {
+    const change = document.createElement("a");
+    change.href = `/charts/edit?at=${encodeURIComponent(name)}/${encodeURIComponent(w.id)}`;
+    change.textContent = "change";
+    words.append(change, " ");
+  }
+  if (w.chart) words.append(sharing(w), " ");
+  const remove = document.createElement("button");
+  remove.className = "plain";
+  remove.textContent = "take off";
+  remove.addEventListener("click", () => take(w.id));
+  words.append(remove);
+  head.append(title, words);
+  const body = document.createElement("div");
+  body.className = "widget-body";
+  section.append(head, body);
+  if (w.text) {
+    body.append(...told(w));
+  } else {
+    widgets.set(w.id, new Widget(section, { choose: () => {}, records: () => {} }));
+  }
+  return section;
+}
+
+/** The control that has a chart share the scale and order of others on the page. @param {any} w */
+function sharing(w) {
+  const label = document.createElement("label");
+  label.className = "shares";
+  label.hidden = true;
+  label.title = "Charts that name the same here share the scale of their values and the order of their groups.";
+  const input = document.createElement("input");
+  input.value = w.scale ?? "";
+  input.placeholder = "own";
+  input.autocomplete = "off";
+  input.maxLength = 20;
+  input.addEventListener("change", () => {
+    const before = find(w.id).scale;
+    changed(() => {
+      const name = input.value.trim();
+      if (name) find(w.id).scale = name;
+      else delete find(w.id).scale;
+    });
+    const now = find(w.id).scale;
+    void saving.then(() => page().widgets.forEach((/** @type {any} */ other) => {
+      if (other.id === w.id || other.scale && (other.scale === before || other.scale === now)) void show(other);
+    }));
+  });
+  label.append("scale ", input);
+  return label;
+}
+
+/** A text that is one picture or one link, and nothing else. */
+const single = /^(!?)\[([^\]]*)\]\(([^)\s]*)\)\s*$/;
+
+/** What a widget of words is called. @param {string} text */
+function called(text) {
+  const mark = single.exec(text)?.[1];
+  return mark === undefined ? "Text" : mark ? "Image" : "Link";
+}
+
+/** The fields of a widget of words: a picture and a link have words and an address, any other text is one. @param {any} w */
+function told(w) {
+  const [, mark, ...now] = single.exec(w.text) ?? [];
+  if (mark === undefined) {
+    const text = document.createElement("textarea");
+    text.className = "widget-text-input";
+    text.value = w.text;
+    text.setAttribute("aria-label", "Text");
+    text.addEventListener("change", () => changed(() => { find(w.id).text = text.value || " "; }));
+    return [text];
+  }
+  return [mark ? "What it shows" : "Words", "Address"].map((name, part) => {
+    const label = document.createElement("label"), input = document.createElement("input");
+    label.className = "told";
+    input.className = "form-control";
+    input.value = now[part];
+    input.addEventListener("change", () => changed(() => {
+      now[part] = part === 0 ? input.value.trim().replace(/[[\]]/g, "") : input.value.trim().replace(/\s/g, encodeURIComponent).replace(/\(/g, "%28").replace(/\)/g, "%29");
+      find(w.id).text = `${mark}[${now[0]}](${now[1]})`;
+    }));
+    label.append(name, input);
+    return label;
+  });
+}
+
+/** @param {string} id */
+const find = (id) => page().widgets.find((/** @type {any} */ w) => w.id === id);
+
+/** @param {any} w */
+async function show(w) {
+  const widget = widgets.get(w.id);
+  if (!widget) return;
+  widget.busy();
+  try {
+    if (w.chart?.dataset === "") throw new Trouble("This chart has no records yet: change it, or take it off.", 422, "");
+    const answer = await post(`/view/${encodeURIComponent(name)}/widgets/${encodeURIComponent(w.id)}`, { draft: "yes" }, { json: true });
+    widget.show(answer);
+    const shares = /** @type {HTMLElement | null} */ (document.querySelector(`#${CSS.escape(w.id)} .shares`));
+    if (shares) shares.hidden = !answer.drawing?.axis?.ticks?.length; // only what has a scale can share it
+  } catch (error) {
+    widget.fail(/** @type {Error} */ (error).message, () => void show(w));
+  }
+}
+
+/** Makes a change to the draft and saves it. @param {() => void} how */
+function changed(how) {
+  how();
+  history.add(JSON.stringify(draft));
+  void save();
+}
+
+/** The fields of the page that hold words of the document. */
+const words = [["dashboard-title", "title"], ["answers", "answers"]];
+function tellWords() {
+  for (const [id, part] of words) /** @type {HTMLInputElement} */ (document.getElementById(id)).value = draft[part] ?? "";
+}
+
+let saving = Promise.resolve();
+/** Saves the draft. @param {string} [resolve] what is done where others changed it meanwhile */
+function save(resolve = "") {
+  saved.textContent = "saving …";
+  saving = saving.then(async () => {
+    try {
+      const kept = await post(`/dashboards/${encodeURIComponent(name)}/draft`, { document: JSON.stringify(draft), revision: String(revision), resolve }, { json: true });
+      revision = kept.revision;
+      saved.textContent = `draft saved ${new Date().toTimeString().slice(0, 5)}`;
+      trouble.textContent = "";
+      unkept.replaceChildren();
+      if (kept.document) {
+        draft = kept.document;
+        history.add(JSON.stringify(draft));
+        tellWords();
+        if (page()) lay();
+        else location.reload();
+      }
+    } catch (error) {
+      saved.textContent = "not saved";
+      const { message, status, about } = /** @type {Trouble} */ (error);
+      trouble.textContent = message;
+      if (status === 412) ask(about);
+    }
+  });
+  return saving;
+}
+
+const unkept = /** @type {HTMLElement} */ (document.getElementById("unkept"));
+
+/** Tells what others changed meanwhile, and asks what is to be kept. @param {any} about */
+function ask(about) {
+  const section = document.createElement("section");
+  section.className = "unkept";
+  section.setAttribute("aria-label", "Not kept yet");
+  /** @param {string} words @param {string[]} list */
+  const tell = (words, list) => {
+    if (!list?.length) return;
+    const p = document.createElement("p"), ul = document.createElement("ul");
+    p.textContent = words;
+    ul.className = "plain-list";
+    ul.append(...list.map((item) => Object.assign(document.createElement("li"), { textContent: item })));
+    section.append(p, ul);
+  };
+  tell("What was changed meanwhile:", [...(about?.changes ?? []), ...(about?.more ? [`and ${about.more} other things`] : [])]);
+  tell("What you changed:", about?.mine ?? []);
+  tell("Both changed:", about?.clashes ?? []);
+  const choices = document.createElement("div");
+  choices.className = "inline-form";
+  /** @param {string} words @param {string} kind @param {() => void} how */
+  const choice = (words, kind, how) => {
+    const button = document.createElement("button");
+    button.className = kind;
+    button.textContent = words;
+    button.addEventListener("click", how);
+    choices.append(button, " ");
+    return button;
+  };
+  const first = about?.both ? choice("Keep both changes", "main", () => void save("both")) : choice("Keep mine where both changed something", "main", () => void save("mine"));
+  choice("leave it as it is now, without mine", "plain", () => location.reload());
+  section.append(choices);
+  unkept.replaceChildren(section);
+  first.focus();
+}
+
+/** Keeps where the widgets are. */
+function placed() {
+  if (laying || grid.getColumn() !== 12) return;
+  changed(() => {
+    for (const n of grid.engine.nodes) {
+      const w = find(n.id);
+      if (w) w.at = [n.x, n.y, n.w, n.h];
+    }
+  });
+}
+
+/** @param {string} id */
+function take(id) {
+  changed(() => { page().widgets = page().widgets.filter((/** @type {any} */ w) => w.id !== id); });
+  lay();
+  say("Taken off; undo brings it back.");
+}
+
+/** Moves and sizes by the keyboard. @param {KeyboardEvent} e @param {string} id */
+function key(e, id) {
+  const step = /** @type {Record<string, number[]>} */ ({ ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] })[e.key];
+  if (e.key === "Delete") {
+    take(id);
+  } else if (step) {
+    const node = grid.engine.nodes.find((/** @type {any} */ n) => n.id === id);
+    if (e.shiftKey) grid.update(node.el, { w: Math.max(2, Math.min(12 - node.x, node.w + step[0])), h: Math.max(1, node.h + step[1]) });
+    else grid.update(node.el, { x: Math.max(0, Math.min(12 - node.w, node.x + step[0])), y: Math.max(0, node.y + step[1]) });
+    say(`column ${node.x + 1}, row ${node.y + 1}, ${node.w} wide, ${node.h} high`);
+  } else {
+    return;
+  }
+  e.preventDefault();
+}
+
+grid.on("change", placed);
+for (const [id, part] of words) {
+  document.getElementById(id)?.addEventListener("change", (e) => {
+    const value = /** @type {HTMLInputElement} */ (e.target).value.trim();
+    changed(() => { draft[part] = value; });
+  });
+}
+document.getElementById("publish")?.addEventListener("click", async () => {
+  await saving;
+  try {
+    await post(`/dashboards/${encodeURIComponent(name)}/publish`, {});
+  } catch (error) {
+    trouble.textContent = /** @type {Error} */ (error).message;
+  }
+});
+lay();
+const wanted = location.hash && document.getElementById(location.hash.slice(1));
+if (wanted) {
+  wanted.scrollIntoView({ block: "center" });
+  /** @type {HTMLElement | null} */ (wanted.querySelector("h2"))?.focus();
+}

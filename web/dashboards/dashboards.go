@@ -1,0 +1,127 @@
+package dashboards
+
+import (
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/web/gate"
+	"eskadel/web/page"
+	"eskadel/workspace"
+)
+
+func (s *Server) newDashboard(c *gin.Context) {
+	st, err := s.Workspace.NewDashboard(c.Request.Context(), gate.Caller(c), c.PostForm("title"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page.Redirect(c, "/dashboards/"+st.Name+"/edit")
+}
+
+func (s *Server) editing(c *gin.Context) {
+	ctx := c.Request.Context()
+	o, err := s.Workspace.Changing(ctx, gate.Caller(c), c.Param("dashboard"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page, err := o.Doc.Page(c.Query("page"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	charts, err := s.Workspace.Library(ctx, gate.Caller(c))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Page(c, http.StatusOK, "editing", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "Page": page, "Library": charts, "Document": string(o.Doc.JSON())})
+}
+
+// saveDraft keeps the document that the editor holds. Where it was put together with what
+// others changed, the whole of it goes back.
+func (s *Server) saveDraft(c *gin.Context) {
+	ctx, from := c.Request.Context(), page.On(c)
+	st, err := s.Workspace.SaveDashboard(ctx, gate.Caller(c), c.Param("dashboard"), []byte(c.PostForm("document")), from)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	out := gin.H{"revision": st.Revision}
+	if from.Resolve != "" {
+		o, err := s.Workspace.Changing(ctx, gate.Caller(c), c.Param("dashboard"))
+		if err != nil {
+			s.Fail(c, err)
+			return
+		}
+		out["revision"], out["document"] = o.Revision, o.Doc
+	}
+	c.JSON(http.StatusOK, out)
+}
+
+// addWidget puts something new on a page of the draft and leads on to it.
+func (s *Server) addWidget(c *gin.Context) {
+	name := c.Param("dashboard")
+	id, make, err := s.Workspace.AddWidget(c.Request.Context(), gate.Caller(c), name, c.PostForm("page"), c.PostForm("what"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	next := "/dashboards/" + name + "/edit#" + id
+	if make {
+		next = "/charts/edit?at=" + name + "/" + id
+	}
+	page.Redirect(c, next)
+}
+
+// ownCopy puts a copy in the place of a chart of the library, and leads on to it.
+func (s *Server) ownCopy(c *gin.Context) {
+	name, widget := c.Param("dashboard"), c.Param("widget")
+	if _, err := s.Workspace.OwnCopy(c.Request.Context(), gate.Caller(c), name, widget); err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page.Redirect(c, "/charts/edit?at="+name+"/"+widget)
+}
+
+func (s *Server) publish(c *gin.Context) {
+	st, err := s.Workspace.Publish(c.Request.Context(), gate.Caller(c), c.Param("dashboard"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	if gate.WantsJSON(c) {
+		c.JSON(http.StatusOK, gin.H{"version": st.Published})
+		return
+	}
+	page.Redirect(c, "/dashboards/"+st.Name)
+}
+
+// removeDashboard forgets a dashboard with its versions.
+func (s *Server) removeDashboard(c *gin.Context) {
+	if err := s.Workspace.Remove(c.Request.Context(), gate.Caller(c), workspace.Dashboard, c.Param("dashboard"), workspace.On{}); err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page.Redirect(c, "/")
+}
+
+// dashboardHistory shows the versions of a dashboard.
+func (s *Server) dashboardHistory(c *gin.Context) {
+	o, err := s.Workspace.Changing(c.Request.Context(), gate.Caller(c), c.Param("dashboard"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	versions, err := s.History(c, workspace.Dashboard, o.Name)
+	var draft []string
+	if err == nil && o.Published > 0 {
+		draft, err = s.Workspace.Compare(c.Request.Context(), gate.Caller(c), workspace.Dashboard, o.Name, o.Published, 0)
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Page(c, http.StatusOK, "history", o.Title, gin.H{"Kept": o.Standing, "Versions": versions, "Draft": draft})
+}

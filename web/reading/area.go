@@ -1,0 +1,46 @@
+// Package reading is dashboards as they are read: by people in Eskadel, and by viewers in frames of their host app.
+package reading
+
+import (
+	"embed"
+	"net/http"
+
+	"eskadel/rights"
+	"eskadel/web/gate"
+	"eskadel/web/page"
+)
+
+//go:embed *.html *.css *.js drawing
+var files embed.FS
+
+// Area is what the pages consist of.
+var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js"}}
+
+// A Server answers for this area.
+type Server struct {
+	*page.Server
+	streams gate.Streams
+	answers *brief[*sent] // as they are sent to viewers in frames
+}
+
+// New returns the area of a server.
+func New(s *page.Server) *Server { return &Server{Server: s, answers: newBrief[*sent](1000)} }
+
+// Routes are the addresses of the area.
+func (s *Server) Routes() []gate.Route {
+	const get, post = http.MethodGet, http.MethodPost
+	return []gate.Route{
+		{Method: get, Path: "/embed.js", Right: rights.Open, Handle: s.embedScript, Plain: true},
+		{Method: get, Path: "/embed/:app/:dashboard", Right: rights.Open, Handle: s.frame},
+		{Method: post, Path: "/embed/:app/:dashboard/session", Right: rights.Open, Handle: s.frameSession},
+		{Method: get, Path: "/view/:dashboard/live", Right: rights.See, Handle: s.liveStream, Plain: true},
+		{Method: post, Path: "/view/:dashboard/sheet", Right: rights.See, Handle: s.sheet},
+		{Method: post, Path: "/view/:dashboard/line", Right: rights.See, Handle: s.line},
+		{Method: post, Path: "/view/:dashboard/filters/:filter", Right: rights.OwnFilters, Handle: s.filterMenu},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget", Right: rights.See, Handle: s.widget, Packed: true},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/words", Right: rights.See, Handle: s.words},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/figures.csv", Right: rights.TakeAway, Handle: s.figuresFile},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/records", Right: rights.Records, Handle: s.records},
+		{Method: get, Path: "/dashboards/:dashboard", Right: rights.Make, Handle: s.reading, Pictures: true},
+	}
+}

@@ -1,0 +1,91 @@
+/** The records drawer: the list of records behind a mark, from the bottom of the page. */
+import { fill, post, say } from "../page/api.js";
+
+export class Drawer {
+  /**
+   * @param {HTMLDialogElement} dialog
+   * @param {() => Record<string, string>} more fields that go with every request
+   */
+  constructor(dialog, more) {
+    this.dialog = dialog;
+    this.more = more;
+    /** @type {Record<string, string>} */
+    this.fields = {};
+    this.address = "";
+    /** @type {Element | null} */
+    this.opener = null;
+    dialog.addEventListener("click", (e) => this.click(e));
+  }
+
+  get isOpen() {
+    return this.dialog.open;
+  }
+
+  /** @param {string} address @param {object} mark @param {string} words */
+  async open(address, mark, words) {
+    this.opener = document.activeElement;
+    this.address = address;
+    this.fields = { mark: JSON.stringify(mark), words };
+    await this.load();
+    if (!this.dialog.open) this.dialog.show();
+    this.place();
+    /** @type {HTMLElement | null} */ (this.dialog.querySelector("h2"))?.focus();
+  }
+
+  async load() {
+    try {
+      fill(this.dialog, await post(this.address, { ...this.more(), ...this.fields }));
+      say(this.dialog.querySelector("h2")?.textContent ?? "");
+    } catch (error) {
+      const p = document.createElement("p");
+      p.className = "wrong";
+      p.textContent = /** @type {Error} */ (error).message;
+      const close = document.createElement("button");
+      close.className = "plain";
+      close.dataset.close = "";
+      close.textContent = "close";
+      this.dialog.replaceChildren(p, close);
+    }
+  }
+
+  /**
+   * In a frame, which is as high as its content, the drawer lies at the lower edge of
+   * what of the frame is in sight; elsewhere the style sheet puts it at the window's.
+   */
+  place() {
+    if (parent === window) return;
+    new IntersectionObserver(([seen], observer) => {
+      observer.disconnect();
+      const { bottom, height } = seen.intersectionRect, style = this.dialog.style;
+      const high = Math.max(220, Math.min(height, innerHeight) * (this.dialog.classList.contains("large") ? 0.92 : 0.5));
+      style.position = "absolute";
+      style.bottom = "auto";
+      style.height = `${high}px`;
+      style.top = `${Math.max(0, bottom + scrollY - high)}px`;
+    }).observe(document.documentElement);
+  }
+
+  close() {
+    this.dialog.close();
+    /** @type {HTMLElement | null} */ (this.opener)?.focus?.();
+  }
+
+  /** @param {Event} e */
+  click(e) {
+    const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
+    if (!button) return;
+    const d = button.dataset;
+    if ("close" in d) this.close();
+    else if ("enlarge" in d) {
+      this.dialog.classList.toggle("large");
+      this.place();
+    }
+    else if (d.number) {
+      this.fields.number = d.number;
+      void this.load();
+    } else if (d.sort) {
+      this.fields = { ...this.fields, sort: d.sort, down: d.down ?? "", number: "0" };
+      void this.load();
+    }
+  }
+}

@@ -1,0 +1,326 @@
+/**
+ * A dashboard in reading: loads the sheet and its widgets, narrows by clicked marks,
+ * opens the reading line's phrases, and follows the records live.
+ */
+import { fill, headers, post, say, Trouble, who } from "../page/api.js";
+import { Drawer } from "./drawer.js";
+import { Widget } from "./widget.js";
+
+/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>}} State */
+
+export class Sheet {
+  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, open?: (address: string) => void}} how */
+  constructor(root, how) {
+    this.root = root;
+    this.how = how;
+    /** @type {State} */
+    this.state = { filters: {}, narrow: [], settings: {}, looks: {} };
+    /** @type {Map<string, Widget>} */
+    this.widgets = new Map();
+    /** @type {Map<string, AbortController>} */
+    this.asking = new Map();
+    /** @type {Map<string, number>} */
+    this.retry = new Map();
+    root.addEventListener("click", (e) => this.click(e));
+    document.addEventListener("keydown", (e) => this.key(e));
+  }
+
+  /** @param {string} tail */
+  path(tail) {
+    return `/view/${encodeURIComponent(this.how.dashboard)}/${tail}`;
+  }
+
+  fields() {
+    return { state: JSON.stringify(this.state) };
+  }
+
+  /** @param {string} [sheet] the sheet, where it is there already */
+  async open(sheet) {
+    this.root.setAttribute("aria-busy", "true");
+    try {
+      await this.lay(sheet);
+    } finally {
+      this.root.removeAttribute("aria-busy");
+    }
+    await this.refresh();
+  }
+
+  /** Lays the page's widgets out. @param {string} [sheet] */
+  async lay(sheet) {
+    fill(this.root, sheet || await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "" }));
+    this.widgets.clear();
+    this.line = this.root.querySelector("#line");
+    this.said = "";
+    this.popover = /** @type {HTMLElement} */ (this.root.querySelector("#popover"));
+    this.drawer = new Drawer(/** @type {HTMLDialogElement} */ (this.root.querySelector("#drawer")), () => this.fields());
+    for (const place of /** @type {NodeListOf<HTMLElement>} */ (this.root.querySelectorAll(".widget"))) {
+      const d = place.dataset, id = d.widget ?? "";
+      place.style.gridColumn = `${Number(d.x) + 1} / span ${d.w}`;
+      place.style.gridRow = `${Number(d.y) + 1} / span ${d.h}`;
+      this.widgets.set(id, new Widget(place, {
+        choose: (marks, words) => this.narrow(id, marks, words),
+        records: (mark, words) => place.dataset.records === "true" && void this.records(id, mark, words),
+        look: (change) => this.look(id, change),
+      }));
+    }
+    void this.follow();
+  }
+
+  /** Asks for widgets anew: all of them, or those named. @param {Iterable<string>} [ids] */
+  async refresh(ids = this.widgets.keys()) {
+    await Promise.all([this.readLine(), ...[...ids].map((id) => this.ask(id))]);
+  }
+
+  /** @param {string} id */
+  async ask(id) {
+    const widget = this.widgets.get(id);
+    if (!widget) return;
+    this.asking.get(id)?.abort();
+    clearTimeout(this.retry.get(id));
+    const mine = new AbortController();
+    this.asking.set(id, mine);
+    widget.busy(() => {
+      mine.abort();
+      widget.fail("Stopped.", () => void this.ask(id));
+    });
+    try {
+      const answer = await post(this.path(`widgets/${encodeURIComponent(id)}`), this.fields(), { json: true, signal: mine.signal });
+      widget.show(answer);
+      this.fresh();
+    } catch (error) {
+      if (mine.signal.aborted) return;
+      widget.fail(/** @type {Error} */ (error).message, () => void this.ask(id));
+      if (error instanceof Trouble && error.status === 503) this.retry.set(id, window.setTimeout(() => void this.ask(id), 2000));
+    }
+  }
+
+  /** Says of the whole page how fresh it is: live only if every widget is. */
+  fresh() {
+    const place = this.root.querySelector("#fresh"), told = [...this.widgets.values()].flatMap((w) => (w.answer?.fresh ? [w.answer] : []));
+    if (!place || told.length === 0) return;
+    place.textContent = told.every((a) => a.live) ? "live" : told.some((a) => a.live) ? "live in part" : "not live";
+  }
+
+  /** The reading line; one that says the same is left alone, so that nobody hears it again. */
+  async readLine() {
+    if (!this.line) return;
+    try {
+      const line = await post(this.path("line"), { ...this.fields(), page: this.how.page });
+      if (line !== this.said) fill(this.line, line);
+      this.said = line;
+    } catch (error) {
+      this.line.textContent = /** @type {Error} */ (error).message;
+      this.said = "";
+      if (error instanceof Trouble && error.status === 503) setTimeout(() => void this.readLine(), 2000);
+    }
+  }
+
+  /** A choice of marks on a widget narrows the others. @param {string} id @param {object[]} marks @param {string} words */
+  narrow(id, marks, words) {
+    this.state.narrow = this.state.narrow.filter((n) => n.widget !== id);
+    if (marks.length) this.state.narrow.push({ widget: id, marks, words });
+    say(marks.length ? `Narrowed to ${words}` : "Lifted");
+    void this.refresh([...this.widgets.keys()].filter((other) => other !== id));
+  }
+
+  /** A viewer looks at a widget by another grain, closer, or at its whole range again. @param {string} id @param {{grain?: string, part?: {from: string, to: string} | null}} change */
+  look(id, change) {
+    const { grain, part } = { ...this.state.looks[id], ...change };
+    this.state.looks[id] = { ...(grain ? { grain } : {}), ...(part ? { part } : {}) };
+    if (!grain && !part) delete this.state.looks[id];
+    this.widgets.get(id)?.chart?.clear();
+    this.state.narrow = this.state.narrow.filter((n) => n.widget !== id);
+    void this.refresh();
+  }
+
+  /** @param {number} i */
+  lift(i) {
+    const [gone] = this.state.narrow.splice(i, 1);
+    if (!gone) return;
+    this.widgets.get(gone.widget)?.chart?.clear();
+    say(`Lifted ${gone.words}`);
+    void this.refresh();
+  }
+
+  /** @param {string} id @param {object} mark @param {string} words */
+  records(id, mark, words) {
+    return this.drawer?.open(this.path(`widgets/${encodeURIComponent(id)}/records`), mark, words);
+  }
+
+  /** @param {MouseEvent} e */
+  click(e) {
+    const target = /** @type {HTMLElement} */ (e.target);
+    const record = /** @type {HTMLAnchorElement | null} */ (target.closest("a.record"));
+    if (record && this.how.open) {
+      e.preventDefault();
+      this.how.open(record.dataset.record ?? "");
+      return;
+    }
+    const button = /** @type {HTMLElement | null} */ (target.closest("button"));
+    if (!button) return;
+    const d = button.dataset;
+    if (d.filter) void this.unfold(button, this.path(`filters/${encodeURIComponent(d.filter)}`), d.filter);
+    else if (d.lift) this.lift(Number(d.lift));
+    else if (d.file) void this.file(d.file, d.totals ?? "");
+    else if ("standard" in d) this.standard();
+    else if ("refresh" in d) void this.refresh();
+    else if (d.page) {
+      this.how.page = d.page;
+      void this.open();
+    } else if (d.do) {
+      const id = /** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "";
+      if (d.do === "records") void this.records(id, this.widgets.get(id)?.answer?.whole ?? {}, "");
+      if (d.do === "words") void this.unfold(button, this.path(`widgets/${encodeURIComponent(id)}/words`), "");
+    }
+  }
+
+  /** Takes a widget's figures away as a file, with their totals or, told "no", without. @param {string} id @param {string} totals */
+  async file(id, totals) {
+    try {
+      const text = await post(this.path(`widgets/${encodeURIComponent(id)}/figures.csv`), { ...this.fields(), totals });
+      const link = document.createElement("a");
+      link.href = URL.createObjectURL(new Blob([text], { type: "text/csv" }));
+      link.download = `${(this.widgets.get(id)?.answer?.title ?? id).replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase()}.csv`;
+      link.click();
+      URL.revokeObjectURL(link.href);
+    } catch (error) {
+      say(/** @type {Error} */ (error).message);
+    }
+  }
+
+  standard() {
+    this.state = { filters: {}, narrow: [], settings: {}, looks: {} };
+    this.widgets.forEach((w) => w.chart?.clear());
+    void this.refresh();
+  }
+
+  /** Opens a popover under a button. @param {HTMLElement} button @param {string} address @param {string} filter */
+  async unfold(button, address, filter) {
+    const box = this.popover;
+    if (!box) return;
+    try {
+      fill(box, await post(address, this.fields()));
+    } catch (error) {
+      box.textContent = /** @type {Error} */ (error).message;
+    }
+    box.showPopover();
+    const at = button.getBoundingClientRect();
+    box.style.left = `${Math.max(4, Math.min(at.left + scrollX, innerWidth + scrollX - box.offsetWidth - 8))}px`;
+    box.style.top = `${at.bottom + scrollY + 4}px`;
+    if (filter) this.control(box, address, filter);
+    else box.tabIndex = -1, box.focus();
+    box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed" && document.activeElement === document.body) button.focus(); }, { once: true });
+  }
+
+  /** Lets the controls of a filter's popover set it. @param {HTMLElement} box @param {string} address @param {string} filter */
+  control(box, address, filter) {
+    const set = (/** @type {any} */ value) => {
+      box.hidePopover();
+      if (!filter.startsWith("=")) this.state.filters[filter] = value;
+      else if (value === null) delete this.state.settings[filter.slice(1)];
+      else this.state.settings[filter.slice(1)] = value;
+      void this.refresh();
+    };
+    /** @type {Map<string, any>} */
+    const chosen = new Map();
+    const collect = () => box.querySelectorAll("input[type=checkbox]").forEach((i) => {
+      const input = /** @type {HTMLInputElement} */ (i), key = this.tickKey(input);
+      if (input.checked) chosen.set(key, key === "none" ? { none: true } : key === "not shown" ? { not_shown: true } : input.value);
+      else chosen.delete(key);
+    });
+    collect();
+    box.onclick = (e) => {
+      const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
+      if (!button) return;
+      if (button.dataset.set) set(JSON.parse(button.dataset.set));
+      if ("take" in button.dataset) {
+        collect();
+        set(chosen.size ? [...chosen.values()] : null);
+      }
+    };
+    box.onsubmit = (e) => {
+      e.preventDefault();
+      const form = new FormData(/** @type {HTMLFormElement} */ (e.target));
+      if (form.has("setting")) return set(form.get("setting"));
+      if (!form.has("at_least")) return set({ from: form.get("from"), to: form.get("to") });
+      // What begins after its end is said where it is typed.
+      const [low, high] = /** @type {HTMLInputElement[]} */ ([...box.querySelectorAll("input[type=number]")]);
+      high.setCustomValidity(low.value && high.value && Number(low.value) > Number(high.value) ? "This is less than where it begins." : "");
+      if (!high.reportValidity()) return;
+      const ends = [...form].filter(([, value]) => String(value).trim());
+      set(ends.length ? Object.fromEntries(ends.map(([name, value]) => [name, String(value).trim()])) : null);
+    };
+    const find = /** @type {HTMLInputElement | null} */ (box.querySelector("#value-find"));
+    find?.addEventListener("input", async () => {
+      collect();
+      const list = /** @type {HTMLElement} */ (box.querySelector("#value-list"));
+      fill(list, await post(address, { ...this.fields(), find: find.value, only: "list" }));
+      list.querySelectorAll("input").forEach((i) => { i.checked = chosen.has(this.tickKey(i)); });
+    });
+    /** @type {HTMLElement | null} */ (box.querySelector("input, button"))?.focus();
+  }
+
+  /** What a tick of a list of values stands for. @param {HTMLInputElement} tick */
+  tickKey(tick) {
+    return tick.dataset.none ? "none" : tick.dataset.notShown ? "not shown" : `=${tick.value}`;
+  }
+
+  /** @param {KeyboardEvent} e */
+  key(e) {
+    if (e.key !== "Escape" || e.defaultPrevented) return;
+    if (this.popover?.matches(":popover-open")) return;
+    if (this.drawer?.isOpen) this.drawer.close();
+    else if (this.state.narrow.length) this.lift(this.state.narrow.length - 1);
+    else return;
+    e.preventDefault();
+  }
+
+  /** Follows the records: widgets whose records changed are asked for anew. */
+  async follow() {
+    this.following?.abort();
+    const mine = (this.following = new AbortController());
+    let missed = false;
+    while (!mine.signal.aborted) {
+      try {
+        const response = await fetch(this.path("live"), { headers: { ...headers(), Accept: "text/event-stream, application/json" }, signal: mine.signal });
+        if (response.status === 401 && who.renew) await who.renew();
+        else if (response.ok && response.body) {
+          if (missed) void this.refresh();
+          missed = true;
+          await this.read(response.body);
+          continue;
+        }
+      } catch {
+        if (mine.signal.aborted) return;
+        missed = true;
+      }
+      await new Promise((done) => setTimeout(done, 1000));
+    }
+  }
+
+  /** @param {ReadableStream<Uint8Array>} body */
+  async read(body) {
+    const reader = body.pipeThrough(/** @type {ReadableWritablePair<string, Uint8Array>} */ (new TextDecoderStream())).getReader();
+    let text = "";
+    for (;;) {
+      const { done, value } = await reader.read();
+      if (done) return;
+      text += value;
+      for (let end = text.indexOf("\n\n"); end >= 0; end = text.indexOf("\n\n")) {
+        const event = text.slice(0, end);
+        text = text.slice(end + 2);
+        if (event.startsWith("event: changed")) this.changed(JSON.parse(event.split("\ndata: ")[1]));
+      }
+    }
+  }
+
+  /** @param {{widgets: string[], lost: boolean}} e */
+  changed(e) {
+    const changed = e.widgets.filter((id) => this.widgets.has(id));
+    void this.refresh(changed);
+    // Told seldom: once in half a minute at most.
+    if (changed.length === 0 || Date.now() - (this.toldAt ?? 0) < 30_000) return;
+    this.toldAt = Date.now();
+    say(changed.length === 1 ? "A chart has changed with its records." : `${changed.length} charts have changed with their records.`);
+  }
+}

@@ -1,0 +1,303 @@
+package reading
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"eskadel/core/chart"
+	"eskadel/core/dashboard"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/view"
+	"eskadel/web/gate"
+	"eskadel/web/page"
+	"eskadel/workspace"
+)
+
+// drafted tells whether a request is about the draft.
+func drafted(c *gin.Context) bool { return c.Query("draft") != "" || c.PostForm("draft") != "" }
+
+// look is what a request is about: its dashboard in the posted state.
+func (s *Server) look(c *gin.Context) (*workspace.Look, error) {
+	var state dashboard.State
+	if posted := c.PostForm("state"); posted != "" {
+		if err := problem.Decode([]byte(posted), &state); err != nil {
+			return nil, problem.At("state", err)
+		}
+	}
+	return s.Workspace.Look(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), drafted(c), state)
+}
+
+// sheet renders a page of a dashboard: the reading line and places for its widgets,
+// or the place of one widget only.
+func (s *Server) sheet(c *gin.Context) {
+	l, err := s.look(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	data, err := sheetOf(l, c.PostForm("page"), c.PostForm("widget"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Part(c, http.StatusOK, "sheet", data)
+}
+
+// sheetOf is what the part sheet shows.
+func sheetOf(v *workspace.Look, title, only string) (gin.H, error) {
+	page, err := v.Doc.Page(title)
+	if err != nil {
+		return nil, err
+	}
+	widgets := page.Widgets
+	if only != "" {
+		w, err := v.Doc.Widget(only)
+		if err != nil {
+			return nil, err
+		}
+		one := *w
+		one.At = [4]int{0, 0, 12, one.At[3]}
+		widgets = []dashboard.Widget{one}
+	}
+	return gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Single": only != "", "Records": v.MayRecords()}, nil
+}
+
+func (s *Server) line(c *gin.Context) {
+	v, err := s.look(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	l, err := v.Line(c.PostForm("page"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Part(c, http.StatusOK, "line", gin.H{"Line": l, "Dashboard": v.Doc.Name})
+}
+
+// asked answers the widget that a request names, or fails it.
+func (s *Server) asked(c *gin.Context, parts view.Parts) (v *workspace.Look, a *view.Answer, ok bool) {
+	v, err := s.look(c)
+	if err == nil {
+		a, err = v.Widget(c.Param("widget"), parts)
+	}
+	if err != nil {
+		s.Fail(c, err)
+	}
+	return v, a, err == nil
+}
+
+// words says how a widget is worked out, what is left out and how fresh it is.
+func (s *Server) words(c *gin.Context) {
+	if v, a, ok := s.asked(c, view.Drawing|view.Figures); ok {
+		s.Part(c, http.StatusOK, "words", gin.H{"A": a, "File": a.Grid != nil && v.MayTakeAway(), "Widget": c.Param("widget")})
+	}
+}
+
+// figuresFile answers with a widget's figures as comma-separated values.
+func (s *Server) figuresFile(c *gin.Context) {
+	l, err := s.look(c)
+	var a *view.Answer
+	if err == nil {
+		a, err = l.Figures(c.Param("widget"), c.PostForm("totals") != "no")
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.csv(c, workspace.Slug(a.Title), a.Grid)
+}
+
+// csv sends a table as a file.
+func (s *Server) csv(c *gin.Context, name string, g *chart.Grid) {
+	var b bytes.Buffer
+	if err := g.WriteCSV(&b); err != nil {
+		s.Fail(c, err)
+		return
+	}
+	c.Header("Content-Disposition", `attachment; filename="`+name+`.csv"`)
+	c.Data(http.StatusOK, "text/csv; charset=utf-8", b.Bytes())
+}
+
+func (s *Server) records(c *gin.Context) {
+	ref, paging, err := page.MarkOf(c)
+	var l *workspace.Look
+	if err == nil {
+		l, err = s.look(c)
+	}
+	var p *view.Page
+	if err == nil {
+		p, err = l.Records(c.Param("widget"), ref, paging)
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Drawer(c, p, "/view/"+c.Param("dashboard")+"/widgets/"+c.Param("widget")+"/records")
+}
+
+// filterMenu renders the popover of a filter's phrase.
+func (s *Server) filterMenu(c *gin.Context) {
+	v, err := s.look(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	if name, ok := strings.CutPrefix(c.Param("filter"), "="); ok {
+		settings, err := v.Settings()
+		for _, set := range settings {
+			if set.Name == name {
+				s.Part(c, http.StatusOK, "setting", set)
+				return
+			}
+		}
+		if err != nil {
+			s.Fail(c, err)
+			return
+		}
+	}
+	for _, f := range v.Doc.Filters {
+		if f.Name != c.Param("filter") {
+			continue
+		}
+		if f.IsDate() {
+			s.Part(c, http.StatusOK, "dates", gin.H{"Filter": f, "Ranges": ranges(), "Set": f.Setting(v.State())})
+			return
+		}
+		if f.Kind == dashboard.Numbers || f.Kind == dashboard.YesNo {
+			s.Part(c, http.StatusOK, map[string]string{dashboard.Numbers: "numbers", dashboard.YesNo: "yes-or-no"}[f.Kind], gin.H{"Filter": f, "Set": f.Setting(v.State())})
+			return
+		}
+		values, err := v.Values(f.Name, c.PostForm("find"))
+		if err != nil {
+			s.Fail(c, err)
+			return
+		}
+		name := "values"
+		if c.PostForm("only") == "list" {
+			name = "value-list"
+		}
+		s.Part(c, http.StatusOK, name, gin.H{"Filter": f, "Values": values, "Dashboard": v.Doc.Name})
+		return
+	}
+	s.Fail(c, problem.New(problem.NotFound, "filter", "The dashboard has no such filter."))
+}
+
+// A namedRange is a relative range that a menu offers.
+type namedRange struct {
+	Words string
+	JSON  string
+}
+
+func ranges() (out []namedRange) {
+	for _, r := range []period.Relative{
+		{Named: "today"}, {Named: "this week"}, {Named: "last week"}, {Named: "this month"}, {Named: "last month"}, {Named: "this quarter"}, {Named: "this year"}, {Named: "last year"},
+		{Last: 7, Unit: period.Day}, {Last: 30, Unit: period.Day}, {Last: 12, Unit: period.Week}, {Last: 12, Unit: period.Month}, {Last: 24, Unit: period.Month},
+	} {
+		b, _ := json.Marshal(r)
+		out = append(out, namedRange{r.Words(nil), string(b)})
+	}
+	return out
+}
+
+// How often a stream looks whether whoever listens still may, and in how many seconds it
+// says something even if nothing changes.
+const (
+	lookEvery  = 4 * time.Second
+	pulseEvery = 20
+)
+
+// liveStream tells a page which of its widgets have changed, as server-sent events over
+// a fetch. Events are at least a second apart; what happens between is told together.
+func (s *Server) liveStream(c *gin.Context) {
+	v, err := s.look(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	sub, err := v.Listen()
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	defer sub.Close()
+	end := s.streams.Begin(gate.Caller(c).ID, c.ClientIP())
+	if end == nil {
+		s.Fail(c, problem.New(problem.TooMany, "", "Too many pages are open: this one is not told of changes. Close some of the others, and load it again."))
+		return
+	}
+	defer end()
+	c.Header("Content-Type", "text/event-stream")
+	c.Header("X-Accel-Buffering", "no")
+	send := func(event string, data any) bool {
+		b, _ := json.Marshal(data)
+		_ = gate.Connection(c).SetWriteDeadline(time.Now().Add(gate.BodyTime))
+		_, err := fmt.Fprintf(c.Writer, "event: %s\ndata: %s\n\n", event, b)
+		c.Writer.Flush()
+		return err == nil
+	}
+	if !send("ready", gin.H{}) {
+		return
+	}
+	// A frame's stay is over when its token is; the page then comes back with a new one.
+	over := time.NewTimer(time.Until(gate.Caller(c).Expires))
+	defer over.Stop()
+	look := time.NewTicker(lookEvery)
+	defer look.Stop()
+	quiet := 0
+	for {
+		select {
+		case <-c.Request.Context().Done():
+			return
+		case <-over.C:
+			return
+		case <-s.Closing:
+			return
+		case <-look.C:
+			if alive, err := s.Workspace.Alive(c.Request.Context(), gate.Caller(c)); err == nil && !alive {
+				return // ended meanwhile: the page asks again and is told so
+			}
+			if quiet++; quiet*int(lookEvery.Seconds()) >= pulseEvery {
+				if quiet = 0; !send("pulse", gin.H{}) {
+					return
+				}
+			}
+			continue
+		case <-sub.C():
+		}
+		if changed, lost := sub.Take(); !send("changed", gin.H{"widgets": changed, "lost": lost}) {
+			return
+		}
+		select {
+		case <-c.Request.Context().Done():
+			return
+		case <-s.Closing:
+			return
+		case <-time.After(time.Second):
+		}
+	}
+}
+
+func (s *Server) reading(c *gin.Context) {
+	o, err := s.Workspace.Dashboard(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), false)
+	if problem.Is(err, problem.NotFound) {
+		// What has not been published yet is only worked on.
+		if draft, e := s.Workspace.Changing(c.Request.Context(), gate.Caller(c), c.Param("dashboard")); e == nil && draft.Published == 0 {
+			c.Redirect(http.StatusSeeOther, "/dashboards/"+draft.Name+"/edit")
+			return
+		}
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Page(c, http.StatusOK, "reading", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "PageTitle": c.Query("page"), "May": o.May})
+}
