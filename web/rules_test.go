@@ -71,7 +71,8 @@ func TestNoRequestReturnsARecordOfAnotherYard(t *testing.T) {
 }
 
 func plain(html []byte) string {
-	return strings.NewReplacer("<b>", "", "</b>", "", `<span class="rule-phrase">`, "", "</span>", "").Replace(string(html))
+	text := strings.NewReplacer("<b>", "", "</b>", "", `<span class="rule-phrase">`, "", "</span>", "").Replace(string(html))
+	return strings.Join(strings.Fields(text), " ") // as it is shown
 }
 
 func thousands(digits string) string {
