@@ -2,6 +2,7 @@ package profile
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -258,13 +259,27 @@ func (p *Plan) spaces(_ *Profile, f *Field) *Oddity {
 
 // wrap hides a field under another name and puts a formula in its place.
 func (p *Plan) wrap(name, function string) *dataset.Document {
-	raw := strings.TrimRight((name + "_as_kept")[:min(len(name)+8, 63)], "_")
 	return p.change(name, func(d *dataset.Document, f *dataset.FieldDocument) {
+		raw := aside(d, name)
 		kept := *f
 		kept.Name, kept.Hidden, kept.Label = raw, true, f.Label+", as kept"
 		*f = dataset.FieldDocument{Name: name, Formula: function + "(" + quoted(raw) + ")", Label: f.Label, Description: f.Description, Synonyms: f.Synonyms, List: f.List, Colours: f.Colours}
 		d.Fields = append(d.Fields, kept)
 	})
+}
+
+// aside is a name that no field has yet for what was kept under another.
+func aside(d *dataset.Document, name string) string {
+	for n := 1; ; n++ {
+		end := "_as_kept"
+		if n > 1 {
+			end += fmt.Sprintf("_%d", n)
+		}
+		out := name[:min(len(name), 63-len(end))] + end
+		if !slices.ContainsFunc(d.Fields, func(f dataset.FieldDocument) bool { return f.Name == out }) {
+			return out
+		}
+	}
 }
 
 func quoted(name string) string {
@@ -301,7 +316,7 @@ func (p *Plan) cases(_ *Profile, f *Field) *Oddity {
 	return &Oddity{Words: fmt.Sprintf("“%s” has the same value in different case, such as “%s”.", f.Of.Label, strings.Join(example, "” and “")),
 		Offers: []Offer{{"count them together", p.change(f.Of.Name, func(d *dataset.Document, doc *dataset.FieldDocument) {
 			kept := *doc
-			kept.Name, kept.Hidden, kept.Label = strings.TrimRight((doc.Name + "_as_kept")[:min(len(doc.Name)+8, 63)], "_"), true, f.Of.Label+", as kept"
+			kept.Name, kept.Hidden, kept.Label = aside(d, doc.Name), true, f.Of.Label+", as kept"
 			*doc = dataset.FieldDocument{Name: doc.Name, Groups: &dataset.Groups{Of: kept.Name, Groups: groups}, Label: f.Of.Label, Description: doc.Description, Synonyms: doc.Synonyms}
 			d.Fields = append(d.Fields, kept)
 		})}}}
