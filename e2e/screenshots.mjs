@@ -43,6 +43,9 @@ await p.screenshot({ path: `${out}rules.png` });
 await p.goto(`${eskadel}/data/sources/files`);
 await p.screenshot({ path: `${out}files.png` });
 
+await p.goto(`${eskadel}/people`);
+await p.screenshot({ path: `${out}people.png` });
+
 await p.goto(`${eskadel}/dashboards/yard-today`);
 await settled(p);
 await p.locator("#w-parts .mark").first().click();

@@ -273,6 +273,9 @@ func TestFormsOfADataset(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, status, b)
 	_, now := send(t, builder, http.MethodGet, "/api/v1/datasets/berth-stays", nil)
 	assert.Contains(t, now, `"synonyms":["arrival","in"]`)
+	_, page := send(t, builder, http.MethodGet, "/data/datasets/yard-jobs/fields/yard_cost", nil)
+	assert.Contains(t, page, `<option value="sum" selected>Sum</option>`)
+	assert.Contains(t, page, `<option value="distinct">Different values</option>`)
 	// A dataset taken from elsewhere says what does not fit.
 	elsewhere := url.Values{"how": {"document"}, "document": {strings.Replace(kept, `"public.berth_stay"`, `"mooring"`, 1)}}
 	status, b = form(t, builder, "/data/sources/yard-desk/new", map[string]string{"how": elsewhere.Get("how"), "document": elsewhere.Get("document")})

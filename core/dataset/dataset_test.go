@@ -67,6 +67,7 @@ func TestResolveRefuses(t *testing.T) {
 		"a stage of no list":    {func(d *dataset.Document) { d.Fields[2].Lost = []string{"declined"} }, "fields[2].lost", "not in the pick list"},
 		"a furthest of nothing": {func(d *dataset.Document) { d.Fields[2].Furthest = "boat" }, "fields[2].lost", "Which values lie outside"},
 		"a furthest date":       {func(d *dataset.Document) { d.Fields[2].Lost, d.Fields[2].Furthest = []string{"rework"}, "opened" }, "fields[2].furthest", "another field with the same values"},
+		"a usual of nothing":    {func(d *dataset.Document) { d.Fields[6].Usual = "total" }, "fields[6].usual", "nothing that is computed"},
 		"a rule for nobody":     {func(d *dataset.Document) { d.RowRules[0].Roles = nil }, "row_rules[0].roles", "which roles"},
 		"a rule on no field":    {func(d *dataset.Document) { d.RowRules[0].Where.Field = "port" }, "row_rules[0].where.field", "no field “port”"},
 		"a name in capitals":    {func(d *dataset.Document) { d.Fields[0].Name = "Opened" }, "fields[0].name", "small letters"},

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"eskadel/core/aggregate"
 	"eskadel/core/field"
 	"eskadel/core/formula"
 	"eskadel/core/problem"
@@ -63,6 +64,9 @@ func (d *Dataset) resolveField(doc *FieldDocument) (*Field, error) {
 		if !colourForm.MatchString(colour) {
 			return nil, problem.New(problem.Invalid, "colours", "The colour of “%s” is written like #1D3557.", value)
 		}
+	}
+	if doc.Usual != "" && !aggregate.Name(doc.Usual).Known() {
+		return nil, problem.New(problem.Invalid, "usual", "“%s” is nothing that is computed of values, such as sum or average.", doc.Usual)
 	}
 	ways := 0
 	for _, used := range []bool{doc.Formula != "", doc.Linked != nil, doc.Groups != nil, doc.Bins != nil, len(doc.Position) > 0, doc.Column != "" || len(doc.Link) > 0} {
