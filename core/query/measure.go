@@ -152,7 +152,11 @@ func (m Measure) words() string {
 	case m.Formula != "":
 		return m.Formula
 	}
-	return "a " + strings.ToLower(m.Aggregate.Is().Words)
+	words := strings.ToLower(m.Aggregate.Is().Words)
+	if strings.HasPrefix(words, "a") {
+		return "an " + words
+	}
+	return "a " + words
 }
 
 // Expr returns the formula of the measure, nil for a plain aggregate.
