@@ -65,7 +65,7 @@ func (r Reference) Keyed(d query.Definition, ds *dataset.Dataset) (filter.Condit
 // KeyedBy returns Keyed by each of the chart's dimensions apart.
 func (r Reference) KeyedBy(d query.Definition, ds *dataset.Dataset) (parts []filter.Condition, err error) {
 	dims := d.Dimensions()
-	if len(r.Keys) > len(dims) || r.Measure < 0 || r.Measure >= d.Width() {
+	if len(r.Keys) > len(dims) || r.Measure < 0 || r.Measure >= d.Width() || r.Unreadable != "" && r.Measure >= len(d.Measures) {
 		return nil, problem.New(problem.Conflict, "reference", "The chart has changed since this mark was drawn; load it again.")
 	}
 	for i, k := range r.Keys {
@@ -120,6 +120,8 @@ func (r Reference) keyed(k Key, i int, dim query.Dimension, ds *dataset.Dataset)
 		return compare(filter.NotShown), nil
 	case k.None:
 		return compare(filter.Empty), nil
+	case k.Others && f.Several && (i >= len(r.Kept) || len(r.Kept[i]) == 0): // of which nothing was kept
+		return compare(filter.Filled), nil
 	case k.Others && f.Several:
 		return compare(filter.OtherThan, r.Kept[i]...), nil
 	case k.Others:
