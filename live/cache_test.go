@@ -164,6 +164,39 @@ func TestWhoIsTold(t *testing.T) {
 	assert.True(t, sub.Take().Tables["desk/public.yard"])
 }
 
+// That changes are not heard, or are again, is told to whoever listens to the source, once.
+func TestLosingASourceIsTold(t *testing.T) {
+	hub := NewHub()
+	hub.Reconnected("desk")
+	mine, other := hub.Subscribe(map[string]Concern{"desk/public.job": nil, "desk/public.yard": nil}), hub.Subscribe(map[string]Concern{"shore/public.job": nil})
+	defer mine.Close()
+	defer other.Close()
+	both := map[string]bool{"desk/public.job": true, "desk/public.yard": true}
+	changes := hub.Changes()
+	hub.Lost("desk")
+	<-mine.C()
+	assert.Equal(t, Event{Tables: both, Lost: true}, mine.Take())
+	assert.False(t, hub.Heard("desk"))
+	hub.Lost("desk")
+	assert.Equal(t, Event{}, mine.Take(), "it was lost already")
+	hub.Reconnected("desk")
+	assert.Equal(t, Event{Tables: both, Back: true}, mine.Take())
+	hub.Changed("desk", source.Change{Table: "public.job"})
+	hub.Lost("desk")
+	hub.Changed("desk", source.Change{Table: "public.yard"})
+	assert.Equal(t, Event{Tables: both, Lost: true}, mine.Take(), "what comes meanwhile is joined")
+	assert.Equal(t, Event{}, other.Take(), "another source")
+	assert.Equal(t, changes+6, hub.Changes())
+	before, _ := hub.Signature("desk", []string{"public.job", "public.yard"})
+	hub.Changed("desk", source.Change{Table: "public.note"})
+	same, _ := hub.Signature("desk", []string{"public.job", "public.yard"})
+	assert.Equal(t, before, same)
+	hub.Changed("desk", source.Change{Table: "public.job"})
+	after, heard := hub.Signature("desk", []string{"public.job", "public.yard"})
+	assert.NotEqual(t, before, after)
+	assert.False(t, heard)
+}
+
 // Every now is the one that is held.
 func TestHeldTime(t *testing.T) {
 	hub := NewHub()

@@ -259,7 +259,7 @@ func TestRounds(t *testing.T) {
 
 // A table is computed once for all who may see the same, until the records change.
 func TestTablesAreKeptForAllWhoSeeTheSame(t *testing.T) {
-	e, _, records := open(t, "kept", true)
+	e, s, records := open(t, "kept", true)
 	src, err := e.Source("desk")
 	require.NoError(t, err)
 	d := definition(t, `"measures":[{"sum":"cost"}],"by":[{"field":"kind"}]`)
@@ -305,6 +305,23 @@ func TestTablesAreKeptForAllWhoSeeTheSame(t *testing.T) {
 	table, _, err := e.Table(ctx, d, ds, director, setting)
 	require.NoError(t, err)
 	assert.Equal(t, east, table.Plan.Setting.Calendar.Zone, "another calendar, another table")
+	keep(t, s, func(tx *store.Tx) {
+		kept, err := tx.Lock(ctx, store.Dataset, "jobs")
+		require.NoError(t, err)
+		doc := sample.Document()
+		base := filter.Compare("kind", filter.IsNot, "care")
+		doc.BaseFilter = &base
+		kept.Draft = doc.JSON()
+		require.NoError(t, tx.Save(ctx, kept, nil))
+	})
+	expect("1201", 1, director, d, "the dataset changed")
+	keep(t, s, func(tx *store.Tx) {
+		kept, err := tx.Lock(ctx, store.Dataset, "jobs")
+		require.NoError(t, err)
+		kept.Draft = sample.Document().JSON()
+		require.NoError(t, tx.Save(ctx, kept, nil))
+	})
+	expect("1831", 0, director, d, "as it was, it asks what was asked")
 	e.KeepFor(0)
 	expect("1831", 1, director, d, "nothing is young enough")
 	e.KeepFor(time.Hour)
