@@ -37,7 +37,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/charts/records", Right: rights.Make, Handle: s.chartRecords},
 		{Method: post, Path: "/charts/place", Right: rights.Make, Handle: s.chartPlace},
 		{Method: post, Path: "/charts/library/:chart/publish", Right: rights.Publish, Handle: s.chartPublish},
-		{Method: post, Path: "/charts/library/:chart/back", Right: rights.Edit, Handle: s.GoBack(workspace.Chart, "chart", "/charts/edit?at=library/")},
+		{Method: post, Path: "/charts/library/:chart/back", Right: rights.Edit, Handle: s.GoBack(workspace.Chart, page.Named("chart", "/charts/edit?at=library/", ""))},
 		{Method: post, Path: "/charts/library/:chart/remove", Right: rights.Edit, Handle: s.chartRemove},
 	}
 }

@@ -33,7 +33,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/dashboards", Right: rights.Make, Handle: s.newDashboard},
 		{Method: get, Path: "/dashboards/:dashboard/edit", Right: rights.Edit, Handle: s.editing, Pictures: true},
 		{Method: get, Path: "/dashboards/:dashboard/history", Right: rights.Edit, Handle: s.dashboardHistory},
-		{Method: post, Path: "/dashboards/:dashboard/back", Right: rights.Edit, Handle: s.GoBack(workspace.Dashboard, "dashboard", "/dashboards/")},
+		{Method: post, Path: "/dashboards/:dashboard/back", Right: rights.Edit, Handle: s.GoBack(workspace.Dashboard, page.Named("dashboard", "/dashboards/", "/edit"))},
 		{Method: post, Path: "/dashboards/:dashboard/draft", Right: rights.Edit, Handle: s.saveDraft},
 		{Method: post, Path: "/dashboards/:dashboard/add", Right: rights.Edit, Handle: s.addWidget},
 		{Method: post, Path: "/dashboards/:dashboard/widgets/:widget/own", Right: rights.Edit, Handle: s.ownCopy},

@@ -42,7 +42,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: get, Path: "/data/sources/:source/tables/:table", Right: rights.Build, Handle: s.tablePreview},
 		{Method: post, Path: "/data/sources/:source/tables/:table", Right: rights.Build, Handle: s.makeDataset},
 		{Method: post, Path: "/data/sources/:source/tables/:table/rules", Right: rights.Build, Handle: s.saveTableRules},
-		{Method: post, Path: "/data/sources/:source/tables/:table/rules/back", Right: rights.Build, Handle: s.putBackRules},
+		{Method: post, Path: "/data/sources/:source/tables/:table/rules/back", Right: rights.Build, Handle: s.GoBack(workspace.Rules, s.rulesOf)},
 		{Method: post, Path: "/data/sources/:source/remove", Right: rights.Build, Handle: s.removeSource},
 		{Method: post, Path: "/data/sources/:source/authors", Right: rights.Build, Handle: s.sourceAuthors},
 		{Method: post, Path: "/data/sources/:source/refresh", Right: rights.Build, Handle: s.refreshSource},
@@ -50,7 +50,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: get, Path: "/data/sources/:source/new", Right: rights.Build, Handle: s.newDataset},
 		{Method: post, Path: "/data/sources/:source/new", Right: rights.Build, Handle: s.createDataset},
 		{Method: post, Path: "/data/datasets/:dataset", Right: rights.Build, Handle: s.saveDataset},
-		{Method: post, Path: "/data/datasets/:dataset/back", Right: rights.Build, Handle: s.GoBack(workspace.Dataset, "dataset", "/data/datasets/")},
+		{Method: post, Path: "/data/datasets/:dataset/back", Right: rights.Build, Handle: s.GoBack(workspace.Dataset, page.Named("dataset", "/data/datasets/", "?part=history"))},
 		{Method: post, Path: "/data/datasets/:dataset/remove", Right: rights.Build, Handle: s.removeDataset},
 		{Method: post, Path: "/data/datasets/:dataset/fields/:field", Right: rights.Build, Handle: s.saveField},
 		{Method: post, Path: "/data/datasets/:dataset/view-as", Right: rights.Build, Handle: s.viewAs},
@@ -59,6 +59,6 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/data/files/look", Right: rights.Build, Handle: s.lookAtFile, Streamed: true},
 		{Method: get, Path: "/data/workspace", Right: rights.Build, Handle: s.settings},
 		{Method: post, Path: "/data/workspace", Right: rights.Build, Handle: s.saveSettings},
-		{Method: post, Path: "/data/workspace/back", Right: rights.Build, Handle: s.putBackSettings},
+		{Method: post, Path: "/data/workspace/back", Right: rights.Build, Handle: s.GoBack(workspace.Settings, theSettings)},
 	}
 }

@@ -2,7 +2,6 @@ package data
 
 import (
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
@@ -82,12 +81,6 @@ func (s *Server) saveSettings(c *gin.Context) {
 	page.Redirect(c, "/data/workspace")
 }
 
-// putBackSettings makes a version of the settings hold again.
-func (s *Server) putBackSettings(c *gin.Context) {
-	version, _ := strconv.Atoi(c.PostForm("version"))
-	if _, err := s.Workspace.GoBack(c.Request.Context(), gate.Caller(c), workspace.Settings, workspace.TheSettings, version, page.On(c)); err != nil {
-		s.Fail(c, err)
-		return
-	}
-	page.Redirect(c, "/data/workspace")
+func theSettings(*gin.Context) (name, back string, err error) {
+	return workspace.TheSettings, "/data/workspace", nil
 }

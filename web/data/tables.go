@@ -4,7 +4,6 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -154,18 +153,13 @@ func (s *Server) tablePage(c *gin.Context, status int, data gin.H) {
 	s.Page(c, status, "table", ds.Table.Name, data)
 }
 
-// putBackRules makes a version of a table's rules hold again.
-func (s *Server) putBackRules(c *gin.Context) {
+// rulesOf names the rules of the table that an address names.
+func (s *Server) rulesOf(c *gin.Context) (name, back string, err error) {
 	t, err := s.tableOf(c)
-	if err == nil {
-		version, _ := strconv.Atoi(c.PostForm("version"))
-		_, err = s.Workspace.GoBack(c.Request.Context(), gate.Caller(c), workspace.Rules, c.Param("source")+"/"+t.ID(), version, page.On(c))
-	}
 	if err != nil {
-		s.Fail(c, err)
-		return
+		return "", "", err
 	}
-	c.Redirect(http.StatusSeeOther, strings.TrimSuffix(c.Request.URL.Path, "/rules/back")+"#rules")
+	return c.Param("source") + "/" + t.ID(), strings.TrimSuffix(c.Request.URL.Path, "/rules/back") + "#rules", nil
 }
 
 func (s *Server) makeDataset(c *gin.Context) {

@@ -68,10 +68,10 @@ func (s *Server) History(c *gin.Context, kind, name string) ([]VersionRow, error
 	if err != nil {
 		return nil, err
 	}
-	zone := s.Workspace.Calendar().Zone
+	cal := s.Workspace.Calendar()
 	var out []VersionRow
 	for i, v := range versions {
-		r := VersionRow{VersionOf: v, When: v.At.In(zone).Format("2 Jan 2006, 15:04")}
+		r := VersionRow{VersionOf: v, When: cal.Manner.Time(v.At.In(cal.Zone))}
 		if i < mostCompared && i+1 < len(versions) {
 			if r.Changes, err = s.Workspace.Compare(ctx, who, kind, name, versions[i+1].Number, v.Number); err != nil {
 				return nil, err
@@ -85,15 +85,27 @@ func (s *Server) History(c *gin.Context, kind, name string) ([]VersionRow, error
 	return out, nil
 }
 
-// GoBack makes a version the draft again, of whatever kind of document the route names.
-func (s *Server) GoBack(kind, param, back string) gin.HandlerFunc {
+// GoBack makes a version the draft again, of the document of a kind that a request names; back
+// is where that is seen.
+func (s *Server) GoBack(kind string, of func(*gin.Context) (name, back string, err error)) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		name := c.Param(param)
-		number, _ := strconv.Atoi(c.PostForm("version"))
-		if _, err := s.Workspace.GoBack(c.Request.Context(), gate.Caller(c), kind, name, number, On(c)); err != nil {
+		name, back, err := of(c)
+		if err == nil {
+			number, _ := strconv.Atoi(c.PostForm("version"))
+			_, err = s.Workspace.GoBack(c.Request.Context(), gate.Caller(c), kind, name, number, On(c))
+		}
+		if err != nil {
 			s.Fail(c, err)
 			return
 		}
-		Redirect(c, back+name+map[string]string{workspace.Dashboard: "/edit", workspace.Dataset: "?part=history"}[kind])
+		Redirect(c, back)
+	}
+}
+
+// Named is a document that a parameter of the address names, which is seen between before and
+// after its name.
+func Named(param, before, after string) func(*gin.Context) (name, back string, err error) {
+	return func(c *gin.Context) (string, string, error) {
+		return c.Param(param), before + c.Param(param) + after, nil
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"regexp"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 	"github.com/yuin/goldmark"
@@ -74,6 +75,10 @@ func written(cal func() period.Calendar) template.FuncMap {
 			}
 			return ""
 		},
+		// Times as the workspace's clock shows them.
+		"day":    func(at time.Time) string { return cal().Manner.Day(at.In(cal().Zone)) },
+		"moment": func(at time.Time) string { return cal().Manner.Time(at.In(cal().Zone)) },
+		"clock":  func(at time.Time) string { return at.In(cal().Zone).Format("15:04") },
 		// Words of a condition over a table's columns.
 		"tableWords": func() func(filter.Condition) string {
 			return func(c filter.Condition) string { return c.Words(cal().Manner, dataset.ColumnLabel, nil) }

@@ -61,7 +61,7 @@ func (s *Server) peoplePage(c *gin.Context, status int, data gin.H) {
 		s.Fail(c, err)
 		return
 	}
-	data["Zone"], data["Keys"] = s.Workspace.Calendar().Zone, keys
+	data["Keys"] = keys
 	s.Page(c, status, "people", "People", data)
 }
 
