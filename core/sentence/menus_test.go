@@ -1,0 +1,118 @@
+package sentence_test
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/sentence"
+)
+
+var update = flag.Bool("update", false, "write testdata/menus.txt anew")
+
+// Everything that is offered for some charts, with the sentence that each choice leads to, and
+// every control of the finish of each form. testdata/menus.txt is read when it changes: it is
+// what an author meets.
+func TestWhatIsOffered(t *testing.T) {
+	jobs, other := sample.Jobs(), visits(t)
+	jobs.Find("kind").List = []string{"care", "mishap", "rework"}
+	var b strings.Builder
+	say := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	mark := func(c sentence.Choice) (out string) {
+		if c.Chosen {
+			out += "* "
+		}
+		out += c.Label
+		if c.Kind != "" {
+			out += " <" + c.Kind + ">"
+		}
+		switch {
+		case c.Why != "":
+			return out + " — cannot: " + c.Why
+		case c.Next != "":
+			out += " … " + c.Next
+		}
+		if c.Lost != "" {
+			out += " — leaves out: " + c.Lost
+		}
+		return out
+	}
+	for _, doc := range []string{
+		`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"}`,
+		`{"version":2,"dataset":"jobs","measures":[{"sum":"cost"},{"percentile":"cost","p":0.9,"aside":true}],"by":[{"field":"opened","grain":"month"}],"form":"line"}`,
+		`{"version":2,"dataset":"jobs","measures":[{"average":"cost","where":{"field":"late","is":true}}],"by":[{"field":"kind","largest":5,"others":true},{"field":"yard","sort":{"by":"label"}}],"split":{"field":"late"},"where":{"all":[{"field":"kind","is":"care"},{"field":"opened","within":"this year"}]},"compare":"year before","form":{"columns":"stacked"}}`,
+		`{"version":2,"dataset":"jobs","measures":[{"sum":"cost","then":{"share":"everything"}}],"by":[{"field":"kind"},{"field":"boat","largest":2,"within":true}],"target":{"constant":5},"lines":[{"at":"average"}],"form":"table"}`,
+		`{"version":2,"dataset":"jobs","measures":[],"show":["kind","cost"],"most":20,"form":"records"}`,
+	} {
+		d := read(t, doc)
+		d.Now, d.Sets = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), known{"jobs": jobs, "visits": other}
+		say("# %s", sentence.Text(d, jobs))
+		parts := []string{"add"}
+		for _, p := range sentence.Of(d, jobs) {
+			if p.Part != "" && p.Part != "dataset" {
+				parts = append(parts, p.Part)
+			}
+		}
+		offered := map[string]bool{}
+		for i := 0; i < len(parts); i++ {
+			if offered[parts[i]] {
+				continue
+			}
+			offered[parts[i]] = true
+			m, err := sentence.Choices(d, jobs, parts[i])
+			require.NoError(t, err, parts[i])
+			say("\n## %s: %s", m.Part, m.Heading)
+			for _, c := range m.Choices {
+				line := mark(c)
+				if c.Why == "" && c.Next == "" {
+					line += " → " + sentence.Text(c.Document, jobs)
+				}
+				say("%s", line)
+				if parts[i] == "add" && c.Next != "" && !strings.HasPrefix(c.Next, "also.") { // the datasets are the workspace's
+					parts = append(parts, c.Next)
+				}
+			}
+		}
+		say("")
+	}
+	var control func(c sentence.Control, in string)
+	control = func(c sentence.Control, in string) {
+		line := fmt.Sprintf("%s%s [%s %s] = %q", in, c.Label, c.Kind, c.Path, c.Value)
+		if len(c.Options) > 0 {
+			line += fmt.Sprintf(" of %d", len(c.Options))
+		}
+		say("%s", line)
+		for _, row := range c.Row {
+			control(row, in+"  ")
+		}
+	}
+	for _, f := range chart.Forms() {
+		d := sentence.Start(jobs, f)
+		d.Now = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+		say("# the finish of %s", f.Words())
+		for _, s := range sentence.Finish(d, jobs, []*dataset.Dataset{jobs, other}) {
+			say("## %s", s.Name)
+			for _, c := range s.Controls {
+				control(c, "")
+			}
+		}
+		say("")
+	}
+	const kept = "testdata/menus.txt"
+	if *update {
+		require.NoError(t, os.MkdirAll("testdata", 0o755))
+		require.NoError(t, os.WriteFile(kept, []byte(b.String()), 0o644))
+	}
+	want, err := os.ReadFile(kept)
+	require.NoError(t, err)
+	assert.Equal(t, string(want), b.String(), "read what has changed, then write it anew: go test ./core/sentence -run Offered -update")
+}
