@@ -99,6 +99,13 @@ export function axes(m, st) {
   const roomy = flat || !shown.some((x) => !x.s.stack && x.s.as === "column" && x.s.marks.some((mark) => mark?.text && wide(mark.text, size) > slot - 2));
   const layer = { back: el("g"), marks: el("g"), lines: el("g"), over: el("g") };
   root.append(layer.back, layer.marks, layer.lines, layer.over);
+  // Lines across have their names first; numbers on marks stand where there is room beside them.
+  const ruled = (m.lines ?? []).map((line) => {
+    const v = (line.second ? other : along)(line.at), label = shorten(line.label, box.right - box.left, size), w = wide(label, size);
+    const x = flat ? Math.min(v + 4, box.right - w) : box.right - w;
+    const y = (flat ? [box.top + 12, box.top + 26, box.top + 40] : [v - 4, v + 13, v - 18, v + 27]).find((y) => room.take(x, y - 11, w, 14));
+    return { line, v, label, place: y === undefined ? null : { x, y } };
+  });
   for (const x of shown) {
     const { s, i } = x;
     if (s.as === "area") layer.back.append(...areas(m, x, at, slot));
@@ -133,18 +140,9 @@ export function axes(m, st) {
       }
     });
   }
-  /** @type {Room} */
-  const named = new Room(width, height);
-  for (const line of m.lines ?? []) {
-    const v = (line.second ? other : along)(line.at);
+  for (const { line, v, label, place } of ruled) {
     layer.over.append(el("line", { class: "rule", ...(flat ? { x1: v, x2: v, y1: box.top, y2: box.bottom } : { x1: box.left, x2: box.right, y1: v, y2: v }) }));
-    const label = shorten(line.label, box.right - box.left, size), w = wide(label, size);
-    const x = flat ? Math.min(v + 4, box.right - w) : box.right - w;
-    for (const y of flat ? [box.top + 12, box.top + 26, box.top + 40] : [v - 4, v + 13, v - 18, v + 27]) {
-      if (!named.take(x, y - 11, w, 14)) continue;
-      layer.over.append(text(x, y, label, { size, fill: "var(--ink)", halo: true, full: line.label }));
-      break;
-    }
+    if (place) layer.over.append(text(place.x, place.y, label, { size, fill: "var(--ink)", halo: true, full: line.label }));
   }
 }
 
