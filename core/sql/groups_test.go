@@ -1,0 +1,86 @@
+package sql_test
+
+import (
+	"encoding/json"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/dataset"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/filter"
+	"eskadel/core/period"
+	"eskadel/core/planner"
+	"eskadel/core/query"
+	"eskadel/core/sql"
+)
+
+var setting = query.Setting{Now: time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
+
+func statement(t *testing.T, doc string, rolled bool, g *dataset.Guard) string {
+	var d query.Definition
+	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs",`+doc+`}`), &d), doc)
+	p, err := planner.Build(d, sample.Jobs(), setting, &planner.Extent{})
+	require.NoError(t, err, doc)
+	p.Force(rolled)
+	st, err := p.Compile(g)
+	require.NoError(t, err, doc)
+	return st.SQL
+}
+
+// Statements as they are written, whole: every clause has its reason, said beside it.
+func TestStatementsWhole(t *testing.T) {
+	for _, c := range []struct {
+		name, doc string
+		rolled    bool
+		guard     *dataset.Guard
+		want      string
+	}{
+		{"one count", `"measures":[{"count":"records"}]`, false, nil, `select g.c0, g.n from (select count(*) as c0, count(*) as n from (select 1 as one from "public"."job" r where true) d) g`},
+		{"the same, totalled by the database", `"measures":[{"count":"records"}]`, true, nil,
+			`select g.level, g.c0, g.n from (select 0 as level, count(*) as c0, count(*) as n from (select 1 as one from (select 1 as one from "public"."job" r where true) d) d) g`},
+		{"a group", `"measures":[{"sum":"cost"}],"by":[{"field":"kind"}]`, false, nil,
+			`select g.k0, g.c0, g.n from (select d.k0, sum(d.v0) as c0, count(*) as n from (select r."kind" as k0, r."cost" as v0 from "public"."job" r where true) d group by 1 limit 100001) g`},
+		{"as a viewer sees it", `"measures":[{"count":"records"}],"by":[{"field":"yard"}]`, false, &dataset.Guard{Rows: map[string]filter.Condition{"public.yard": filter.Compare("region", filter.Is, "north")}},
+			`select g.k0, case when g.h0 then '' else n0."name" end, g.c0, g.n from (select d.k0, d.h0, count(*) as c0, count(*) as n from (select (case when l1."id" is not null then r."yard_id" end) as k0, (r."yard_id" is not null and (case when l1."id" is not null then r."yard_id" end) is null) as h0 from "public"."job" r left join (select r.* from "public"."yard" r where r."region" = $1::text) l1 on l1."id" = r."yard_id" where true) d group by 1, 2 limit 100001) g left join "public"."yard" n0 on n0."id" = g.k0`},
+		{"a cut, made by the database", `"measures":[{"count":"records"}],"by":[{"field":"kind","largest":2,"others":true}]`, true, nil,
+			`with d as materialized (select r."kind" as k0 from "public"."job" r where true), t0 as (select x.k from (select d.k0 as k, count(*) as by from d where true and d.k0 is not null group by d.k0) x order by x.by desc nulls last, x.k::text collate "C", x.k limit 2) select g.level, g.s0, g.k0, g.c0, g.n from (select grouping(d.s0) as level, d.s0, d.k0, count(*) as c0, count(*) as n from (select case when d.k0 is null then 2 when t0.k is null then 1 else 0 end as s0, t0.k as k0 from d left join t0 on t0.k = d.k0) d group by grouping sets ((), (d.s0, d.k0))) g`},
+	} {
+		assert.Equal(t, c.want, statement(t, c.doc, c.rolled, c.guard), c.name)
+	}
+}
+
+func TestOtherStatements(t *testing.T) {
+	ds := sample.Jobs()
+	st, err := sql.NewKeyCheck(ds).Compile(nil)
+	require.NoError(t, err)
+	assert.Equal(t, `select r."id" from "public"."job" r group by r."id" having count(*) > 1 limit 1`, st.SQL)
+	st, err = sql.NewRows(ds, ds.Linked("public.yard"), &dataset.Guard{Rows: map[string]filter.Condition{"public.yard": filter.Compare("region", filter.Is, "north")}}).Compile(nil)
+	require.NoError(t, err)
+	assert.Equal(t, `select to_jsonb(r)::text from "public"."yard" r where r."region" = $1::text`, st.SQL)
+	st, err = sql.NewRows(ds, ds.Table, &dataset.Guard{Own: filter.Compare("kind", filter.Is, "care")}).Compile(nil)
+	require.NoError(t, err)
+	assert.Contains(t, st.SQL, ` in (select `)
+	st, err = sql.NewRows(ds, ds.Table, nil).Compile(nil)
+	require.NoError(t, err)
+	assert.Equal(t, `select to_jsonb(r)::text from "public"."job" r where true`, st.SQL)
+	p, err := planner.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: "count", Field: query.Records}}, By: []query.Dimension{{Field: "yard", Empty: true}}}, ds, setting, nil)
+	require.NoError(t, err)
+	st, err = sql.NewLinked(&p.Groups, ds.Find("yard")).Compile(&dataset.Guard{Rows: map[string]filter.Condition{"public.yard": filter.Compare("region", filter.Is, "north")}})
+	require.NoError(t, err)
+	assert.Equal(t, `select r."id", r."name" from "public"."yard" r where r."region" = $1::text order by r."id" limit 1000`, st.SQL)
+	values, err := planner.NewValues(ds, "yard", setting, "Tarn")
+	require.NoError(t, err)
+	st, err = values.Compile(nil)
+	require.NoError(t, err)
+	assert.Equal(t, `select g.k, n."name", g.n, g.h from (select r."yard_id" as k, false as h, count(*) as n from "public"."job" r left join "public"."yard" l1 on l1."id" = r."yard_id" where position($1::text in lower(l1."name" collate "C.utf8")) > 0 group by 1, 2) g left join "public"."yard" n on n."id" = g.k order by g.k is null, g.n desc, (n."name")::text collate "C", g.k, g.h limit 200`, st.SQL)
+	list := planner.NewList(ds, setting, 20)
+	require.NoError(t, list.Choose([]string{"kind", "yard"}, nil))
+	require.NoError(t, list.By(2, "kind", true))
+	both, err := list.Compile(nil)
+	require.NoError(t, err)
+	assert.Equal(t, `select count(*), count(*) from (select 1 as one from "public"."job" r where true) d`, both[0].SQL)
+	assert.Equal(t, `select r."id"::text, left(r."kind", 10000), left(l1."name", 10000) from "public"."job" r left join "public"."yard" l1 on l1."id" = r."yard_id" where true order by r."kind" desc nulls last, r."id" limit 20 offset 40`, both[1].SQL)
+}
