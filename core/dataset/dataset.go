@@ -366,7 +366,7 @@ func (d *Dataset) CheckSetting(name, value string) error {
 		return nil // of another dataset of the dashboard
 	}
 	if v, err := formula.Read(s.Type, value); err != nil || v.IsEmpty() {
-		return problem.New(problem.Invalid, "settings."+name, "“%s” is not a %s, which “%s” takes.", value, s.Type, s.Label)
+		return problem.New(problem.Invalid, "settings."+name, "“%s” is not %s, which “%s” takes.", value, s.Type.Words(), s.Label)
 	}
 	return nil
 }

@@ -152,7 +152,7 @@ func (d *Dataset) resolveColumn(f *Field) (err error) {
 	}
 	if f.ReadAs != nil {
 		if f.Type != field.Text || f.target != nil {
-			return problem.New(problem.Invalid, "read_as", "%s holds a %s; only text is read as something else.", f.Column, f.Type)
+			return problem.New(problem.Invalid, "read_as", "%s holds %s; only text is read as something else.", f.Column, f.Type.Words())
 		}
 		f.Type, f.Zoned, f.NotNull, f.Distinct = f.ReadAs.Type, f.ReadAs.Zoned, false, 0
 	}
@@ -239,12 +239,12 @@ func (d *Dataset) resolveLinked(f *Field) error {
 		f.Type = field.Boolean
 	case "each":
 		if taken.Type == field.Timestamp || taken.Type == field.Position || taken.JSON || taken.Array {
-			return problem.New(problem.Invalid, "column", "%s holds a %s; of each linked record one takes a text, a number, a date or yes or no.", what, kind(&taken))
+			return problem.New(problem.Invalid, "column", "%s holds %s; of each linked record one takes a text, a number, a date or yes or no.", what, kind(&taken))
 		}
 		f.Type, f.Several = field.Text, true
 	case "sum":
 		if !taken.Type.Numeric() {
-			return problem.New(problem.Invalid, "column", "%s holds a %s and cannot be added up.", what, taken.Type)
+			return problem.New(problem.Invalid, "column", "%s holds %s and cannot be added up.", what, taken.Type.Words())
 		}
 		f.Type = field.Number
 	case "latest", "earliest":
@@ -254,7 +254,7 @@ func (d *Dataset) resolveLinked(f *Field) error {
 		f.Type, f.Zoned = taken.Type, taken.Zoned
 	default:
 		if !taken.Type.Numeric() && !taken.Type.Temporal() {
-			return problem.New(problem.Invalid, "column", "%s holds a %s, which has no size.", what, taken.Type)
+			return problem.New(problem.Invalid, "column", "%s holds %s, which has no size.", what, taken.Type.Words())
 		}
 		f.Type, f.Zoned = taken.Type, taken.Zoned
 	}
@@ -353,7 +353,7 @@ func (d *Dataset) resolveGroups(f *Field) error {
 		return problem.New(problem.Invalid, "of", "%s can hold several values, which groups do not put together.", f.of.Label)
 	}
 	if f.of.Type != field.Text || len(f.Groups.Groups) == 0 {
-		return problem.New(problem.Invalid, "of", "Groups are made of the values of a text; %s holds a %s.", f.of.Label, f.of.Type)
+		return problem.New(problem.Invalid, "of", "Groups are made of the values of a text; %s holds %s.", f.of.Label, f.of.Type.Words())
 	}
 	seen := map[string]string{}
 	if len(f.List) == 0 {
@@ -384,7 +384,7 @@ func (d *Dataset) resolveBins(f *Field) error {
 		return problem.New(problem.NotFound, "of", "There is no field “%s”.", f.Bins.Of)
 	}
 	if !f.of.Type.Numeric() {
-		return problem.New(problem.Invalid, "of", "Bins are made of numbers; %s holds a %s.", f.of.Label, f.of.Type)
+		return problem.New(problem.Invalid, "of", "Bins are made of numbers; %s holds %s.", f.of.Label, f.of.Type.Words())
 	}
 	width, err := field.Parse(field.Number, f.Bins.Width)
 	if err != nil || width.Decimal().Sign() <= 0 {

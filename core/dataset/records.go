@@ -133,7 +133,7 @@ func (w *Wide) table(c Catalogue) (*Table, error) {
 		}
 		if col.Type != value.Type {
 			if !col.Type.Numeric() || !value.Type.Numeric() {
-				return nil, problem.New(problem.Invalid, "columns", "“%s” holds a %s and “%s” a %s: columns that become records hold the same.", name, col.Type, value.Name, value.Type)
+				return nil, problem.New(problem.Invalid, "columns", "“%s” holds %s and “%s” %s: columns that become records hold the same.", name, col.Type.Words(), value.Name, value.Type.Words())
 			}
 			value.Type = field.Number
 		}
@@ -186,7 +186,7 @@ func withLinks(t *Table, links []LinkDocument, c Catalogue) (*Table, error) {
 		for j := range link.Columns {
 			from, key := t.Column(link.Columns[j]), to.Column(link.To[j])
 			if from.Type != key.Type || from.equals() != key.equals() || !(from.Native && key.Native) && from.base() != key.base() {
-				return nil, problem.New(problem.Invalid, place+".to", "%s.%s holds a %s, %s.%s a %s.", t.Name, from.Name, kind(from), to.Name, key.Name, kind(key))
+				return nil, problem.New(problem.Invalid, place+".to", "%s.%s holds %s, %s.%s %s.", t.Name, from.Name, kind(from), to.Name, key.Name, kind(key))
 			}
 		}
 		out.Links = append(out.Links, link)
@@ -197,7 +197,7 @@ func withLinks(t *Table, links []LinkDocument, c Catalogue) (*Table, error) {
 // kind says what a column holds: a type of ours, or of the database's where that tells more.
 func kind(c *Column) string {
 	if c.Native {
-		return c.Type.String()
+		return c.Type.Words()
 	}
-	return c.SQLType
+	return "a " + c.SQLType
 }

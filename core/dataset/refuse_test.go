@@ -110,8 +110,8 @@ func TestEachPartOfADocumentIsRefusedAtItsPlace(t *testing.T) {
 		{"measures", `{"name":"mean","formula":"largest(kind)"}`, "measures[0].formula.@0", "no function “largest”"},
 
 		{"settings", `{"name":"Rate","type":"number","default":"1"}`, "settings[0].name", "small letters"},
-		{"settings", `{"name":"rate","type":"number","default":"dear"}`, "settings[0].default", "needs a default of type number"},
-		{"settings", `{"name":"rate","type":"date","default":""}`, "settings[0].default", "needs a default of type date"},
+		{"settings", `{"name":"rate","type":"number","default":"dear"}`, "settings[0].default", "needs a default: a number"},
+		{"settings", `{"name":"rate","type":"date","default":""}`, "settings[0].default", "needs a default: a date"},
 
 		{"conditions", `{"name":"dear","where":{"field":"cost","above":3}}`, "conditions[0].name", "and a title"},
 		{"conditions", `{"name":"dear","title":"Dear","where":{"field":"price","above":3}}`, "conditions[0].where.field", "no field “price”"},
@@ -123,7 +123,7 @@ func TestEachPartOfADocumentIsRefusedAtItsPlace(t *testing.T) {
 		{"links", `{"column":"kind","table":"pier","to":"id"}`, "links[0].table", "no table “pier”"},
 		{"links", `{"column":"port","table":"yard","to":"id"}`, "links[0].column", "no column “port”"},
 		{"links", `{"column":"kind","table":"yard","to":"name"}`, "links[0].to", "multiply records"},
-		{"links", `{"column":"kind","table":"yard","to":"id"}`, "links[0].to", "yard.id a integer"},
+		{"links", `{"column":"kind","table":"yard","to":"id"}`, "links[0].to", "yard.id a whole number"},
 
 		{"from", `{}`, "from", "one of: table, select"},
 		{"from", `{"table":"job","wide":{"table":"buoy"}}`, "from", "one of: table, select"},

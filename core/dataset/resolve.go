@@ -159,7 +159,7 @@ func (d *Dataset) resolveSettings() error {
 			s.Label = Tidy(s.Name)
 		}
 		if v, err := formula.Read(s.Type, s.Default); err != nil || v.IsEmpty() {
-			return problem.New(problem.Invalid, place+".default", "The setting “%s” needs a default of type %s.", s.Label, s.Type)
+			return problem.New(problem.Invalid, place+".default", "The setting “%s” needs a default: %s.", s.Label, s.Type.Words())
 		}
 		d.settings[s.Name] = &s
 	}

@@ -33,6 +33,21 @@ var typeNames = [...]string{"empty", "text", "integer", "number", "date", "times
 
 func (t Type) String() string { return typeNames[t] }
 
+// Words say in a sentence what a value of the type is: "a whole number".
+func (t Type) Words() string {
+	switch t {
+	case Empty:
+		return "nothing"
+	case Integer:
+		return "a whole number"
+	case Timestamp:
+		return "a date with a time"
+	case Boolean:
+		return "yes or no"
+	}
+	return "a " + t.String()
+}
+
 // Types lists all types but Empty.
 func Types() []Type { return []Type{Text, Integer, Number, Date, Timestamp, Boolean, Position} }
 

@@ -133,7 +133,7 @@ func (c Condition) sql(e Env) (string, error) {
 	}
 	if c.Part != 0 {
 		if !col.Type.Temporal() || c.Part == period.HourOfDay && col.Type == field.Date {
-			return "", problem.New(problem.Invalid, "part", "%s holds a %s, which has no %s.", col.Label, col.Type, c.Part)
+			return "", problem.New(problem.Invalid, "part", "%s holds %s, which has no %s.", col.Label, col.Type.Words(), c.Part)
 		}
 		part := PartSQL(col, c.Part, e)
 		col = Column{Label: col.Label, Type: field.Integer, KeyType: field.Integer, NotNull: false, Key: part, Text: part}
@@ -227,17 +227,17 @@ func (c Condition) leaf(col Column, e Env) (string, error) {
 		return "", problem.New(problem.Invalid, "", "%s holds one value; “%s” is for several.", col.Label, opWords[c.Op])
 	case Contains, NotContains, StartsWith, EndsWith, Reads, ReadsNot:
 		if col.Type != field.Text {
-			return "", problem.New(problem.Invalid, "", "%s holds a %s; “%s” is for text.", col.Label, col.Type, opWords[c.Op])
+			return "", problem.New(problem.Invalid, "", "%s holds %s; “%s” is for text.", col.Label, col.Type.Words(), opWords[c.Op])
 		}
 		return c.pattern(col, e), nil
 	case Within:
 		if !col.Type.Temporal() {
-			return "", problem.New(problem.Invalid, "", "%s holds a %s, not a date.", col.Label, col.Type)
+			return "", problem.New(problem.Invalid, "", "%s holds %s, not a date.", col.Label, col.Type.Words())
 		}
 		return span(col, e, c.Range.Resolve(now(col, e), calendar(col, e))), nil
 	}
 	if !col.Type.Numeric() && !col.Type.Temporal() {
-		return "", problem.New(problem.Invalid, "", "%s holds a %s; “%s” is for numbers and dates.", col.Label, col.Type, opWords[c.Op])
+		return "", problem.New(problem.Invalid, "", "%s holds %s; “%s” is for numbers and dates.", col.Label, col.Type.Words(), opWords[c.Op])
 	}
 	return c.order(col, e)
 }

@@ -35,17 +35,10 @@ const (
 const divisionScale = 40
 
 func typeWords(t field.Type) string {
-	switch t {
-	case Interval:
+	if t == Interval {
 		return "a span of time"
-	case field.Empty:
-		return "nothing"
-	case field.Integer:
-		return "a whole number"
-	case field.Boolean:
-		return "yes or no"
 	}
-	return "a " + t.String()
+	return t.Words()
 }
 
 func (c *checker) check(n *node) error {

@@ -100,7 +100,7 @@ func TestErrorsSayWhereAndWhatWasExpected(t *testing.T) {
 		{"sun(nights)", 0, "no function “sun”; did you mean “su"},
 		{"kind * 2", 0, "“*” needs a number, and this is a text"},
 		{"kind > 3", 7, "needs a text, and this is a whole number"},
-		{"opened > 'soon'", 9, "“soon” cannot be read as a timestamp"},
+		{"opened > 'soon'", 9, "“soon” cannot be read as a date with a time"},
 		{"nights and late", 0, "needs yes or no"},
 		{"sum(nights) + nights", 14, "take sum, avg, min or max"},
 		{"sum(avg(nights))", 4, "inside another aggregate"},

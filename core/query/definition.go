@@ -247,7 +247,7 @@ func (d Definition) checkDimensions(ds *dataset.Dataset) error {
 			return problem.New(problem.Invalid, place+".field", "%s is a position and does not divide records.", f.Label)
 		case dim.Part != 0:
 			if !f.Type.Temporal() || f.Type == field.Date && dim.Part == period.HourOfDay {
-				return problem.New(problem.Invalid, place+".part", "%s holds a %s, which has no %s.", f.Label, f.Type, dim.Part)
+				return problem.New(problem.Invalid, place+".part", "%s holds %s, which has no %s.", f.Label, f.Type.Words(), dim.Part)
 			}
 			if dim.Grain != 0 {
 				return problem.New(problem.Invalid, place+".part", "A date is divided by a grain or by a part, not by both.")

@@ -228,7 +228,7 @@ func (m Measure) check(ds *dataset.Dataset) error {
 		return err
 	}
 	if !m.Aggregate.Is().Accepts(f.Type) || f.IsLink() && !m.Aggregate.Is().Counts {
-		return problem.New(problem.Invalid, "field", "There is no %s of %s, which holds a %s.", strings.ToLower(m.Aggregate.Is().Words), f.Label, f.Type)
+		return problem.New(problem.Invalid, "field", "There is no %s of %s, which holds %s.", strings.ToLower(m.Aggregate.Is().Words), f.Label, f.Type.Words())
 	}
 	return nil
 }

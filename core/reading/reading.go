@@ -103,7 +103,7 @@ func Parse(t field.Type, like string) (*Format, error) {
 		}
 		f.yes, f.no = []string{strings.ToLower(yes)}, []string{strings.ToLower(no)}
 	default:
-		return nil, problem.New(problem.Invalid, "type", "Text is read as a number, an integer, a date, a timestamp or a boolean.")
+		return nil, problem.New(problem.Invalid, "type", "Text is read as a number, a whole number, a date, a date with a time, or yes or no.")
 	}
 	return f, nil
 }
