@@ -75,3 +75,78 @@ func TestFunctionsOnTexts(t *testing.T) {
 		assert.Equal(t, want, e.Eval(Values{}).Exact(), in)
 	}
 }
+
+func TestSumsOfDatesAndSpans(t *testing.T) {
+	for in, want := range map[string]string{
+		"date '2026-03-31' + 1": "2026-04-01", "date '2026-03-01' - 1": "2026-02-28", "date '2026-03-01' + 0": "2026-03-01", "date '2026-03-31' - date '2026-01-31'": "59", "date '2026-01-31' - date '2026-03-31'": "-59",
+		"date '2026-01-01' + 3650000 is null": "false", "date '2026-01-01' + 3650001 is null": "true", "date '2026-01-01' - 3650001 is null": "true", "date '2026-01-01' + 99999999999999999999 is null": "true",
+		"interval '1 month' + date '2026-01-31'": "2026-02-28T00:00:00Z", "date '2024-02-29' + interval '1 year'": "2025-02-28T00:00:00Z", "date '2026-03-31' - interval '1 month'": "2026-02-28T00:00:00Z", "date '2026-03-01' - interval '1 day'": "2026-02-28T00:00:00Z", "date '2026-12-31' + interval '36 hours'": "2027-01-01T12:00:00Z", "timestamp '2026-03-01 00:00:30' - interval '45 seconds'": "2026-02-28T23:59:45Z",
+		"extract(epoch from timestamp '2026-03-02 00:00:00' - timestamp '2026-03-01 12:00:00')": "43200", "extract(epoch from timestamp '2026-03-01 00:00:00.25' - timestamp '2026-03-01 00:00:00')": "0.25",
+		"cast(timestamp '2026-03-01 12:00:00' as date)": "2026-03-01", "cast(date '2026-03-01' as timestamp)": "2026-03-01T00:00:00Z", "cast(timestamp '2026-03-01 12:00:00' as timestamp)": "2026-03-01T12:00:00Z", "coalesce(date '2026-03-01', timestamp '2026-03-01 12:00:00')": "2026-03-01T00:00:00Z",
+		"timestamp '2026-03-01 12:00:00' > date '2026-03-01'": "true", "date '2026-03-01' = timestamp '2026-03-01 00:00:00'": "true", "date '2026-03-01' in (date '2026-03-01')": "true",
+	} {
+		e, err := Parse(in, fields)
+		require.NoError(t, err, in)
+		got := e.Eval(Values{}).Exact()
+		if got != want { // the same number may be written in two ways
+			a, _ := field.Parse(field.Number, got)
+			b, err := field.Parse(field.Number, want)
+			assert.True(t, err == nil && field.Compare(a, b) == 0, "%s: %s, not %s", in, got, want)
+		}
+	}
+}
+
+func TestTheBoundsOfFunctions(t *testing.T) {
+	for in, empty := range map[string]bool{
+		"ln(0)": true, "ln(-1)": true, "ln(0.0001)": false, "sqrt(0)": false, "sqrt(-0.01)": true, "exp(899)": false, "exp(900)": true, "exp(-900)": true, "exp(-899)": false,
+		"power(0, 0)": false, "power(0, 2)": false, "power(0, -2)": true, "power(-2, 3)": false, "power(-2, 0.5)": true, "power(2.5, 0.5)": false, "power(1, 999999999)": false, "power(1, 1000000000)": true, "power(10, 390)": false, "power(10, 391)": true, "power(10, -390)": false, "power(10, -391)": true,
+		"mod(1, 0)": true, "1 / 0": true, "0 / 1": false, "1 % 0": true, "nullif(0, 0)": true,
+	} {
+		e, err := Parse(in, fields)
+		require.NoError(t, err, in)
+		assert.Equal(t, empty, e.Eval(Values{}).IsEmpty(), in)
+	}
+	for in, want := range map[string]string{"power(0, 0)": "1", "power(0, 2)": "0", "power(-2, 3)": "-8", "power(2, 10)": "1024", "sqrt(0)": "0", "sqrt(144)": "12", "round(2.345, 2)": "2.35", "round(-2.5)": "-3", "abs(-0)": "0", "sign(0)": "0"} {
+		e, err := Parse(in, fields)
+		require.NoError(t, err, in)
+		got, err := field.Parse(field.Number, e.Eval(Values{}).Exact())
+		require.NoError(t, err, in)
+		wanted, _ := field.Parse(field.Number, want)
+		assert.Zero(t, field.Compare(wanted, got), "%s: %s", in, got.Exact())
+	}
+}
+
+func TestHowNumbersAndNamesAreRead(t *testing.T) {
+	for in, want := range map[string]string{"1": "1", "1.5": "1.5", "0.50": "0.50", "1e3": "1000", "1E+3": "1000", "25e-1": "2.5", "1.5e2": "150"} {
+		e, err := Parse(in, fields)
+		require.NoError(t, err, in)
+		got, _ := field.Parse(field.Number, e.Eval(Values{}).Exact())
+		wanted, _ := field.Parse(field.Number, want)
+		assert.Zero(t, field.Compare(wanted, got), in)
+	}
+	for _, in := range []string{"1.", "1.e3", "1e", "1e+", "1 2", "1..2"} {
+		_, err := Parse(in, fields)
+		assert.Error(t, err, in)
+	}
+	for name, want := range map[string]string{"nights": "nights", "a1": "a1", "_a": "_a", "1a": `"1a"`, "Nights": `"Nights"`, "crew hours": `"crew hours"`, "": `""`, "now": `"now"`, "current_date": `"current_date"`, "case": `"case"`, "and": `"and"`, "ö": `"ö"`, `a"b`: `"a""b"`} {
+		assert.Equal(t, want, PrintName(name))
+	}
+	for in, want := range map[string]string{"nights": "nights", `"crew hours"`: "crew hours", "nights + 1": "", "1": "", "sum(nights)": ""} {
+		e, err := Parse(in, fields)
+		require.NoError(t, err, in)
+		name, ok := e.Name()
+		assert.Equal(t, want, name, in)
+		assert.Equal(t, want != "", ok, in)
+	}
+	_, ok := (*Expr)(nil).Name()
+	assert.False(t, ok)
+	for wrong, hint := range map[string]string{"nigths": "nights", "knights": "nights", "open": "opened", "lat": "late", "yardcost": "yard_cost", "zzzzzz": ""} {
+		_, err := Parse(wrong, fields)
+		require.Error(t, err)
+		if hint == "" {
+			assert.NotContains(t, err.Error(), "did you mean", wrong)
+		} else {
+			assert.Contains(t, err.Error(), "did you mean “"+hint+"”", wrong)
+		}
+	}
+}

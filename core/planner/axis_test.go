@@ -187,12 +187,12 @@ func TestWhatIsGroupedByTheKeyOfALink(t *testing.T) {
 func TestAConditionThatMeasuresShare(t *testing.T) {
 	const care, late = `,"where":{"field":"kind","is":"care"}`, `,"where":{"field":"late","is":true}`
 	for doc, shared := range map[string]bool{
-		`"measures":[{"count":"records"` + care + `},{"average":"cost"` + care + `}]`:        true,
-		`"measures":[{"count":"records"` + care + `},{"average":"cost"` + late + `}]`:        false,
-		`"measures":[{"count":"records"` + care + `},{"average":"cost"}]`:                    false,
-		`"measures":[{"count":"records"` + care + `},{"sum":"cost"` + care + `}]`:            false,
-		`"measures":[{"count":"records"` + care + `}],"by":[{"field":"boat"}]`:               false,
-		`"measures":[{"count":"records"` + care + `}],"split":{"field":"boat"}`:              false,
+		`"measures":[{"count":"records"` + care + `},{"average":"cost"` + care + `}]`:          true,
+		`"measures":[{"count":"records"` + care + `},{"average":"cost"` + late + `}]`:          false,
+		`"measures":[{"count":"records"` + care + `},{"average":"cost"}]`:                      false,
+		`"measures":[{"count":"records"` + care + `},{"sum":"cost"` + care + `}]`:              false,
+		`"measures":[{"count":"records"` + care + `}],"by":[{"field":"boat"}]`:                 false,
+		`"measures":[{"count":"records"` + care + `}],"split":{"field":"boat"}`:                false,
 		`"measures":[{"formula":"sum(cost) / 2"` + care + `},{"count":"records"` + care + `}]`: false,
 	} {
 		p := built(t, doc, sample.Jobs())

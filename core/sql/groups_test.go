@@ -2,6 +2,8 @@ package sql_test
 
 import (
 	"encoding/json"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -10,6 +12,7 @@ import (
 
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/planner"
@@ -47,6 +50,14 @@ func TestStatementsWhole(t *testing.T) {
 			`select g.k0, case when g.h0 then '' else n0."name" end, g.c0, g.n from (select d.k0, d.h0, count(*) as c0, count(*) as n from (select (case when l1."id" is not null then r."yard_id" end) as k0, (r."yard_id" is not null and (case when l1."id" is not null then r."yard_id" end) is null) as h0 from "public"."job" r left join (select r.* from "public"."yard" r where r."region" = $1::text) l1 on l1."id" = r."yard_id" where true) d group by 1, 2 limit 100001) g left join "public"."yard" n0 on n0."id" = g.k0`},
 		{"a cut, made by the database", `"measures":[{"count":"records"}],"by":[{"field":"kind","largest":2,"others":true}]`, true, nil,
 			`with d as materialized (select r."kind" as k0 from "public"."job" r where true), t0 as (select x.k from (select d.k0 as k, count(*) as by from d where true and d.k0 is not null group by d.k0) x order by x.by desc nulls last, x.k::text collate "C", x.k limit 2) select g.level, g.s0, g.k0, g.c0, g.n from (select grouping(d.s0) as level, d.s0, d.k0, count(*) as c0, count(*) as n from (select case when d.k0 is null then 2 when t0.k is null then 1 else 0 end as s0, t0.k as k0 from d left join t0 on t0.k = d.k0) d group by grouping sets ((), (d.s0, d.k0))) g`},
+		{"medians along an axis, of which some records have no place", `"measures":[{"median":"cost"}],"by":[{"field":"opened","grain":"quarter"}],"where":{"field":"opened","within":"this year"}`, true, nil,
+			`with d as materialized (select width_bucket(r."opened_at", $1::timestamptz[]) - 1 as k0, (case when (r."cost" - r."cost" = '0'::numeric) then r."cost" end) as v0, ((((r."cost" - r."cost" = '0'::numeric) is false))) as m1 from "public"."job" r where true and (r."opened_at" >= $2 and r."opened_at" < $3) offset '0') select g.level, g.s0, g.k0, g.c0, g.c1, g.c2, g.n from (select grouping(d.k0) as level, 0 as s0, d.k0, (percentile_disc(array[0.5, 0.5000000001]) within group (order by d.v0))[1] as c0, (percentile_disc(array[0.5, 0.5000000001]) within group (order by d.v0))[2] as c1, count(*) filter (where d.m1) as c2, count(*) as n from (select d.k0, d.v0, d.m1 from d where d.k0 between 1 and 4) d group by grouping sets ((), (d.k0)) union all select 0, case when d.k0 is null then 2 else 0 end, d.k0, (percentile_disc(array[0.5, 0.5000000001]) within group (order by d.v0))[1] as c0, (percentile_disc(array[0.5, 0.5000000001]) within group (order by d.v0))[2] as c1, count(*) filter (where d.m1) as c2, count(*) from d where (d.k0 between 1 and 4) is not true group by d.k0) g`},
+		{"a cut by a measure with a condition, and a group within", `"measures":[{"sum":"cost","where":{"field":"late","is":true}}],"by":[{"field":"boat","largest":3},{"field":"kind"}]`, true, nil,
+			`with d as materialized (select r."boat" as k0, r."kind" as k1, r."cost" as v0, ((r."late" = $1::boolean)) as m0 from "public"."job" r where true), t0 as (select x.k from (select d.k0 as k, sum(d.v0) filter (where d.m0) as by from d where true and d.k0 is not null group by d.k0) x order by x.by desc nulls last, x.k::text collate "C", x.k limit 3) select g.level, g.s0, g.k0, g.s1, g.k1, g.c0, g.n from (select grouping(d.s0, d.k1) as level, d.s0, d.k0, 0 as s1, d.k1, sum(d.v0) filter (where d.m0) as c0, count(*) as n from (select case when d.k0 is null then 2 when t0.k is null then 1 else 0 end as s0, t0.k as k0, d.k1, d.v0, d.m0 from d left join t0 on t0.k = d.k0) d group by grouping sets ((), (d.s0, d.k0), (d.s0, d.k0, d.k1), (d.k1))) g`},
+		{"groups by numbers, of which some are none", `"measures":[{"distinct":"boat"}],"by":[{"field":"cost"}]`, true, nil,
+			`with d as materialized (select r."cost" as k0, r."boat" as v0 from "public"."job" r where true) select g.level, g.s0, g.k0, g.c0, g.n from (select grouping(d.k0) as level, 0 as s0, d.k0, count(distinct d.v0) as c0, count(*) as n from (select d.k0, d.v0 from d where (d.k0 - d.k0 <> 0) is not true) d group by grouping sets ((), (d.k0)) union all select 0, case when d.k0 - d.k0 <> 0 then 4 else 2 end, null, count(distinct d.v0) as c0, count(*) from d where ((d.k0 - d.k0 <> 0) is not true) is not true group by d.k0 - d.k0 <> 0) g`},
+		{"parts of a formula over groups", `"measures":[{"formula":"sum(cost) / count(kind)"}],"by":[{"field":"kind"}]`, false, nil,
+			`select g.k0, g.c0, g.c1, g.c2, g.n from (select d.k0, sum(d.v0) as c0, count(d.v1) as c1, count(*) filter (where d.m2) as c2, count(*) as n from (select r."kind" as k0, (case when abs(r."cost") < 1e1000 and scale(r."cost") <= 1000 then r."cost" end) as v0, r."kind" as v1, ((((r."cost" - r."cost" = '0'::numeric) is false))) as m2 from "public"."job" r where true) d group by 1 limit 100001) g`},
 	} {
 		assert.Equal(t, c.want, statement(t, c.doc, c.rolled, c.guard), c.name)
 	}
@@ -83,4 +94,60 @@ func TestOtherStatements(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, `select count(*), count(*) from (select 1 as one from "public"."job" r where true) d`, both[0].SQL)
 	assert.Equal(t, `select r."id"::text, left(r."kind", 10000), left(l1."name", 10000) from "public"."job" r left join "public"."yard" l1 on l1."id" = r."yard_id" where true order by r."kind" desc nulls last, r."id" limit 20 offset 40`, both[1].SQL)
+}
+
+// What is read per day and such is named by its day; what else, by its value.
+func TestNamesOfWhatIsWithin(t *testing.T) {
+	level := func(per string) *sql.Level {
+		var d query.Definition
+		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"average":{"sum":"cost"},"per":`+per+`}]}`), &d), per)
+		p, err := planner.Build(d, sample.Jobs(), setting, &planner.Extent{})
+		require.NoError(t, err)
+		undated := slices.ContainsFunc(p.Unread, func(u sql.Unread) bool { return u.Undated })
+		assert.True(t, undated)
+		assert.Equal(t, len(p.Columns)-1, p.Unread[len(p.Unread)-1].Column, "records of none are counted last")
+		return p.Level
+	}
+	week := level(`{"field":"opened","grain":"week"}`)
+	assert.Equal(t, []string{"2026-11-23", "2026-11-16", ""}, []string{week.Name(field.OfDate(time.Date(2026, 11, 25, 0, 0, 0, 0, time.UTC))), week.Name(field.OfDate(time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC))), week.Name(field.Value{})})
+	kind := level(`{"field":"kind"}`)
+	assert.Equal(t, []string{"=care", ""}, []string{kind.Name(field.OfText("care")), kind.Name(field.Value{})})
+}
+
+// Spans part numbers at their borders; what is fetched lies in some of them.
+func TestSpansOfWhatIsSifted(t *testing.T) {
+	s := &sql.Sift{Borders: []field.Value{field.OfInt(10), field.OfInt(20), field.OfInt(30)}}
+	for x, want := range map[int64]int{9: 0, 10: 1, 19: 1, 20: 2, 29: 2, 30: 3, 99: 3} {
+		assert.Equal(t, want, s.Span(field.OfInt(x)), x)
+	}
+	ds := sample.Jobs()
+	ds.Table.Rows, ds.Find("cost").Distinct = 1_000_000, 50_000
+	p, err := planner.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: "median", Field: "cost"}}}, ds, setting, nil)
+	require.NoError(t, err)
+	var borders []field.Value
+	for i := range 16 {
+		borders = append(borders, field.OfInt(int64(10*i)))
+	}
+	for _, c := range []struct {
+		only       []int
+		low, under any
+	}{{[]int{0, 3}, nil, "30"}, {[]int{1}, "0", "10"}, {[]int{15, 16}, "140", nil}, {[]int{0, 16}, nil, nil}} {
+		st, err := p.Sift(borders).Fetching(c.only).Compile(nil)
+		require.NoError(t, err)
+		assert.Equal(t, c.low != nil, strings.Contains(st.SQL, " >= $"), st.SQL)
+		assert.Equal(t, c.under != nil, strings.Contains(st.SQL, " < $"), st.SQL)
+		for _, bound := range []any{c.low, c.under} {
+			if bound != nil {
+				assert.Contains(t, st.Args, bound)
+			}
+		}
+	}
+}
+
+func TestBoundsAreRead(t *testing.T) {
+	day := func(d int) field.Value { return field.OfDate(time.Date(2026, 1, d, 0, 0, 0, 0, time.UTC)) }
+	first, last := (&sql.Bounds{}).Read([][]field.Value{{day(1), day(2)}})
+	assert.Equal(t, []int{1, 2}, []int{first.Day(), last.Day()})
+	first, last = (&sql.Bounds{}).Read([][]field.Value{{{}, {}}})
+	assert.True(t, first.IsZero() && last.IsZero())
 }
