@@ -9,8 +9,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/dataset"
+	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
+	"eskadel/core/filter"
 	"eskadel/core/problem"
+	"eskadel/core/statement"
 	"eskadel/source/sourcetest"
 )
 
@@ -113,4 +116,87 @@ func TestWhatADatasetHears(t *testing.T) {
 	ds = sourcetest.Dataset(t, src, `"from":{"table":"visit"},"key":["id"],"fields":[{"name":"town","link":["clinic,patient_no","clinic"],"column":"town"},{"name":"name","link":["clinic,patient_no"],"column":"name"}]`)
 	assert.Equal(t, []string{"public.visit", "public.patient", "public.clinic"}, ds.Tables())
 	assert.Equal(t, ds.Tables(), ds.Heard())
+}
+
+// A link by columns of the same kind is identified by what the record itself holds; by others,
+// by the linked record's key.
+func TestWhatIdentifiesALink(t *testing.T) {
+	_, src := sourcetest.Connect(t, "dataset_keys", `
+create table berth (id uuid primary key, no bigint unique, name text not null);
+create table quay (code char(3) primary key, title text not null);
+create table stay (id int primary key, berth_id uuid references berth, berth_no int references berth (no), quay char(3) references quay, at timestamptz, papers jsonb, lamps text[], "left" date);
+create table fee (id int primary key, stay_id int references stay, due timestamptz, papers jsonb, lamps text[], net numeric(9,2), rough float8, paid date, kind text);
+insert into berth values ('00000000-0000-0000-0000-000000000001', 5, 'North'); insert into quay values ('ab', 'Long');
+insert into stay values (1, '00000000-0000-0000-0000-000000000001', 5, 'ab'), (2, null, null, null);
+insert into fee values (1, 1), (2, 1), (3, null);`)
+	document := func(fields string) string { return `"from":{"table":"stay"},"key":["id"],"fields":[` + fields + `]` }
+	ds := sourcetest.Dataset(t, src, document(`{"name":"berth","link":["berth_id"],"show":"name"},{"name":"no","link":["berth_no"],"show":"name"},{"name":"quay","link":["quay"],"show":"title"}`))
+	assert.Equal(t, []string{"North | North | Long", "∅ | ∅ | ∅"}, rows(t, src, ds, builder, "berth", "no", "quay"))
+	scope := dataset.NewScope(ds, nil, filter.Env{Bind: &statement.Binder{}})
+	for name, want := range map[string]string{"berth": `r."berth_id"::text`, "no": `r."berth_no"`, "quay": `r."quay"::text`} {
+		column, err := scope.Column(name)
+		require.NoError(t, err)
+		assert.Equal(t, want, column.Key, name)
+	}
+
+	taken := func(what string) string {
+		return document(`{"name":"x","linked":{"table":"fee","by":"stay_id",` + what + `}}`)
+	}
+	catalogue, err := src.Introspect(context.Background())
+	require.NoError(t, err)
+	for what, words := range map[string]string{
+		`"take":"each","column":"due"`: "holds a date with a time", `"take":"each","column":"papers"`: "holds a jsonb", `"take":"each","column":"lamps"`: "holds a text[]", `"take":"sum","column":"kind"`: "holds a text and cannot be added up", `"take":"largest","column":"kind"`: "has no size",
+		`"take":"latest","column":"net","order":"kind"`: "Name the column, a date or a number", `"take":"latest","column":"net"`: "Name the column, a date or a number",
+		`"take":"each","column":"kind"`: "", `"take":"each","column":"paid"`: "", `"take":"largest","column":"paid"`: "", `"take":"smallest","column":"net"`: "", `"take":"sum","column":"rough"`: "", `"take":"latest","column":"papers","order":"paid"`: "", `"take":"earliest","column":"kind","order":"net"`: "",
+	} {
+		d, err := dataset.Read([]byte(`{"version":1,"name":"x","title":"X","record":["x","xs"],"source":"test",` + taken(what) + `}`))
+		require.NoError(t, err, what)
+		if _, err = dataset.Resolve(d, catalogue, nil); words == "" {
+			assert.NoError(t, err, what)
+		} else {
+			assert.ErrorContains(t, err, words, what)
+		}
+	}
+}
+
+// Numbers of a declared size are known to be so small in formulas; others may be of any.
+func TestHowManyDigitsAColumnHas(t *testing.T) {
+	_, src := sourcetest.Connect(t, "dataset_digits", `create table n (id int primary key, small numeric(5,2), whole numeric(4), any_size numeric, rough float8, tiny numeric(2,2));`)
+	ds := sourcetest.Dataset(t, src, `"from":{"table":"n"},"key":["id"],"fields":[{"name":"id","column":"id"},{"name":"small","column":"small"},{"name":"whole","column":"whole"},{"name":"any_size","column":"any_size"},{"name":"rough","column":"rough"},{"name":"tiny","column":"tiny"}]`)
+	for name, want := range map[string][2]int{"id": {19, 0}, "small": {3, 2}, "whole": {4, 0}, "rough": {310, 340}, "tiny": {1, 2}} {
+		e, err := ds.Formula(name)
+		require.NoError(t, err)
+		assert.Equal(t, want, [2]int{e.Digits, e.Scale}, name)
+	}
+	_, err := ds.Formula("gone")
+	assert.ErrorContains(t, err, "There is no field “gone”")
+	assert.Equal(t, "Owner of yard of berth", dataset.ColumnLabel("berth_id.yard_id.owner"))
+	assert.Equal(t, "Owner", dataset.ColumnLabel("owner"))
+}
+
+// A rule that looks at a linked record makes that record's table one that decides who may see
+// what; a dataset's own rules make every table of it one.
+func TestTablesThatRulesLookAt(t *testing.T) {
+	tables := func(rules string) dataset.Catalogue {
+		r, err := dataset.ReadRules([]byte(`{"version":1,"source":"desk","tables":[{"table":"job","row_rules":[{"roles":["everyone"],"where":` + rules + `}]},{"table":"yard","row_rules":[{"roles":["everyone"],"where":"every row"}]}]}`))
+		require.NoError(t, err)
+		out, err := sample.Tables().With(r)
+		require.NoError(t, err)
+		return out
+	}
+	for _, c := range []struct {
+		rules, own string
+		want       [2]bool // of jobs, of yards
+	}{
+		{`"every row"`, "", [2]bool{false, false}}, {`{"field":"kind","is":"care"}`, "", [2]bool{false, false}}, {`{"field":"yard_id.region","is":"north"}`, "", [2]bool{false, true}}, {`"every row"`, "kept", [2]bool{true, true}},
+	} {
+		doc := sample.Document()
+		if c.own == "" {
+			doc.RowRules = nil
+		}
+		ds, err := dataset.Resolve(doc, tables(c.rules), nil)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, [2]bool{ds.Ruling("public.job"), ds.Ruling("public.yard")}, c.rules)
+		assert.Equal(t, []string{"public.job", "public.yard"}, ds.Tables())
+	}
 }

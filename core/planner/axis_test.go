@@ -166,6 +166,7 @@ func TestWhatIsGroupedByTheKeyOfALink(t *testing.T) {
 		{"of many linked records", `{"field":"region"}`, 1_000_000, 250_001, map[string]float64{"region": 1e6}, false},
 		{"of as many as may be", `{"field":"region"}`, 1_000_000, 20000, map[string]float64{"region": 50_000}, true},
 		{"too many groups", `{"field":"region"}`, 1_000_000, 20001, map[string]float64{"region": 50_000}, false},
+		{"one value, of more linked records than that", `{"field":"region"}`, 1_000_000, 20_001, map[string]float64{"region": 1}, false},
 		{"nobody knows how many", `{"field":"region"}`, 1_000_000, 0, nil, false},
 		{"the link itself", `{"field":"yard"}`, 1_000_000, 50, nil, false},
 		{"the records' own value", `{"field":"kind"}`, 1_000_000, 50, nil, false},
@@ -217,4 +218,55 @@ func TestStepsEndWithToday(t *testing.T) {
 	axis := built(t, `"measures":[{"count":"records"}],"by":[{"field":"opened","grain":"year"}],"where":{"field":"opened","within":{"from":"2025-06-01","to":"2026-02-01"}}`, sample.Jobs()).Dims[0].Axis
 	assert.Equal(t, period.Year, axis.Grain)
 	assert.Zero(t, axis.Asked)
+}
+
+// What stands beside a chart without an axis is asked for by the same groups; without groups,
+// for all.
+func TestWhatStandsBesideWithoutAnAxis(t *testing.T) {
+	for by, groups := range map[string]int{`"by":[{"field":"kind"}],`: 1, ``: 0} {
+		var d query.Definition
+		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],`+by+`"also":[{"dataset":"jobs","measures":[{"sum":"cost"}]}]}`), &d))
+		var asked []string
+		p, err := steps.Answered(func(ask *steps.Asker) (*planner.Shared, error) {
+			return planner.BuildShared(d, sample.Jobs(), setting, only{sample.Jobs()}, ask)
+		}, lying{}.answer(t, &asked))
+		require.NoError(t, err)
+		assert.Empty(t, asked)
+		assert.Len(t, p.Others[0].Dims, groups)
+	}
+}
+
+// Years over which weeks are laid begin with their first week; others, in January.
+func TestYearsOfWeeks(t *testing.T) {
+	for part, want := range map[string]string{"week of year": "2024-12-30 2025-12-29 2027-01-04", "month of year": "2025-01-01 2026-01-01 2027-01-01"} {
+		p := built(t, `"measures":[{"count":"records"}],"by":[{"field":"opened","part":"`+part+`"}],"split":{"field":"opened","grain":"year"},"where":{"field":"opened","within":{"from":"2025-03-01","to":"2026-10-31"}}`, sample.Jobs())
+		var got []string
+		for _, b := range p.Dims[1].Axis.Borders {
+			got = append(got, b.Format("2006-01-02"))
+		}
+		assert.Equal(t, want, strings.Join(got, " "), part)
+	}
+}
+
+// Accounting periods are offered where the workspace has them and two or more lie there.
+func TestAccountingPeriodsAreOffered(t *testing.T) {
+	day := func(text string) time.Time { return on(text + " 00:00") }
+	own := setting
+	own.Calendar = own.Calendar.WithOwn([]period.Own{{Start: day("2026-01-01"), Name: "P1"}, {Start: day("2026-02-02"), Name: "P2"}, {Start: day("2026-03-02"), Name: "P3"}, {Start: day("2026-04-06")}})
+	for within, want := range map[string]string{`{"from":"2026-01-05","to":"2026-03-31"}`: "[day week month accounting period]", `{"from":"2026-01-05","to":"2026-01-31"}`: "[day week month]"} {
+		var d query.Definition
+		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":`+within+`}}`), &d))
+		p, err := planner.Build(d, sample.Jobs(), own, nil)
+		require.NoError(t, err)
+		_, offered := p.Offered()
+		assert.Equal(t, want, fmt.Sprint(offered), within)
+	}
+}
+
+func TestWhatHasNoPlaceIsCountedLast(t *testing.T) {
+	p := built(t, `"measures":[{"average":{"sum":"cost"},"per":{"field":"opened","grain":"week"}}]`, sample.Jobs())
+	last := p.Unread[len(p.Unread)-1]
+	assert.True(t, last.Undated)
+	assert.Equal(t, len(p.Columns)-1, last.Column)
+	assert.Equal(t, "opened", last.Field)
 }

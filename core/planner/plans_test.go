@@ -39,6 +39,7 @@ func TestPlansAreChosenByStatisticsAndExplained(t *testing.T) {
 		words           string
 	}{
 		{"few values are counted", median, map[string]float64{"cost": 60, "boat": 20, "kind": 3}, true, false, "The median of Cost comes from how often each value occurs, since there are only about 60 of them"},
+		{"as few as may be", `{"version":2,"dataset":"jobs","measures":[{"median":"cost"},{"distinct":"boat"}]}`, map[string]float64{"cost": 200, "boat": 100}, true, false, "comes from how often each value occurs"},
 		{"many values are sorted by the database", median, map[string]float64{"cost": 50_000, "boat": 20, "kind": 3}, false, true, "a total of median of Cost and different values of Boat cannot be had from its parts"},
 		{"values that are not known to be few as well", median, map[string]float64{"cost": 60, "boat": 0, "kind": 3}, false, true, "cannot be had from its parts"},
 		{"few values in many groups", median, map[string]float64{"cost": 60, "boat": 20, "kind": 900}, false, true, "cannot be had from its parts"},

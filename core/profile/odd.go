@@ -76,7 +76,7 @@ func (p *Plan) unreadable(_ *Profile, f *Field) *Oddity {
 	}
 	kind := "a number"
 	if f.Of.ReadAs != nil {
-		kind = "a " + f.Of.Type.String() + " like " + f.Of.ReadAs.Like
+		kind = f.Of.Type.Words() + " like " + f.Of.ReadAs.Like
 	}
 	c := filter.Compare(f.Of.Name, filter.Unreadable)
 	return &Oddity{Words: fmt.Sprintf("“%s” of %s cannot be read as %s; it is left out and counted.", f.Of.Label, p.records(f.Unreadable), kind), Records: &c}
@@ -193,7 +193,7 @@ func (p *Plan) alike(_ *Profile, f *Field) *Oddity {
 	if found == nil || found.Of == 0 {
 		return nil
 	}
-	words := fmt.Sprintf("“%s” is text that looks like a %s, written like %s", f.Of.Label, found.Format.Type, found.Format.Like)
+	words := fmt.Sprintf("“%s” is text that looks like %s, written like %s", f.Of.Label, found.Format.Type.Words(), found.Format.Like)
 	if found.Read < found.Of {
 		words += fmt.Sprintf("; %d of %d different values could be read", found.Read, found.Of)
 	}
@@ -210,7 +210,7 @@ func (p *Plan) alike(_ *Profile, f *Field) *Oddity {
 			}
 		})}
 	}
-	read := "read it as a " + found.Format.Type.String()
+	read := "read it as " + found.Format.Type.Words()
 	if found.Other == nil {
 		return &Oddity{Words: words + ".", Offers: []Offer{as(read, found.Format)}}
 	}
