@@ -50,6 +50,8 @@ func Move(d *chart.Document, from, to *dataset.Dataset) (*chart.Document, []stri
 	for _, dim := range d.Across {
 		if moved, ok := m.dimension(dim); ok && out.Split != nil {
 			out.Across = append(out.Across, moved)
+		} else if ok {
+			m.lose(m.from.Label(dim.Field))
 		}
 	}
 	if d.Where != nil {
@@ -61,16 +63,16 @@ func Move(d *chart.Document, from, to *dataset.Dataset) (*chart.Document, []stri
 		}
 	}
 	for _, name := range d.Show {
-		if f := m.field(name); f != nil {
-			out.Show = append(out.Show, f.Name)
+		if name = m.named(name); name != "" {
+			out.Show = append(out.Show, name)
 		}
 	}
 	if d.Form.Lists() && len(out.Show) == 0 {
 		out.Show = Start(to, d.Form).Show
 	}
 	if d.Order != nil {
-		if f := m.field(d.Order.Field); f != nil {
-			out.Order = &chart.Order{Field: f.Name, Descending: d.Order.Descending}
+		if name := m.named(d.Order.Field); name != "" {
+			out.Order = &chart.Order{Field: name, Descending: d.Order.Descending}
 		}
 	}
 	if f := out.Finish; f != nil {
@@ -85,23 +87,29 @@ func Move(d *chart.Document, from, to *dataset.Dataset) (*chart.Document, []stri
 	return out, m.lost
 }
 
-// keep tries the parts that hang on others, each by itself.
+// keep tries the parts that hang on others, one after the other.
 func (m *moving) keep(d, out *chart.Document) {
+	shed(out, m.to)
+	whole := *out
 	parts := []struct {
 		words string
-		had   bool
-		clear func()
+		has   func(*chart.Document) bool
+		put   func(from *chart.Document)
 	}{
-		{"the comparison", d.Compare != nil, func() { out.Compare = nil }},
-		{"the target", d.Target != nil, func() { out.Target = nil }},
-		{"the conditions on results", len(d.Results) > 0, func() { out.Results = nil }},
-		{"the lines", len(d.Lines) > 0, func() { out.Lines = nil }},
-		{"the trend", d.Trend || d.Forecast > 0, func() { out.Trend, out.Forecast = false, 0 }},
+		{"the comparison", func(d *chart.Document) bool { return d.Compare != nil }, func(from *chart.Document) { out.Compare = from.Compare }},
+		{"the target", func(d *chart.Document) bool { return d.Target != nil }, func(from *chart.Document) { out.Target = from.Target }},
+		{"the conditions on results", func(d *chart.Document) bool { return len(d.Results) > 0 }, func(from *chart.Document) { out.Results = from.Results }},
+		{"the lines", func(d *chart.Document) bool { return len(d.Lines) > 0 }, func(from *chart.Document) { out.Lines = from.Lines }},
+		{"the trend", func(d *chart.Document) bool { return d.Trend || d.Forecast > 0 }, func(from *chart.Document) { out.Trend, out.Forecast = from.Trend, from.Forecast }},
 	}
-	shed(out, m.to)
 	for _, p := range parts {
-		if p.had && out.Definition.Check(m.to) != nil {
-			p.clear()
+		p.put(&chart.Document{})
+	}
+	for _, p := range parts {
+		if p.put(&whole); p.has(out) && out.Definition.Check(m.to) != nil {
+			p.put(&chart.Document{})
+		}
+		if p.has(d) && !p.has(out) {
 			m.lose(p.words)
 		}
 	}
@@ -124,8 +132,8 @@ func (m *moving) keep(d, out *chart.Document) {
 }
 
 func (m *moving) lose(words string) {
-	if words != "" {
-		m.lost = append(m.lost, locale.Lower(words))
+	if words = locale.Lower(words); words != "" && !slices.Contains(m.lost, words) {
+		m.lost = append(m.lost, words)
 	}
 }
 

@@ -146,8 +146,8 @@ func measure(m query.Measure, ds *dataset.Dataset, first bool) string {
 	case m.Name != "" || m.Formula != "":
 		text = chart.MeasureLabel(query.Measure{Name: m.Name, Formula: m.Formula}, ds)
 		first = true
-	case m.Field != "":
-		text = chart.MeasureLabel(query.Measure{Aggregate: m.Aggregate, Field: m.Field, P: m.P}, ds)
+	case m.Field != "" || m.Of != nil:
+		text = chart.MeasureLabel(query.Measure{Aggregate: m.Aggregate, Field: m.Field, P: m.P, Of: m.Of, Per: m.Per}, ds)
 	}
 	if !first {
 		text = locale.Lower(text)
