@@ -168,3 +168,89 @@ func TestEstimatesOfASampleOfThoseThatAreFilled(t *testing.T) {
 	f.Filled = 100
 	assert.EqualValues(t, 100, (&Plan{rows: 50}).estimate(f, 100), "no more records than were looked at")
 }
+
+// How records are chosen: all of a small table, every one for the counts of a middling one, the
+// same pages for both statements of a large one; evenly, the first by a hash of their keys.
+func TestHowASampleIsTaken(t *testing.T) {
+	for _, c := range []struct {
+		rows           int64
+		even           bool
+		counts, sample string // how each ends
+	}{
+		{10_000, false, `"public"."job" r where true`, `"public"."job" r where true limit 20000`},
+		{100_000, false, `"public"."job" r where true`, `"public"."job" r tablesample bernoulli (15.000000) repeatable (1) where true limit 20000`},
+		{300_000, false, `"public"."job" r where true`, `"public"."job" r tablesample bernoulli (5.000000) repeatable (1) where true limit 20000`},
+		{1_000_000, false, `"public"."job" r tablesample system (30.000000) repeatable (1) where true limit 300000`, `"public"."job" r tablesample system (30.000000) repeatable (1) where true and hashtext(r.ctid::text) % 30 = 0 limit 20000`},
+		{1_000_000, true, `"public"."job" r where true`, `"public"."job" r where true order by hashtextextended((r."id")::text, 0), r."id" limit 10000`},
+	} {
+		tables := jobs(field.Number)
+		tables[0].Rows = c.rows
+		ds, err := dataset.Resolve(document(t), tables, nil)
+		require.NoError(t, err)
+		p := New(ds, query.Setting{Now: time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}, "x")
+		if c.even {
+			p.Even()
+		}
+		statements, err := p.Compile(nil)
+		require.NoError(t, err)
+		assert.Equal(t, `select count(*), count(d.f0), count(*) filter (where d.u0), min(d.f0), max(d.f0) from (select (case when (r."x" - r."x" = '0'::numeric) then r."x" end) as f0, ((r."x" - r."x" = '0'::numeric) is false) as u0 from `+c.counts+`) d`, statements[0].SQL)
+		assert.Equal(t, `select d.f0, 1 from (select (case when (r."x" - r."x" = '0'::numeric) then r."x" end) as f0, ((r."x" - r."x" = '0'::numeric) is false) as u0 from `+c.sample+`) d`, statements[1].SQL)
+		assert.Equal(t, c.rows <= 300_000 || c.even, p.Whole())
+	}
+}
+
+// What a repair may have changed besides is looked at again: whatever is computed.
+func TestWhatIsLookedAtAgain(t *testing.T) {
+	before := document(t)
+	kept := looked(t, field.Text, "a", "b")
+	again := func(change func(*dataset.Document)) (out []string) {
+		doc := document(t)
+		change(doc)
+		ds, err := dataset.Resolve(doc, jobs(field.Text), nil)
+		require.NoError(t, err)
+		for _, f := range Again(ds, query.Setting{Calendar: period.ISO(time.UTC)}, before, kept).fields {
+			out = append(out, f.Name)
+		}
+		return out
+	}
+	assert.Equal(t, []string{"x"}, again(func(*dataset.Document) {}), "where nothing has changed, the first")
+	assert.Equal(t, []string{"boss"}, again(func(d *dataset.Document) { d.Fields[1].Label = "Master" }))
+	computed := dataset.FieldDocument{Name: "y", Formula: "upper(x)"}
+	before.Fields = append(before.Fields, computed)
+	assert.Equal(t, []string{"boss", "y"}, again(func(d *dataset.Document) { d.Fields[1].Label = "Master"; d.Fields = append(d.Fields, computed) }))
+	groups := dataset.FieldDocument{Name: "y", Groups: &dataset.Groups{Of: "x", Groups: []dataset.Group{{Name: "A", Values: []string{"a"}}}}}
+	before.Fields[2] = groups
+	assert.Equal(t, []string{"y"}, again(func(d *dataset.Document) { d.Fields = append(d.Fields, groups) }))
+}
+
+func TestWhatAFieldLooksLike(t *testing.T) {
+	offers := func(values ...string) (out []string) {
+		p := looked(t, field.Text, values...)
+		for _, o := range p.Odd {
+			if o.Field != "x" {
+				continue
+			}
+			out = append(out, o.Words)
+			for _, offer := range o.Offers {
+				f := offer.Document.Fields[0]
+				out = append(out, fmt.Sprintf("%s: %s like %s, %s%s%s", offer.Label, f.ReadAs.Type, f.ReadAs.Like, f.Time, f.Usual, f.Unit))
+			}
+		}
+		return out
+	}
+	assert.Equal(t, []string{"“X” is text that looks like a date, written like 31/12/2026. No value tells the day from the month: “01/02/2026” is 1 Feb 2026 or 2 Jan 2026.", "read it as a date, the day first: date like 31/12/2026, happened", "the month first: date like 12/31/2026, happened"}, offers("01/02/2026", "03/04/2026"))
+	assert.Equal(t, []string{"“X” is text that looks like a number, written like £1,234.50.", "read it as a number: number like £1,234.50, sumGBP"}, offers("£1,000.50", "£2.00"))
+	f := looked(t, field.Number, "2", "4", "4", "4", "5", "5", "7", "9").Fields[0]
+	assert.Equal(t, []string{"4", "4", "5"}, []string{f.Quartiles[0].Exact(), f.Quartiles[1].Exact(), f.Quartiles[2].Exact()})
+	assert.Equal(t, "2.138", f.Spread.Exact()[:5], "√(32 ÷ 7)")
+	width, start := Bins(field.OfText("a"), field.OfText("b"), 5)
+	assert.Equal(t, []string{"1", "0"}, []string{width, start})
+	for _, c := range []struct {
+		low, high    int64
+		n            int
+		width, start string
+	}{{0, 99, 10, "10", "0"}, {0, 100, 10, "20", "0"}, {1, 1, 5, "0.000000001", "1"}, {-5, 5, 1, "10", "-10"}, {-5, -1, 1, "5", "-5"}, {0, 999, 1, "1000", "0"}, {5, 14, 2, "5", "5"}} {
+		width, start := Bins(field.OfInt(c.low), field.OfInt(c.high), c.n)
+		assert.Equal(t, []string{c.width, c.start}, []string{width, start}, c)
+	}
+}
