@@ -1,0 +1,60 @@
+package calc_test
+
+import (
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/calc"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/field"
+	"eskadel/core/planner"
+)
+
+func charted(t *testing.T, doc string, rows ...[]field.Value) *calc.Table {
+	p, err := planner.Build(definition(t, doc), sample.Jobs(), setting, nil)
+	require.NoError(t, err)
+	return calc.Compute(p, rows)
+}
+
+// A line through four steps, computed by hand: their mean is 25, Σ(x−x̄)² is 5 and the slope
+// 8; the rest of the squares is 180, so that what follows lies within
+// 1.2816·√(180÷2)·√(1 + 1÷4 + (x−x̄)²÷5) of it.
+func TestATrendAndItsForecast(t *testing.T) {
+	doc := `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":{"from":"2026-07-01","to":"2026-10-31"}}`
+	rows := months(map[int]int64{1: 10, 2: 30, 3: 20, 4: 40})
+	table := charted(t, doc+`,"trend":true,"forecast":2`, rows...)
+	require.Len(t, table.Trends, 1)
+	trend := table.Trends[0]
+	assert.Equal(t, []int{0, 3, 4}, []int{trend.First, trend.Last, trend.Steps})
+	for i, want := range []float64{13, 21, 29, 37} {
+		assert.InDelta(t, want, trend.Values[i].Float(), 1e-9)
+	}
+	for i, want := range []struct {
+		from, to   string
+		value, off float64
+	}{{"2026-11-01", "2026-12-01", 45, 1.2816 * math.Sqrt(90) * math.Sqrt(2.5)}, {"2026-12-01", "2027-01-01", 53, 1.2816 * math.Sqrt(90) * math.Sqrt(3.7)}} {
+		ahead := trend.Ahead[i]
+		assert.Equal(t, []string{want.from, want.to}, []string{ahead.From.Format("2006-01-02"), ahead.To.Format("2006-01-02")})
+		assert.InDelta(t, want.value, ahead.Value.Float(), 1e-9)
+		assert.InDelta(t, want.value-want.off, ahead.Low.Float(), 1e-9)
+		assert.InDelta(t, want.value+want.off, ahead.High.Float(), 1e-9)
+	}
+	assert.Empty(t, charted(t, doc+`,"forecast":1`, rows...).Trends[0].Values, "a forecast alone draws no trend")
+	assert.Empty(t, charted(t, doc+`,"trend":true`, rows...).Trends[0].Ahead)
+	assert.Empty(t, charted(t, doc+`,"trend":true,"gaps":"gap"`, months(map[int]int64{1: 10, 4: 40})...).Trends, "two steps make no trend")
+	assert.Len(t, charted(t, doc+`,"trend":true,"gaps":"gap"`, months(map[int]int64{1: 10, 2: 20, 4: 40})...).Trends, 1)
+}
+
+func TestLinesAcrossAChart(t *testing.T) {
+	doc := `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":{"from":"2026-07-01","to":"2026-10-31"}},"lines":[{"at":"average"},{"at":"median"},{"at":"percentile","p":0.9},{"at":"smallest"},{"at":"largest"},{"constant":7.5}]`
+	var got []string
+	for _, v := range charted(t, doc, months(map[int]int64{1: 10, 2: 30, 3: 20, 4: 40})...).Lines {
+		got = append(got, fmt.Sprint(v.Value.Float()))
+	}
+	assert.Equal(t, "25 25 37 10 40 7.5", strings.Join(got, " "))
+}
