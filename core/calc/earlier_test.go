@@ -57,3 +57,31 @@ func TestCutsByAComparison(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Gull", "Others", "Tern", "Others"}, last(table), "in each kind its own")
 }
+
+// What was before stands beside each figure, and beside each total: of a split value over all
+// steps, and of all.
+func TestTotalsOfWhatWasBefore(t *testing.T) {
+	d := definition(t, `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"quarter"}],"split":{"field":"kind"},"where":{"field":"opened","within":"last year"},"compare":"year before"`)
+	row := func(quarter int64, kind string, n int64) []field.Value {
+		return []field.Value{field.OfInt(quarter), field.OfText(kind), field.OfInt(n), field.OfInt(1)}
+	}
+	table, err := answered(d, sample.Jobs(), setting, &answers{
+		{row(5, "care", 10), row(8, "care", 20), row(6, "rework", 5), row(1, "care", 1), row(4, "care", 2), row(3, "rework", 4), row(4, "mishap", 8)}}) // eight quarters
+	require.NoError(t, err)
+	says := func(f calc.Figure) string {
+		if f.Before.IsEmpty() {
+			return f.Shown.String()
+		}
+		return f.Shown.String() + " after " + f.Before.String()
+	}
+	var splits, groups []string
+	for s, key := range table.Splits {
+		splits = append(splits, key[0].Value.Exact()+" "+says(table.SplitFigure(s, 0)))
+	}
+	for g := range table.Groups {
+		groups = append(groups, says(table.GroupFigure(g, 0)))
+	}
+	assert.Equal(t, []string{"care 30 after 3", "rework 5 after 4"}, splits)
+	assert.Equal(t, []string{"10 after 1", "5 after 0", "0 after 4", "20 after 10"}, groups)
+	assert.Equal(t, "35 after 15", says(table.TotalFigure(0)))
+}
