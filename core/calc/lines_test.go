@@ -58,3 +58,31 @@ func TestLinesAcrossAChart(t *testing.T) {
 	}
 	assert.Equal(t, "25 25 37 10 40 7.5", strings.Join(got, " "))
 }
+
+// Where years are laid over each other, a month of this year that has not begun has no figure;
+// one of the past without records has none to add up.
+func TestMonthsOfYearsThatHaveNotBegun(t *testing.T) {
+	row := func(month, year, sum int64) []field.Value {
+		return []field.Value{field.OfInt(month), field.OfInt(year), field.OfInt(sum), field.OfInt(1)}
+	}
+	for by, want := range map[string]string{
+		"opened":   "1: 10 3 / 11: 0 0 / 12: 7 –",
+		"promised": "1: 10 3 / 11: 0 0 / 12: 7 0",
+	} {
+		table := charted(t, `"measures":[{"sum":"cost"}],"by":[{"field":"`+by+`","part":"month of year"}],"split":{"field":"`+by+`","grain":"year"},"where":{"field":"`+by+`","within":{"from":"2025-01-01","to":"2026-12-31"}}`, row(1, 1, 10), row(1, 2, 3), row(12, 1, 7))
+		require.Len(t, table.Groups, 12)
+		var got []string
+		for _, g := range []int{0, 10, 11} {
+			text := fmt.Sprintf("%d:", g+1)
+			for s := range table.Splits {
+				if v := table.Figure(g, s, 0).Shown; v.IsEmpty() {
+					text += " –"
+				} else {
+					text += " " + v.String()
+				}
+			}
+			got = append(got, text)
+		}
+		assert.Equal(t, want, strings.Join(got, " / "), by)
+	}
+}
