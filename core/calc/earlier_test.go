@@ -1,7 +1,9 @@
 package calc_test
 
 import (
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -84,4 +86,42 @@ func TestTotalsOfWhatWasBefore(t *testing.T) {
 	assert.Equal(t, []string{"care 30 after 3", "rework 5 after 4"}, splits)
 	assert.Equal(t, []string{"10 after 1", "5 after 0", "0 after 4", "20 after 10"}, groups)
 	assert.Equal(t, "35 after 15", says(table.TotalFigure(0)))
+}
+
+// Where nothing was before in the first or last step, it is asked where the records begin and
+// end, so that "none" is told from "not yet kept".
+func TestWhereRecordsBeganIsAskedOnlyIfInDoubt(t *testing.T) {
+	d := definition(t, `"measures":[{"sum":"cost"}],"by":[{"field":"opened","grain":"quarter"}],"where":{"field":"opened","within":"last year"},"compare":"year before"`)
+	row := func(quarter int64) []field.Value {
+		return []field.Value{field.OfInt(quarter), field.OfInt(1), field.OfInt(1)}
+	}
+	day := func(year int) field.Value { return field.OfTime(time.Date(year, 5, 1, 0, 0, 0, 0, time.UTC)) }
+	for _, c := range []struct {
+		name   string
+		before []int64
+		began  int // the year; 0 where it is not asked
+		want   string
+	}{
+		{"all of them", []int64{1, 2, 3, 4}, 0, "1 1 1 1"}, {"the first and the last", []int64{1, 4}, 0, "1 0 0 1"},
+		{"not the first, though there are records of long ago", []int64{2, 3, 4}, 2020, "0 1 1 1"}, {"not the first, since there are none yet", []int64{2, 3, 4}, 2024, "∅ 1 1 1"},
+		{"not the last", []int64{1, 2, 3}, 2020, "1 1 1 0"}, {"none of them", nil, 2025, "∅ ∅ ∅ ∅"},
+	} {
+		rows := [][]field.Value{row(5), row(6), row(7), row(8)}
+		for _, quarter := range c.before {
+			rows = append(rows, row(quarter))
+		}
+		asked := &answers{rows, {{day(c.began), day(2026)}}}
+		table, err := answered(d, sample.Jobs(), setting, asked)
+		require.NoError(t, err)
+		assert.Equal(t, c.began != 0, len(*asked) == 0, c.name)
+		var got []string
+		for g := range table.Groups {
+			if v := table.Figure(g, 0, 0).Before; v.IsEmpty() {
+				got = append(got, "∅")
+			} else {
+				got = append(got, v.String())
+			}
+		}
+		assert.Equal(t, c.want, strings.Join(got, " "), c.name)
+	}
 }

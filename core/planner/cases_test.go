@@ -3,6 +3,7 @@ package planner_test
 import (
 	"encoding/json"
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -180,4 +181,44 @@ func TestHowComparisonsAreAsked(t *testing.T) {
 	assert.ErrorContains(t, err, "no accounting periods of its own")
 	_, err = planner.Build(query.Definition{Version: query.Version, Dataset: "jobs", Measures: []query.Measure{{Aggregate: "count", Field: query.Records}}, By: []query.Dimension{{Field: "opened", Grain: period.Year}}}, sample.Jobs(), setting, &planner.Extent{Low: time.Date(1, 1, 1, 0, 0, 0, 0, time.UTC), High: time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC), Any: true})
 	assert.NoError(t, err, "it ends now")
+}
+
+// One question for both times has the borders of both, each once and in order.
+func TestBordersOfBothTimes(t *testing.T) {
+	for doc, want := range map[string]string{
+		`"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":{"from":"2026-09-15","to":"2026-10-20"}},"compare":"year before"`:     "2025-09-15 2025-10-01 2025-10-21 2026-09-01 2026-09-15 2026-10-01 2026-10-21 2026-11-01",
+		`"by":[{"field":"promised","grain":"month"}],"where":{"field":"promised","within":{"from":"2026-11-01","to":"2026-12-31"}},"compare":"year before"`: "2025-11-01 2025-12-01 2026-01-01 2026-11-01 2026-12-01 2027-01-01",
+		`"by":[{"field":"kind"}],"where":{"field":"opened","within":"last year"},"compare":"year before"`:                                                   "2024-01-01 2025-01-01 2026-01-01",
+	} {
+		p := built(t, `"measures":[{"sum":"cost"}],`+doc, sample.Jobs())
+		e, err := p.Earlier()
+		require.NoError(t, err)
+		both := p.Both(e)
+		require.NotNil(t, both, doc)
+		axis := both.Dims[len(both.Dims)-1].Axis
+		var got []string
+		for _, border := range axis.Placed {
+			got = append(got, border.Format("2006-01-02"))
+		}
+		assert.Equal(t, want, strings.Join(got, " "), doc)
+		assert.Equal(t, len(got)-1, axis.Begun)
+		assert.Equal(t, []time.Time{axis.Placed[0], axis.Placed[len(got)-1]}, []time.Time{axis.Range.From, axis.Range.To})
+	}
+}
+
+// The date that a chart goes along, what of it is asked for, and what else is.
+func TestWhatIsInForce(t *testing.T) {
+	for _, c := range []struct{ doc, date, from, others string }{
+		{`"by":[{"field":"opened","grain":"month"}],"where":{"all":[{"field":"opened","within":"this year"},{"field":"kind","is":"care"}]}`, "opened", "2026-01-01", "[kind]"},
+		{`"by":[{"field":"promised","grain":"month"}],"where":{"field":"opened","within":"this year"}`, "promised", "2026-01-01", "[opened]"},
+		{`"by":[{"field":"kind"}],"where":{"all":[{"field":"opened","within":"this year"},{"field":"late","is":true}]}`, "opened", "2026-01-01", "[late]"},
+		{`"by":[{"field":"kind"}]`, "opened", "0001-01-01", "[]"},
+	} {
+		date, r, others := built(t, `"measures":[{"count":"records"}],`+c.doc, sample.Jobs()).InForce()
+		names := []string{}
+		for _, o := range others {
+			names = append(names, o.Field)
+		}
+		assert.Equal(t, []string{c.date, c.from, c.others}, []string{date, r.From.Format("2006-01-02"), fmt.Sprint(names)}, c.doc)
+	}
 }
