@@ -40,6 +40,8 @@ func TestPlansAreChosenByStatisticsAndExplained(t *testing.T) {
 	}{
 		{"few values are counted", median, map[string]float64{"cost": 60, "boat": 20, "kind": 3}, true, false, "The median of Cost comes from how often each value occurs, since there are only about 60 of them"},
 		{"as few as may be", `{"version":2,"dataset":"jobs","measures":[{"median":"cost"},{"distinct":"boat"}]}`, map[string]float64{"cost": 200, "boat": 100}, true, false, "comes from how often each value occurs"},
+		{"as many values as are few", `{"version":2,"dataset":"jobs","measures":[{"median":"cost"}]}`, map[string]float64{"cost": 2000}, true, false, "since there are only about 2000 of them"},
+		{"one more than that", `{"version":2,"dataset":"jobs","measures":[{"median":"cost"}]}`, map[string]float64{"cost": 2001}, false, false, "There is one group, of all records."},
 		{"many values are sorted by the database", median, map[string]float64{"cost": 50_000, "boat": 20, "kind": 3}, false, true, "a total of median of Cost and different values of Boat cannot be had from its parts"},
 		{"values that are not known to be few as well", median, map[string]float64{"cost": 60, "boat": 0, "kind": 3}, false, true, "cannot be had from its parts"},
 		{"few values in many groups", median, map[string]float64{"cost": 60, "boat": 20, "kind": 900}, false, true, "cannot be had from its parts"},
@@ -102,4 +104,31 @@ func TestAViewerLooksCloserAndByAnotherGrain(t *testing.T) {
 	assert.Equal(t, []period.Grain{period.Week, period.Month, period.Quarter}, offered)
 	plain := query.Definition{Version: query.Version, Dataset: "jobs", Measures: d.Measures, By: []query.Dimension{{Field: "kind"}}}
 	assert.Equal(t, plain.By, plain.Looked(query.Look{Grain: period.Day}, ds).By, "without a time axis nothing changes")
+}
+
+// Explanations, whole: each sentence stands where it is true, and nowhere else.
+func TestExplanationsWhole(t *testing.T) {
+	const one = "One pass gives the finest groups; every total is put together from them."
+	for _, c := range []struct {
+		doc  string
+		want []string
+	}{
+		{`"measures":[{"count":"records"}]`, []string{"There is one group, of all records."}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"kind"}]`, []string{one}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"yard"}]`, []string{"Records are grouped by the key of Yard; its name is looked up for each group, not for each record.", one}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"region"}]`, []string{"Records are grouped by their yard first; Region is looked up for each of those, and groups with the same are put together.", one}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"opened","grain":"month"}]`, []string{"Each month of Opened is found by its borders, 7 of them, which were worked out beforehand in the zone UTC: the database decides no times.", one}},
+		{`"measures":[{"count":"records","where":{"field":"kind","is":"care"}}]`, []string{"There is one group, of all records.", "All measures have the same condition, so only records that meet it are read."}},
+		{`"measures":[{"count":"records"}],"by":[{"field":"boat","largest":2,"others":true}]`, []string{"One pass gives the finest groups; what is kept of Boat, Others and every total are put together from them."}},
+	} {
+		tables := sample.Tables()
+		tables.Table("public.yard").Rows, tables.Table("public.job").Rows = 50, 1_000_000
+		ds, err := dataset.Resolve(sample.Document(), tables, nil)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, built(t, c.doc, ds).Explain(), c.doc)
+	}
+	some := sample.Jobs().For(&dataset.Guard{Own: filter.Compare("kind", filter.Is, "care")})
+	const only = "Only the records that you may see are read. Which of several ways they are asked in depends on how many there are altogether, and is not told here."
+	assert.Equal(t, []string{only}, built(t, `"measures":[{"count":"records"}],"by":[{"field":"kind"}]`, some).Explain())
+	assert.Equal(t, []string{"The names of Yard are looked up for each group.", only}, built(t, `"measures":[{"count":"records"}],"by":[{"field":"yard"}]`, some).Explain())
 }

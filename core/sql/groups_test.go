@@ -53,6 +53,8 @@ func TestStatementsWhole(t *testing.T) {
 			`with d as materialized (select width_bucket(r."opened_at", $1::timestamptz[]) - 1 as k0, (case when (r."cost" - r."cost" = '0'::numeric) then r."cost" end) as v0, ((((r."cost" - r."cost" = '0'::numeric) is false))) as m1 from "public"."job" r where true and (r."opened_at" >= $2 and r."opened_at" < $3) offset '0') select g.level, g.s0, g.k0, g.c0, g.c1, g.c2, g.n from (select grouping(d.k0) as level, 0 as s0, d.k0, (percentile_disc(array[0.5, 0.5000000001]) within group (order by d.v0))[1] as c0, (percentile_disc(array[0.5, 0.5000000001]) within group (order by d.v0))[2] as c1, count(*) filter (where d.m1) as c2, count(*) as n from (select d.k0, d.v0, d.m1 from d where d.k0 between 1 and 4) d group by grouping sets ((), (d.k0)) union all select 0, case when d.k0 is null then 2 else 0 end, d.k0, (percentile_disc(array[0.5, 0.5000000001]) within group (order by d.v0))[1] as c0, (percentile_disc(array[0.5, 0.5000000001]) within group (order by d.v0))[2] as c1, count(*) filter (where d.m1) as c2, count(*) from d where (d.k0 between 1 and 4) is not true group by d.k0) g`},
 		{"a cut by a measure with a condition, and a group within", `"measures":[{"sum":"cost","where":{"field":"late","is":true}}],"by":[{"field":"boat","largest":3},{"field":"kind"}]`, true, nil,
 			`with d as materialized (select r."boat" as k0, r."kind" as k1, r."cost" as v0, ((r."late" = $1::boolean)) as m0 from "public"."job" r where true), t0 as (select x.k from (select d.k0 as k, sum(d.v0) filter (where d.m0) as by from d where true and d.k0 is not null group by d.k0) x order by x.by desc nulls last, x.k::text collate "C", x.k limit 3) select g.level, g.s0, g.k0, g.s1, g.k1, g.c0, g.n from (select grouping(d.s0, d.k1) as level, d.s0, d.k0, 0 as s1, d.k1, sum(d.v0) filter (where d.m0) as c0, count(*) as n from (select case when d.k0 is null then 2 when t0.k is null then 1 else 0 end as s0, t0.k as k0, d.k1, d.v0, d.m0 from d left join t0 on t0.k = d.k0) d group by grouping sets ((), (d.s0, d.k0), (d.s0, d.k0, d.k1), (d.k1))) g`},
+		{"a measure of each week, with how many records each has", `"measures":[{"average":{"sum":"cost"},"per":{"field":"opened","grain":"week"}}]`, false, nil,
+			`select g.p, g.c0, g.c1, g.c2, g.n from (select d.p, sum(d.v0) as c0, count(*) as c1, count(*) filter (where d.m1) as c2, count(*) as n from (select r."cost" as v0, (((r."opened_at" is null or ((r."opened_at" >= '0001-01-01+00'::timestamptz and r."opened_at" < '10000-01-01+00'::timestamptz) is false) or (r."opened_at" is not null and r."opened_at" is null)))) as m1, (((case when (r."opened_at" >= '0001-01-01+00'::timestamptz and r."opened_at" < '10000-01-01+00'::timestamptz) then r."opened_at" end) at time zone 'UTC'))::date as p from "public"."job" r where true) d group by 1 limit 100001) g`},
 		{"records without a date are counted", `"measures":[{"count":"records"}],"by":[{"field":"promised","grain":"quarter"}],"where":{"field":"promised","within":"this year"}`, false, nil,
 			`select g.k0, g.c0, g.n from (select d.k0, count(*) as c0, count(*) as n from (select width_bucket(r."promised_on", $1::date[]) - 1 as k0 from "public"."job" r where true and ((r."promised_on" >= $2 and r."promised_on" < $3) or r."promised_on" is null) offset '0') d group by 1 limit 100001) g`},
 		{"where none is without one, none is looked for", `"measures":[{"count":"records"}],"by":[{"field":"opened","grain":"quarter"}],"where":{"field":"opened","within":"this year"}`, false, nil,
@@ -169,4 +171,22 @@ func TestWhatIsKeptIsHandedIn(t *testing.T) {
 	assert.Contains(t, ranked.SQL, `t0 as (select x.k from (select d.k0 as k, count(*) as by from d where true and d.k0 is not null group by d.k0) x order by`)
 	assert.Contains(t, kept.SQL, `t0 as (select x.k from unnest(array[$1::text]::text[]) x(k)) select`)
 	assert.Equal(t, []any{"Tern"}, kept.Args)
+}
+
+func TestWhatADimensionIs(t *testing.T) {
+	ds := sample.Jobs()
+	for _, c := range []struct {
+		doc                       string
+		along, together, labelled bool
+		cut                       int
+	}{
+		{`{"field":"opened","grain":"month"}`, true, false, false, 0}, {`{"field":"opened","part":"weekday"}`, false, false, false, 0}, {`{"field":"kind"}`, false, false, false, 0}, {`{"field":"yard"}`, false, false, true, 0},
+		{`{"field":"kind","largest":3}`, false, false, false, 3}, {`{"field":"kind","largest":3,"others":true}`, false, true, false, 3}, {`{"field":"kind","smallest":2}`, false, false, false, 2},
+	} {
+		var dim query.Dimension
+		require.NoError(t, json.Unmarshal([]byte(c.doc), &dim))
+		d := sql.Dim{Dimension: dim, F: ds.Find(dim.Field)}
+		assert.Equal(t, []bool{c.along, c.together, c.labelled}, []bool{d.Along(), d.Together(), d.Labelled()}, c.doc)
+		assert.Equal(t, c.cut, d.Cut(), c.doc)
+	}
 }
