@@ -155,3 +155,47 @@ func TestEveryColumnThatAFieldStandsOn(t *testing.T) {
 	_, err := sourcetest.List(context.Background(), src, ds, rule.Viewer{Roles: []string{"x"}})
 	assert.NoError(t, err)
 }
+
+func TestLinksInWords(t *testing.T) {
+	one, two := dataset.Link{Columns: []string{"yard_id"}, Table: "public.yard"}, dataset.Link{Columns: []string{"clinic", "patient_no"}, Table: "public.in_patient"}
+	assert.Equal(t, []string{"Yard", "In patient"}, []string{one.Label(), two.Label()})
+	assert.Equal(t, []string{"yard_id", "clinic,patient_no"}, []string{one.Name(), two.Name()})
+}
+
+// Which fields may be read as something else: texts of a table, and those that are already.
+func TestWhatMayBeRepaired(t *testing.T) {
+	_, src := sourcetest.Connect(t, "dataset_repairs", everySchema)
+	ds := sourcetest.Dataset(t, src, everyField)
+	for name, want := range map[string]bool{"kind": true, "said": true, "load": true, "size": true, "region": true, "cost": false, "yard": false, "tags": false, "crew": false, "titles": false, "newest": false, "twice": false, "sort": false, "place": false, "at": false} {
+		assert.Equal(t, want, ds.Find(name).Repairable(), name)
+	}
+}
+
+func TestSettingsHaveTheirDefaults(t *testing.T) {
+	doc := sample.Document()
+	doc.Settings = []dataset.SettingDocument{{Name: "rate", Label: "Rate", Type: field.Number, Default: "40"}, {Name: "town", Label: "Town", Type: field.Text, Default: "Pell"}}
+	ds, err := dataset.Resolve(doc, sample.Tables(), nil)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]string{"rate": "55", "town": "Pell"}, ds.Context(nil, map[string]string{"rate": "55", "town": "", "other": "x"}).Settings)
+}
+
+// Of the key of a view nothing makes sure that it is unique; nor of a table's that has none.
+func TestKeysOfWhichNothingMakesSure(t *testing.T) {
+	for _, c := range []struct {
+		table  string
+		key    []string
+		unsure bool
+		words  bool
+	}{{"job", []string{"id"}, false, false}, {"note", []string{"job_id"}, true, false}, {"note", nil, false, true}} {
+		doc := &dataset.Document{Version: dataset.Version, Name: "x", Title: "X", Record: [2]string{"x", "xs"}, Source: "desk", From: dataset.From{Table: c.table}, Key: c.key, Fields: []dataset.FieldDocument{{Name: "a", Label: "A", Column: map[string]string{"job": "kind", "note": "words"}[c.table]}}}
+		ds, err := dataset.Resolve(doc, sample.Tables(), nil)
+		require.NoError(t, err, c.table)
+		assert.Equal(t, []bool{c.unsure, c.words}, []bool{ds.Unsure(), ds.Keyless() != ""}, c.table)
+	}
+	for address, fine := range map[string]bool{"": true, "/jobs/{id}": true, "jobs/{id}": false, "//jobs/{id}": false, "/jobs/ {id}": false, `/jobs\{id}`: false, "/jobs/\x7f{id}": false, "https://a/{id}": false} {
+		doc := sample.Document()
+		doc.OpenRecord = address
+		_, err := dataset.Resolve(doc, sample.Tables(), nil)
+		assert.Equal(t, fine, err == nil, address)
+	}
+}

@@ -132,6 +132,10 @@ func TestSpansOfWhatIsSifted(t *testing.T) {
 	for i := range 16 {
 		borders = append(borders, field.OfInt(int64(10*i)))
 	}
+	whole, err := p.Sift(borders).Compile(nil)
+	require.NoError(t, err)
+	assert.Contains(t, whole.SQL, "d.span", "how many there are in each span")
+	assert.NotContains(t, whole.SQL, " >= $")
 	for _, c := range []struct {
 		only       []int
 		low, under any
@@ -152,8 +156,10 @@ func TestBoundsAreRead(t *testing.T) {
 	day := func(d int) field.Value { return field.OfDate(time.Date(2026, 1, d, 0, 0, 0, 0, time.UTC)) }
 	first, last := (&sql.Bounds{}).Read([][]field.Value{{day(1), day(2)}})
 	assert.Equal(t, []int{1, 2}, []int{first.Day(), last.Day()})
-	first, last = (&sql.Bounds{}).Read([][]field.Value{{{}, {}}})
-	assert.True(t, first.IsZero() && last.IsZero())
+	for _, rows := range [][][]field.Value{{{{}, {}}}, nil} {
+		first, last = (&sql.Bounds{}).Read(rows)
+		assert.True(t, first.IsZero() && last.IsZero())
+	}
 }
 
 // What is kept of a cut dimension may be handed in; it is then not ranked.
@@ -189,4 +195,40 @@ func TestWhatADimensionIs(t *testing.T) {
 		assert.Equal(t, []bool{c.along, c.together, c.labelled}, []bool{d.Along(), d.Together(), d.Labelled()}, c.doc)
 		assert.Equal(t, c.cut, d.Cut(), c.doc)
 	}
+}
+
+// Values are offered with how often each occurs, those that are searched for where texts are.
+func TestValuesThatAreOffered(t *testing.T) {
+	for _, c := range []struct {
+		name, search string
+		has, hasNot  string
+	}{
+		{"kind", "", `where true group by`, "position("}, {"kind", "re", `where position($1::text in lower(r."kind"`, ""},
+		{"cost", "12", `where true and`, "position("}, {"opened", "", `group by 1`, "position("},
+	} {
+		v, err := planner.NewValues(sample.Jobs(), c.name, setting, c.search)
+		require.NoError(t, err)
+		st, err := v.Compile(nil)
+		require.NoError(t, err)
+		assert.Contains(t, st.SQL, c.has)
+		if c.hasNot != "" {
+			assert.NotContains(t, st.SQL, c.hasNot)
+		}
+	}
+}
+
+// A cut ranks by the measure that it is sorted by, else by the first.
+func TestWhatACutRanksBy(t *testing.T) {
+	for doc, want := range map[string]struct {
+		measure int
+		largest bool
+	}{
+		`{"field":"kind","largest":2}`: {0, true}, `{"field":"kind","smallest":2}`: {0, false}, `{"field":"kind","largest":2,"sort":{"by":"measure","measure":1,"descending":true}}`: {1, true}, `{"field":"kind","largest":2,"sort":{"by":"label"}}`: {0, true},
+	} {
+		var dim query.Dimension
+		require.NoError(t, json.Unmarshal([]byte(doc), &dim), doc)
+		measure, largest := sql.Dim{Dimension: dim}.Ranked()
+		assert.Equal(t, []any{want.measure, want.largest}, []any{measure, largest}, doc)
+	}
+	assert.Equal(t, []bool{false, true, true}, []bool{(&sql.Axis{}).Fixed(), (&sql.Axis{From: true}).Fixed(), (&sql.Axis{To: true}).Fixed()})
 }
