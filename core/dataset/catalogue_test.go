@@ -157,7 +157,7 @@ func TestEveryColumnThatAFieldStandsOn(t *testing.T) {
 }
 
 func TestLinksInWords(t *testing.T) {
-	one, two := dataset.Link{Columns: []string{"yard_id"}, Table: "public.yard"}, dataset.Link{Columns: []string{"clinic", "patient_no"}, Table: "public.in_patient"}
+	one, two := dataset.Link{Columns: []string{"yard_id"}, Table: "public.quay"}, dataset.Link{Columns: []string{"clinic", "patient_no"}, Table: "public.in_patient"}
 	assert.Equal(t, []string{"Yard", "In patient"}, []string{one.Label(), two.Label()})
 	assert.Equal(t, []string{"yard_id", "clinic,patient_no"}, []string{one.Name(), two.Name()})
 }
