@@ -58,14 +58,8 @@ func (e *Engine) One(ctx context.Context, p rule.Plan, v rule.Viewer) (Result, e
 // once for all who may see the same, and only looked at.
 func (e *Engine) Table(ctx context.Context, d query.Definition, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (t *calc.Table, at time.Time, err error) {
 	_, s.Careful = e.careful.Load(ds.Name)
-	t, at, err = e.table(ctx, d, ds, v, s)
-	if problem.Is(err, problem.Odd) && !s.Careful {
-		// Once such a value has been seen, they are left out from the first question on.
-		e.careful.Store(ds.Name, true)
-		s.Careful = true
-		return e.table(ctx, d, ds, v, s)
-	}
-	if err == nil && t.Plan.Setting.Careful {
+	if t, at, err = e.table(ctx, d, ds, v, s); err == nil && t.Plan.Setting.Careful {
+		// Once odd values have been seen, they are left out from the first question on.
 		e.careful.Store(ds.Name, true)
 	}
 	return t, at, err

@@ -17,19 +17,20 @@ import (
 type round struct {
 	engine *Engine
 	viewer rule.Viewer
-	held   map[string]*reading // by source
-	at     time.Time           // when the oldest answer was read
+	held   *reading  // the snapshot of the one source that was asked last; nil for none
+	at     time.Time // when the oldest answer was read
 }
 
-// A reading is a snapshot and when it was taken.
+// A reading is a snapshot of a source, and when it was taken.
 type reading struct {
 	*source.Reading
-	at time.Time
+	source string
+	at     time.Time
 }
 
 // run runs a computation for a viewer; at is when the oldest of its answers was read.
 func run[T any](ctx context.Context, e *Engine, v rule.Viewer, f func(*steps.Asker) (T, error)) (result T, at time.Time, err error) {
-	r := &round{engine: e, viewer: v, held: map[string]*reading{}}
+	r := &round{engine: e, viewer: v}
 	defer r.end()
 	course := steps.Begin(f)
 	defer course.Stop()
@@ -42,9 +43,9 @@ func run[T any](ctx context.Context, e *Engine, v rule.Viewer, f func(*steps.Ask
 
 // end ends what is held.
 func (r *round) end() {
-	for source, held := range r.held {
-		held.End()
-		delete(r.held, source)
+	if r.held != nil {
+		r.held.End()
+		r.held = nil
 	}
 }
 
@@ -58,14 +59,13 @@ func (r *round) answer(ctx context.Context, next []steps.Next) []steps.Answer {
 		if sealed[i], answers[i].Err = rule.Seal(q.Question, r.viewer); answers[i].Err == nil {
 			name := sealed[i].Source()
 			of[name] = append(of[name], i)
-			agreeing[name] = agreeing[name] || q.Agreeing || r.held[name] != nil
+			agreeing[name] = agreeing[name] || q.Agreeing || r.held != nil && r.held.source == name
 		}
 	}
-	for name := range r.held {
-		if len(of) > 1 || of[name] == nil {
-			r.end()
-		}
+	if r.held != nil && (len(of) > 1 || of[r.held.source] == nil) {
+		r.end()
 	}
+	held := r.held // of the one source that is asked, if any is
 	var wait sync.WaitGroup
 	var mu sync.Mutex
 	ask := func(i int, from func(context.Context, rule.Sealed) (Result, error)) {
@@ -89,8 +89,8 @@ func (r *round) answer(ctx context.Context, next []steps.Next) []steps.Answer {
 			}
 			continue
 		}
-		held := r.held[name]
 		wait.Go(func() {
+			held := held
 			for _, i := range questions {
 				ask(i, func(ctx context.Context, s rule.Sealed) (_ Result, err error) {
 					if held == nil {
@@ -107,17 +107,14 @@ func (r *round) answer(ctx context.Context, next []steps.Next) []steps.Answer {
 					return Result{rows, at}, err
 				})
 			}
-			mu.Lock()
-			defer mu.Unlock()
-			if delete(r.held, name); held != nil {
-				r.held[name] = held
+			if len(of) == 1 {
+				r.held = held
+			} else if held != nil {
+				held.End()
 			}
 		})
 	}
 	wait.Wait()
-	if len(of) > 1 {
-		r.end()
-	}
 	return answers
 }
 
@@ -132,5 +129,5 @@ func (e *Engine) begin(ctx context.Context, name string) (*reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &reading{r, at}, nil
+	return &reading{r, name, at}, nil
 }

@@ -1,5 +1,6 @@
-// Package locale writes numbers, dates and currencies in the manner of a locale. Names of months and weekdays, and the signs within
-// numbers, are those of the Unicode Common Locale Data Repository.
+// Package locale writes numbers, dates and currencies in the manner of a locale. Names of
+// months and weekdays, and the signs within numbers, are those of the Unicode Common Locale
+// Data Repository.
 package locale
 
 import (

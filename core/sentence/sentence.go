@@ -142,14 +142,13 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 
 func measure(m query.Measure, ds *dataset.Dataset, first bool) string {
 	text := m.Aggregate.Is().Words + " of which field?"
-	switch {
-	case m.Name != "" || m.Formula != "":
-		text = chart.MeasureLabel(query.Measure{Name: m.Name, Formula: m.Formula}, ds)
-		first = true
-	case m.Field != "" || m.Of != nil:
-		text = chart.MeasureLabel(query.Measure{Aggregate: m.Aggregate, Field: m.Field, P: m.P, Of: m.Of, Per: m.Per}, ds)
+	written := m.Name != "" || m.Formula != "" // by somebody, in letters of their own
+	if written || m.Field != "" || m.Of != nil {
+		unnamed := m
+		unnamed.Label = ""
+		text = chart.MeasureLabel(unnamed, ds)
 	}
-	if !first {
+	if !first && !written {
 		text = locale.Lower(text)
 	}
 	if m.Where != nil {
