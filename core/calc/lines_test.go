@@ -9,17 +9,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"eskadel/core/calc"
-	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
-	"eskadel/core/planner"
 )
-
-func charted(t *testing.T, doc string, rows ...[]field.Value) *calc.Table {
-	p, err := planner.Build(definition(t, doc), sample.Jobs(), setting, nil)
-	require.NoError(t, err)
-	return calc.Compute(p, rows)
-}
 
 // A line through four steps, computed by hand: their mean is 25, Σ(x−x̄)² is 5 and the slope
 // 8; the rest of the squares is 180, so that what follows lies within

@@ -18,11 +18,16 @@ import (
 	"eskadel/core/query"
 )
 
-// figures computes a chart and writes what is shown of its first measure, group by group.
-func figures(t *testing.T, doc string, rows ...[]field.Value) string {
+// charted computes a chart of jobs from the rows that its question gives.
+func charted(t *testing.T, doc string, rows ...[]field.Value) *calc.Table {
 	p, err := planner.Build(definition(t, doc), sample.Jobs(), setting, nil)
 	require.NoError(t, err)
-	table := calc.Compute(p, rows)
+	return calc.Compute(p, rows)
+}
+
+// figures computes a chart and writes what is shown of its first measure, group by group.
+func figures(t *testing.T, doc string, rows ...[]field.Value) string {
+	table := charted(t, doc, rows...)
 	var out []string
 	for g := range table.Groups {
 		v := table.Figure(g, 0, 0).Shown

@@ -1,7 +1,6 @@
 package dataset_test
 
 import (
-	"context"
 	"strings"
 	"testing"
 
@@ -47,8 +46,6 @@ func TestLinksBySeveralColumnsAndByNumbers(t *testing.T) {
 	join, _ := patient.LabelJoin("p", "k.v")
 	assert.Equal(t, ` left join "public"."patient" p on (p."clinic" = (k.v::jsonb ->> 0)::text and p."no" = (k.v::jsonb ->> 1)::integer)`, join)
 
-	catalogue, err := src.Introspect(context.Background())
-	require.NoError(t, err)
 	for name, c := range map[string]struct{ link, place, words string }{
 		"another number of columns": {`{"column":"clinic,patient_no","table":"clinic","to":"code"}`, "links[0].to", "as many columns"},
 		"another type":              {`{"column":"year","table":"clinic","to":"code"}`, "links[0].to", "visit.year holds a whole number, clinic.code a text"},
@@ -57,9 +54,7 @@ func TestLinksBySeveralColumnsAndByNumbers(t *testing.T) {
 		"no such column":            {`{"column":"years","table":"ward","to":"no"}`, "links[0].column", "no column “years”"},
 		"what names no one record":  {`{"column":"ward","table":"ward","to":"title"}`, "links[0].to", "title"},
 	} {
-		d, err := dataset.Read([]byte(`{"version":1,"name":"x","title":"X","record":["x","xs"],"source":"test","from":{"table":"visit"},"links":[` + c.link + `],"fields":[{"name":"year","column":"year"}]}`))
-		require.NoError(t, err, name)
-		_, err = dataset.Resolve(d, catalogue, nil)
+		_, err := sourcetest.Resolve(t, src, `"from":{"table":"visit"},"links":[`+c.link+`],"fields":[{"name":"year","column":"year"}]`)
 		var p *problem.Problem
 		require.ErrorAs(t, err, &p, name)
 		assert.Equal(t, c.place, p.Place, name)
@@ -142,16 +137,12 @@ insert into fee values (1, 1), (2, 1), (3, null);`)
 	taken := func(what string) string {
 		return document(`{"name":"x","linked":{"table":"fee","by":"stay_id",` + what + `}}`)
 	}
-	catalogue, err := src.Introspect(context.Background())
-	require.NoError(t, err)
 	for what, words := range map[string]string{
 		`"take":"each","column":"due"`: "holds a date with a time", `"take":"each","column":"papers"`: "holds a jsonb", `"take":"each","column":"lamps"`: "holds a text[]", `"take":"sum","column":"kind"`: "holds a text and cannot be added up", `"take":"largest","column":"kind"`: "has no size",
 		`"take":"latest","column":"net","order":"kind"`: "Name the column, a date or a number", `"take":"latest","column":"net"`: "Name the column, a date or a number",
 		`"take":"each","column":"kind"`: "", `"take":"each","column":"paid"`: "", `"take":"largest","column":"paid"`: "", `"take":"smallest","column":"net"`: "", `"take":"sum","column":"rough"`: "", `"take":"latest","column":"papers","order":"paid"`: "", `"take":"earliest","column":"kind","order":"net"`: "",
 	} {
-		d, err := dataset.Read([]byte(`{"version":1,"name":"x","title":"X","record":["x","xs"],"source":"test",` + taken(what) + `}`))
-		require.NoError(t, err, what)
-		if _, err = dataset.Resolve(d, catalogue, nil); words == "" {
+		if _, err := sourcetest.Resolve(t, src, taken(what)); words == "" {
 			assert.NoError(t, err, what)
 		} else {
 			assert.ErrorContains(t, err, words, what)

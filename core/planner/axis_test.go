@@ -1,7 +1,6 @@
 package planner_test
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
@@ -16,7 +15,6 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/planner"
-	"eskadel/core/query"
 	"eskadel/core/sql"
 	"eskadel/core/steps"
 )
@@ -63,6 +61,15 @@ type only struct{ set *dataset.Dataset }
 
 func (o only) Dataset(string) (*dataset.Dataset, error) { return o.set, nil }
 
+// shared plans a chart of jobs with others beside; asked is what was asked for.
+func shared(t *testing.T, doc string, lies lying) (p *planner.Shared, asked []string, err error) {
+	d := defined(t, `"measures":[{"count":"records"}],`+doc)
+	p, err = steps.Answered(func(ask *steps.Asker) (*planner.Shared, error) {
+		return planner.BuildShared(d, sample.Jobs(), setting, only{sample.Jobs()}, ask)
+	}, lies.answer(t, &asked))
+	return p, asked, err
+}
+
 // spans are the steps of axes: where they begin and end, and how many there are.
 func spans(plans ...*planner.Plan) (out []string) {
 	for _, p := range plans {
@@ -99,8 +106,7 @@ func TestWhatAnAxisSpans(t *testing.T) {
 		{"no grain and nothing", `"by":[{"field":"opened"}]`, lying{}, "opened", "none"},
 		{"too fine a grain", `"by":[{"field":"opened","grain":"minute"}]`, lying{"opened": calm}, "opened", "2026-02-10 to 2026-06-20: 3122 by hour"},
 	} {
-		var d query.Definition
-		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],`+c.doc+`}`), &d), c.name)
+		d := defined(t, `"measures":[{"count":"records"}],`+c.doc)
 		var asked []string
 		p, err := steps.Answered(func(ask *steps.Asker) (*planner.Plan, error) {
 			return planner.BuildAsking(d, sample.Jobs(), setting, ask)
@@ -131,63 +137,20 @@ func TestWhatStandsBesideSharesTheAxis(t *testing.T) {
 		{"a range for the other", by + also + `,"where":{"field":"promised","within":{"from":"2026-03-01","to":"2026-04-30"}}}]`, lying{"opened": late}, "opened", "2026-05-01 to 2026-07-01: 2 by month", "2026-03-01 to 2026-05-01: 2 by month", "[-1 -1]"},
 		{"no grain", `"by":[{"field":"opened"}]` + also + `}]`, lying{"opened": early, "promised": late}, "opened promised", "2026-02-09 to 2026-06-22: 19 by week", "2026-02-09 to 2026-06-22: 19 by week", "[0 1 2 3 4 5 6 7 8 9 10 11 12 13 14 15 16 17 18]"},
 	} {
-		var d query.Definition
-		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],`+c.doc+`}`), &d), c.name)
-		var asked []string
-		p, err := steps.Answered(func(ask *steps.Asker) (*planner.Shared, error) {
-			return planner.BuildShared(d, sample.Jobs(), setting, only{sample.Jobs()}, ask)
-		}, c.lies.answer(t, &asked))
+		p, asked, err := shared(t, c.doc, c.lies)
 		require.NoError(t, err, c.name)
 		assert.Equal(t, c.asked, strings.Join(asked, " "), c.name)
 		assert.Equal(t, []string{c.want, c.other}, spans(p.Plan, p.Others[0]), c.name)
 		assert.Equal(t, c.steps, fmt.Sprint(p.Steps(0)), c.name)
 	}
-	var d query.Definition
-	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],`+by+also+`}]}`), &d))
-	var asked []string
-	_, err := steps.Answered(func(ask *steps.Asker) (*planner.Shared, error) {
-		return planner.BuildShared(d, sample.Jobs(), setting, only{sample.Jobs()}, ask)
-	}, lying{"opened": early, "promised": {"fails"}}.answer(t, &asked))
+	_, _, err := shared(t, by+also+`}]`, lying{"opened": early, "promised": {"fails"}})
 	assert.EqualError(t, err, "the database is gone")
-}
-
-// Values behind a link are grouped by its key first where that makes fewer groups.
-func TestWhatIsGroupedByTheKeyOfALink(t *testing.T) {
-	for _, c := range []struct {
-		name, by string
-		rows     int64
-		yards    int64
-		distinct map[string]float64
-		want     bool
-	}{
-		{"a value of few linked records", `{"field":"region"}`, 1_000_000, 50, nil, true},
-		{"few records", `{"field":"region"}`, 99_999, 50, nil, false},
-		{"just enough of them", `{"field":"region"}`, 100_000, 50, nil, true},
-		{"of many linked records", `{"field":"region"}`, 1_000_000, 250_001, map[string]float64{"region": 1e6}, false},
-		{"of as many as may be", `{"field":"region"}`, 1_000_000, 20000, map[string]float64{"region": 50_000}, true},
-		{"too many groups", `{"field":"region"}`, 1_000_000, 20001, map[string]float64{"region": 50_000}, false},
-		{"one value, of more linked records than that", `{"field":"region"}`, 1_000_000, 20_001, map[string]float64{"region": 1}, false},
-		{"nobody knows how many", `{"field":"region"}`, 1_000_000, 0, nil, false},
-		{"the link itself", `{"field":"yard"}`, 1_000_000, 50, nil, false},
-		{"the records' own value", `{"field":"kind"}`, 1_000_000, 50, nil, false},
-	} {
-		tables := sample.Tables()
-		tables.Table("public.yard").Rows = c.yards
-		tables.Table("public.job").Rows = c.rows
-		ds, err := dataset.Resolve(sample.Document(), tables, nil)
-		require.NoError(t, err)
-		for name, n := range c.distinct {
-			ds.Find(name).Distinct = n
-		}
-		p := built(t, `"measures":[{"count":"records"}],"by":[`+c.by+`]`, ds)
-		assert.Equal(t, c.want, p.Dims[0].Early, c.name)
-	}
 }
 
 // Key figures that all have one condition read only the records that meet it.
 func TestAConditionThatMeasuresShare(t *testing.T) {
 	const care, late = `,"where":{"field":"kind","is":"care"}`, `,"where":{"field":"late","is":true}`
-	for doc, shared := range map[string]bool{
+	for doc, want := range map[string]bool{
 		`"measures":[{"count":"records"` + care + `},{"average":"cost"` + care + `}]`:          true,
 		`"measures":[{"count":"records"` + care + `},{"average":"cost"` + late + `}]`:          false,
 		`"measures":[{"count":"records"` + care + `},{"average":"cost"}]`:                      false,
@@ -197,10 +160,10 @@ func TestAConditionThatMeasuresShare(t *testing.T) {
 		`"measures":[{"formula":"sum(cost) / 2"` + care + `},{"count":"records"` + care + `}]`: false,
 	} {
 		p := built(t, doc, sample.Jobs())
-		assert.Equal(t, shared, p.Shared != nil, doc)
+		assert.Equal(t, want, p.Shared != nil, doc)
 		st, err := p.Compile(nil)
 		require.NoError(t, err)
-		assert.Equal(t, shared, !strings.Contains(st.SQL, "filter (where"), "%s: %s", doc, st.SQL)
+		assert.Equal(t, want, !strings.Contains(st.SQL, "filter (where"), "%s: %s", doc, st.SQL)
 	}
 }
 
@@ -224,12 +187,7 @@ func TestStepsEndWithToday(t *testing.T) {
 // for all.
 func TestWhatStandsBesideWithoutAnAxis(t *testing.T) {
 	for by, groups := range map[string]int{`"by":[{"field":"kind"}],`: 1, ``: 0} {
-		var d query.Definition
-		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],`+by+`"also":[{"dataset":"jobs","measures":[{"sum":"cost"}]}]}`), &d))
-		var asked []string
-		p, err := steps.Answered(func(ask *steps.Asker) (*planner.Shared, error) {
-			return planner.BuildShared(d, sample.Jobs(), setting, only{sample.Jobs()}, ask)
-		}, lying{}.answer(t, &asked))
+		p, asked, err := shared(t, by+`"also":[{"dataset":"jobs","measures":[{"sum":"cost"}]}]`, lying{})
 		require.NoError(t, err)
 		assert.Empty(t, asked)
 		assert.Len(t, p.Others[0].Dims, groups)
@@ -254,8 +212,7 @@ func TestAccountingPeriodsAreOffered(t *testing.T) {
 	own := setting
 	own.Calendar = own.Calendar.WithOwn([]period.Own{{Start: day("2026-01-01"), Name: "P1"}, {Start: day("2026-02-02"), Name: "P2"}, {Start: day("2026-03-02"), Name: "P3"}, {Start: day("2026-04-06")}})
 	for within, want := range map[string]string{`{"from":"2026-01-05","to":"2026-03-31"}`: "[day week month accounting period]", `{"from":"2026-01-05","to":"2026-01-31"}`: "[day week month]"} {
-		var d query.Definition
-		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":`+within+`}}`), &d))
+		d := defined(t, `"measures":[{"count":"records"}],"by":[{"field":"opened","grain":"month"}],"where":{"field":"opened","within":`+within+`}`)
 		p, err := planner.Build(d, sample.Jobs(), own, nil)
 		require.NoError(t, err)
 		_, offered := p.Offered()

@@ -29,10 +29,14 @@ func many(distinct map[string]float64) *dataset.Dataset {
 	return ds
 }
 
-func built(t *testing.T, doc string, ds *dataset.Dataset) *planner.Plan {
-	var d query.Definition
+// defined is a definition on jobs.
+func defined(t *testing.T, doc string) (d query.Definition) {
 	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs",`+doc+`}`), &d), doc)
-	p, err := planner.Build(d, ds, setting, &planner.Extent{Low: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC), High: time.Date(2026, 6, 30, 0, 0, 0, 0, time.UTC), Any: true})
+	return d
+}
+
+func built(t *testing.T, doc string, ds *dataset.Dataset) *planner.Plan {
+	p, err := planner.Build(defined(t, doc), ds, setting, &planner.Extent{Low: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC), High: time.Date(2026, 6, 30, 0, 0, 0, 0, time.UTC), Any: true})
 	require.NoError(t, err, doc)
 	return p
 }

@@ -1,7 +1,6 @@
 package planner_test
 
 import (
-	"encoding/json"
 	"strings"
 	"testing"
 
@@ -12,7 +11,6 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/planner"
-	"eskadel/core/query"
 	"eskadel/core/steps"
 )
 
@@ -36,8 +34,7 @@ func TestWhatLiesBehindALinkIsFoundFirst(t *testing.T) {
 		{"either may be met by a job without a yard", `{"any":[` + is("north") + `,{"field":"kind","is":"care"}]}`, 1_000_000, 3, "", `l1."region"`},
 		{"the key itself is the job's own", `{"field":"yard","is":"3"}`, 1_000_000, 3, "", `r."yard_id" = $1::bigint`},
 	} {
-		var d query.Definition
-		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"where":`+c.where+`}`), &d), c.name)
+		d := defined(t, `"measures":[{"count":"records"}],"by":[{"field":"kind"}],"where":`+c.where)
 		ds := sample.Jobs()
 		ds.Table.Rows = c.rows
 		first := ""
@@ -70,24 +67,30 @@ func TestRecordsAreGroupedByTheKeyOfALinkFirst(t *testing.T) {
 	for _, c := range []struct {
 		name, by    string
 		jobs, yards int64
+		regions     float64 // how many there are; 0 where that is not known
 		early       bool
 	}{
-		{"few yards, many jobs", `{"field":"region"}`, 1_000_000, 5, true},
-		{"a cut merges what is looked up", `{"field":"region","largest":1,"others":true}`, 1_000_000, 5, true},
-		{"as many yards as jobs", `{"field":"region"}`, 1_000_000, 900_000, false},
-		{"it is not known how many", `{"field":"region"}`, 1_000_000, 0, false},
-		{"few jobs", `{"field":"region"}`, 1_000, 5, false},
-		{"the key itself", `{"field":"yard"}`, 1_000_000, 5, false},
-		{"a field of the job's own", `{"field":"kind"}`, 1_000_000, 5, false},
+		{"few yards, many jobs", `{"field":"region"}`, 1_000_000, 5, 0, true},
+		{"a cut merges what is looked up", `{"field":"region","largest":1,"others":true}`, 1_000_000, 5, 0, true},
+		{"as many yards as jobs", `{"field":"region"}`, 1_000_000, 900_000, 0, false},
+		{"it is not known how many", `{"field":"region"}`, 1_000_000, 0, 0, false},
+		{"few jobs", `{"field":"region"}`, 99_999, 50, 0, false},
+		{"just enough jobs", `{"field":"region"}`, 100_000, 50, 0, true},
+		{"more than a quarter as many yards", `{"field":"region"}`, 1_000_000, 250_001, 1e6, false},
+		{"as many groups as may be", `{"field":"region"}`, 1_000_000, 20_000, 50_000, true},
+		{"too many groups", `{"field":"region"}`, 1_000_000, 20_001, 50_000, false},
+		{"one region, of more yards than that", `{"field":"region"}`, 1_000_000, 20_001, 1, false},
+		{"the key itself", `{"field":"yard"}`, 1_000_000, 5, 0, false},
+		{"a field of the job's own", `{"field":"kind"}`, 1_000_000, 5, 0, false},
 	} {
 		tables := sample.Tables()
 		tables.Table("public.job").Rows, tables.Table("public.yard").Rows = c.jobs, c.yards
 		ds, err := dataset.Resolve(sample.Document(), tables, nil)
 		require.NoError(t, err)
-		var d query.Definition
-		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[`+c.by+`]}`), &d))
-		p, err := planner.Build(d, ds, setting, nil)
+		ds.Find("region").Distinct = c.regions
+		p, err := planner.Build(defined(t, `"measures":[{"sum":"cost"}],"by":[`+c.by+`]`), ds, setting, nil)
 		require.NoError(t, err)
+		assert.Equal(t, c.early, p.Dims[0].Early, c.name)
 		st, err := p.Compile(nil)
 		require.NoError(t, err)
 		assert.Equal(t, c.early, strings.Contains(st.SQL, `left join (select r."id" as id, r."region" as k from "public"."yard" r) x0 on x0.id = g.k0`), "%s: %s", c.name, st.SQL)

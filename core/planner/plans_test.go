@@ -61,8 +61,7 @@ func TestPlansAreChosenByStatisticsAndExplained(t *testing.T) {
 
 // Whoever may not see every record is told nothing that comes from all of them.
 func TestNothingOfAllRecordsIsToldToSome(t *testing.T) {
-	var d query.Definition
-	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"median":"cost"}],"by":[{"field":"yard"}]}`), &d))
+	d := defined(t, `"measures":[{"median":"cost"}],"by":[{"field":"yard"}]`)
 	var said []string
 	for _, distinct := range []float64{60, 50_000} {
 		ds := sample.Jobs()
@@ -79,8 +78,7 @@ func TestNothingOfAllRecordsIsToldToSome(t *testing.T) {
 }
 
 func TestAViewerLooksCloserAndByAnotherGrain(t *testing.T) {
-	var d query.Definition
-	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"opened","grain":"month"},"where":{"field":"kind","is":"care"}}`), &d))
+	d := defined(t, `"measures":[{"count":"records"}],"by":[{"field":"kind"}],"split":{"field":"opened","grain":"month"},"where":{"field":"kind","is":"care"}`)
 	ds := sample.Jobs()
 	from, to := time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC), time.Date(2026, 4, 1, 0, 0, 0, 0, time.UTC)
 	looked := d.Looked(query.Look{Grain: period.Day, Part: &query.Spell{From: from, To: to}}, ds)

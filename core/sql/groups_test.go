@@ -21,11 +21,17 @@ import (
 
 var setting = query.Setting{Now: time.Date(2026, 11, 23, 12, 30, 0, 0, time.UTC), Calendar: period.ISO(time.UTC)}
 
-func statement(t *testing.T, doc string, rolled bool, g *dataset.Guard) string {
+// planned is the plan of a definition on jobs.
+func planned(t *testing.T, doc string) *planner.Plan {
 	var d query.Definition
 	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs",`+doc+`}`), &d), doc)
 	p, err := planner.Build(d, sample.Jobs(), setting, &planner.Extent{})
 	require.NoError(t, err, doc)
+	return p
+}
+
+func statement(t *testing.T, doc string, rolled bool, g *dataset.Guard) string {
+	p := planned(t, doc)
 	p.Force(rolled)
 	st, err := p.Compile(g)
 	require.NoError(t, err, doc)
@@ -106,11 +112,7 @@ func TestOtherStatements(t *testing.T) {
 // What is read per day and such is named by its day; what else, by its value.
 func TestNamesOfWhatIsWithin(t *testing.T) {
 	level := func(per string) *sql.Level {
-		var d query.Definition
-		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"average":{"sum":"cost"},"per":`+per+`}]}`), &d), per)
-		p, err := planner.Build(d, sample.Jobs(), setting, &planner.Extent{})
-		require.NoError(t, err)
-		return p.Level
+		return planned(t, `"measures":[{"average":{"sum":"cost"},"per":`+per+`}]`).Level
 	}
 	week := level(`{"field":"opened","grain":"week"}`)
 	assert.Equal(t, []string{"2026-11-23", "2026-11-16", ""}, []string{week.Name(field.OfDate(time.Date(2026, 11, 25, 0, 0, 0, 0, time.UTC))), week.Name(field.OfDate(time.Date(2026, 11, 22, 0, 0, 0, 0, time.UTC))), week.Name(field.Value{})})
@@ -164,10 +166,7 @@ func TestBoundsAreRead(t *testing.T) {
 
 // What is kept of a cut dimension may be handed in; it is then not ranked.
 func TestWhatIsKeptIsHandedIn(t *testing.T) {
-	var d query.Definition
-	require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"boat","largest":1,"others":true}]}`), &d))
-	p, err := planner.Build(d, sample.Jobs(), setting, &planner.Extent{})
-	require.NoError(t, err)
+	p := planned(t, `"measures":[{"count":"records"}],"by":[{"field":"boat","largest":1,"others":true}]`)
 	p.Force(true)
 	ranked, err := p.Compile(nil)
 	require.NoError(t, err)

@@ -36,13 +36,18 @@ func Connect(t testing.TB, name, schema string) (*pgx.Conn, *source.Source) {
 
 // Dataset is one over the source's tables, made of what is particular in its document.
 func Dataset(t testing.TB, src *source.Source, doc string) *dataset.Dataset {
+	ds, err := Resolve(t, src, doc)
+	require.NoError(t, err, doc)
+	return ds
+}
+
+// Resolve is Dataset where the document may be wrong in what it says of the tables.
+func Resolve(t testing.TB, src *source.Source, doc string) (*dataset.Dataset, error) {
 	c, err := src.Introspect(context.Background())
 	require.NoError(t, err)
 	d, err := dataset.Read([]byte(`{"version":1,"name":"x","title":"X","record":["x","xs"],"source":"test",` + doc + `}`))
 	require.NoError(t, err, doc)
-	ds, err := dataset.Resolve(d, c, nil)
-	require.NoError(t, err, doc)
-	return ds
+	return dataset.Resolve(d, c, nil)
 }
 
 // List runs a list of all of a dataset's fields for a viewer.
