@@ -303,11 +303,10 @@ func (c *computing) fold(cells []fine, set int, out []fine, copies bool) []fine 
 			out[n-1].parts.merge(f.parts, c.p.Columns)
 			continue
 		}
-		g := *f
+		out = append(out, *f)
 		if copies {
-			g.parts = parts(nil).merge(f.parts, c.p.Columns)
+			out[len(out)-1].parts = parts(nil).merge(f.parts, c.p.Columns)
 		}
-		out = append(out, g)
 	}
 	return out
 }

@@ -108,6 +108,7 @@ func (d *drawer) tooMany() error {
 func (d *drawer) groups() {
 	by := d.t.Plan.Dims[0]
 	d.Category.Time = by.Axis != nil
+	d.Groups = make([]Group, 0, len(d.t.Groups))
 	for _, g := range d.t.Groups {
 		short, full, words := d.finish.key(d.t.Manner(), g[0], by)
 		if g[0].Partial {
@@ -237,6 +238,9 @@ func (d *drawer) summary() string {
 
 // hints tells the author what of the finish has no effect, since nothing is called so.
 func (d *drawer) hints() (out []string) {
+	if len(d.finish.Colours) == 0 {
+		return nil
+	}
 	called := map[string]bool{}
 	by := len(d.t.Plan.Definition.By)
 	for i, dim := range d.t.Plan.Dims {

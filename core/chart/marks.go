@@ -16,12 +16,12 @@ func (d *drawer) mark(f calc.Figure, m int, at figures) *Mark {
 	return d.markIn(new(Mark), f, m, at)
 }
 
-// markIn is mark in memory that is there already; nil where there is nothing to show.
+// markIn is mark in an empty one that is there already; nil where there is nothing to show.
 func (d *drawer) markIn(mark *Mark, f calc.Figure, m int, at figures) *Mark {
 	if f.Shown.IsEmpty() {
 		return nil
 	}
-	*mark = Mark{value: f.Shown, Size: f.Shown.Float(), Label: d.formats[m].Value(f.Shown)}
+	mark.value, mark.Size, mark.Label = f.Shown, f.Shown.Float(), d.formats[m].Value(f.Shown)
 	mark.Exact, mark.Base = exact(f)
 	mark.More = d.tips(f, m, at)
 	return mark
@@ -29,6 +29,9 @@ func (d *drawer) markIn(mark *Mark, f calc.Figure, m int, at figures) *Mark {
 
 // exact writes what is shown of a figure, and what its records give where that is another.
 func exact(f calc.Figure) (shown, base string) {
+	if f.Shown == f.Base {
+		return f.Shown.Exact(), ""
+	}
 	if shown, base = f.Shown.Exact(), f.Base.Exact(); shown == base {
 		base = ""
 	}

@@ -143,23 +143,41 @@ func (m *Manner) Weekday(day time.Weekday, short bool) string {
 // weekdays and its way with the number of a day.
 func (m *Manner) Date(t time.Time, layout string) string {
 	m = m.Or()
-	var out strings.Builder
-	for layout != "" {
-		at, name, written := len(layout), "", ""
-		for _, known := range [][2]string{{"January", m.Month(t.Month(), false)}, {"Jan", m.Month(t.Month(), true)}, {"Monday", m.Weekday(t.Weekday(), false)}, {"Mon", m.Weekday(t.Weekday(), true)}} {
-			if i := strings.Index(layout, known[0]); i >= 0 && i < at {
-				at, name, written = i, known[0], known[1]
-			}
-		}
-		before := layout[:at]
-		if m.day != "" && strings.HasPrefix(name, "Jan") && strings.HasSuffix(before, "2 ") {
+	out := make([]byte, 0, 40)
+	for {
+		month, weekday := index(layout, "Jan"), index(layout, "Mon")
+		before := layout[:min(month, weekday)]
+		layout = layout[len(before):]
+		if m.day != "" && month < weekday && strings.HasSuffix(before, "2 ") {
 			before = strings.TrimSuffix(before, " ") + m.day + " "
 		}
-		out.WriteString(t.Format(before))
-		out.WriteString(written)
-		layout = layout[at+len(name):]
+		out = t.AppendFormat(out, before)
+		if layout == "" {
+			return string(out)
+		}
+		whole, short := "Monday", "Mon"
+		if month < weekday {
+			whole, short = "January", "Jan"
+		}
+		rest, long := strings.CutPrefix(layout, whole)
+		if !long {
+			rest = layout[len(short):]
+		}
+		layout = rest
+		if month < weekday {
+			out = append(out, m.Month(t.Month(), !long)...)
+		} else {
+			out = append(out, m.Weekday(t.Weekday(), !long)...)
+		}
 	}
-	return out.String()
+}
+
+// index is where a name stands in a layout, or its end.
+func index(layout, name string) int {
+	if i := strings.Index(layout, name); i >= 0 {
+		return i
+	}
+	return len(layout)
 }
 
 // A Currency is how amounts of one are written.

@@ -91,8 +91,8 @@ func (c Calendar) Civil() Calendar {
 // Wall returns the clock face that t shows in the calendar's zone, as a time in UTC:
 // what "now" is for columns without a zone.
 func (c Calendar) Wall(t time.Time) time.Time {
-	t = t.In(c.Zone)
-	return time.Date(t.Year(), t.Month(), t.Day(), t.Hour(), t.Minute(), t.Second(), t.Nanosecond(), time.UTC)
+	_, ahead := t.In(c.Zone).Zone()
+	return t.UTC().Add(time.Duration(ahead) * time.Second)
 }
 
 // Reading returns the instant at which a clock in the calendar's zone shows the face of t,
@@ -185,6 +185,8 @@ func (c Calendar) Rank(start time.Time, g Grain) (rank int) {
 	for i, unit := range of {
 		if c.Floor(start, unit).After(before) {
 			rank = i + 1
+		} else if unit != Week { // which months and years do not keep to
+			break
 		}
 	}
 	return rank
