@@ -94,8 +94,8 @@ func (c *computing) read(rows [][]field.Value) {
 			placed = false
 			unplaced[Unplaced{Why: why, Field: c.p.Dims[dim].Field, dim: dim}] += records
 		}
-		for i, d := range c.p.Dims {
-			state := sql.StateValue
+		for i := range c.p.Dims {
+			d, state := &c.p.Dims[i], sql.StateValue
 			if c.p.Rolled {
 				if !row[0].IsEmpty() {
 					state = int(whole(row[0]))
@@ -177,7 +177,7 @@ func (c *computing) read(rows [][]field.Value) {
 }
 
 // unplaceable tells whether a key is that of what no group of a dimension holds.
-func unplaceable(d sql.Dim, key field.Value) bool {
+func unplaceable(d *sql.Dim, key field.Value) bool {
 	_, unreadable := key.Unreadable()
 	return unreadable || d.Part != 0 && !key.IsEmpty() && whole(key) == sql.Unplaceable
 }

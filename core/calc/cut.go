@@ -271,8 +271,10 @@ func (c *computing) toOthers(f *fine, kept []keeping) {
 func (c *computing) fold(cells []fine, set int, out []fine, copies bool) []fine {
 	// A place is one number among all that there could be, where those are not too many.
 	all := 1
+	var dims []int
 	for dim, size := range c.sizes {
 		if set&(1<<dim) != 0 {
+			dims = append(dims, dim)
 			all = min(all*size, 1<<30)
 		}
 	}
@@ -285,19 +287,23 @@ func (c *computing) fold(cells []fine, set int, out []fine, copies bool) []fine 
 	}
 	for i := range cells {
 		f := &cells[i]
-		at, where := 0, [query.Most]int32{}
-		for dim, size := range c.sizes {
-			if set&(1<<dim) != 0 {
-				at, where[dim] = at*size+int(f.at[dim]), f.at[dim]
-			}
-		}
 		var n int32
 		if next := int32(len(out) + 1); sparse != nil {
+			var where [query.Most]int32
+			for _, dim := range dims {
+				where[dim] = f.at[dim]
+			}
 			if n = sparse[where]; n == 0 {
 				sparse[where] = next
 			}
-		} else if n = first[at]; n == 0 {
-			first[at] = next
+		} else {
+			at := 0
+			for _, dim := range dims {
+				at = at*c.sizes[dim] + int(f.at[dim])
+			}
+			if n = first[at]; n == 0 {
+				first[at] = next
+			}
 		}
 		if n > 0 {
 			out[n-1].parts.merge(f.parts, c.p.Columns)
