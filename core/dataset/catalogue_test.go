@@ -126,8 +126,8 @@ func TestHeadsOfFields(t *testing.T) {
 
 // Whatever column a field stands on: where that is hidden, the field is not there.
 func TestEveryColumnThatAFieldStandsOn(t *testing.T) {
-	_, src := sourcetest.Connect(t, "dataset_needs", everySchema)
-	ds := sourcetest.Dataset(t, src, everyField)
+	_, src := sourcetest.Connect(t, "dataset_needs", sample.EverySchema)
+	ds := sourcetest.Dataset(t, src, sample.EveryField)
 	stand := map[string][]string{
 		"job.cost": {"cost", "twice", "band", "band2"}, "job.kind": {"kind", "sort", "sort2"}, "job.lat": {"place"}, "job.long": {"place"}, "job.note": {"crew", "load", "size"}, "job.said": {"said", "band3"}, "job.tags": {"tags"},
 		"job.yard_id": {"yard", "region", "owner", "town", "of_yard"}, "yard.name": {"yard"}, "yard.region": {"region"}, "yard.owner_id": {"owner", "town", "of_yard"}, "owner.name": {"owner", "makers"}, "owner.town": {"town"},
@@ -164,8 +164,8 @@ func TestLinksInWords(t *testing.T) {
 
 // Which fields may be read as something else: texts of a table, and those that are already.
 func TestWhatMayBeRepaired(t *testing.T) {
-	_, src := sourcetest.Connect(t, "dataset_repairs", everySchema)
-	ds := sourcetest.Dataset(t, src, everyField)
+	_, src := sourcetest.Connect(t, "dataset_repairs", sample.EverySchema)
+	ds := sourcetest.Dataset(t, src, sample.EveryField)
 	for name, want := range map[string]bool{"kind": true, "said": true, "load": true, "size": true, "region": true, "cost": false, "yard": false, "tags": false, "crew": false, "titles": false, "newest": false, "twice": false, "sort": false, "place": false, "at": false} {
 		assert.Equal(t, want, ds.Find(name).Repairable(), name)
 	}
