@@ -160,7 +160,7 @@ func TestWhatIsAskedAndAnswered(t *testing.T) {
 		`"measures":[{"formula":"sum(cost) / count(*)"},{"count":"records","where":{"field":"kind","is":"care"}}],"by":[{"field":"yard"}]`,
 		`"measures":[{"count":"records"}],"by":[{"field":"kind"}],"where":{"any":[{"field":"region","is":"north"},{"field":"tags","is":"wet"},{"field":"said","unreadable":true}]}`,
 		`"measures":[{"count":"records","where":{"field":"yard","is":"1"}},{"average":"cost","where":{"field":"yard","is":"1"}}]`,
-		`"measures":[{"count":"records"}],"by":[{"field":"kind","least":30,"others":true}]`,
+		`"measures":[{"count":"records"}],"by":[{"field":"kind","least":30}]`,
 	} {
 		for _, rolled := range []bool{false, true} {
 			a.answer(doc, ds, rolled)
