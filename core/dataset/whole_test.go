@@ -133,4 +133,3 @@ func names(ds *dataset.Dataset) (out []string) {
 	}
 	return out
 }
-
