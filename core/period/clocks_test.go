@@ -53,6 +53,27 @@ func TestCalendarsAroundTheirChanges(t *testing.T) {
 				borders, _ := cal.Steps(Range{cal.Add(start, g, -1), at}, g, 3)
 				say("  %s from %s, rank %d; %s is next, %s the third before; %d borders to %s", g, show(start), cal.Rank(start, g), show(cal.Add(start, g, 1)), show(cal.Add(start, g, -3)), len(borders), show(borders[len(borders)-1]))
 			}
+			for _, name := range Names() {
+				say("  %s: %s", name, span(Relative{Named: name}.Resolve(at, cal)))
+			}
+			for _, unit := range Units() {
+				say("  the last 3 %ss: %s, complete %s", unit, span(Relative{Last: 3, Unit: unit}.Resolve(at, cal)), span(Relative{Last: 3, Unit: unit, Complete: true}.Resolve(at, cal)))
+			}
+			var own []Own // thirteen a year, of four weeks, with five at its end
+			for y := at.Year() - 3; y <= at.Year()+1; y++ {
+				for k := range 13 {
+					own = append(own, Own{time.Date(y, time.January, 1+28*k, 0, 0, 0, 0, time.UTC), fmt.Sprintf("P%d of %d", k+1, y)})
+				}
+			}
+			cal := cal.WithOwn(own)
+			spans := Range{cal.Add(cal.Floor(at, Accounting), Accounting, -2), cal.Add(cal.Floor(at, Accounting), Accounting, 1)}
+			borders, _ := cal.Steps(spans, Accounting, 10)
+			for _, year := range []bool{true, false} {
+				p := cal.Pair(Comparing{Now: at, Range: spans, Year: year, Planned: true}, borders, Accounting)
+				for k, s := range p.Steps {
+					say("  %s from %s is set beside %s", cal.OwnName(borders[k]), show(borders[k]), span(s))
+				}
+			}
 			for _, r := range []Range{{cal.Midnight(at, 0), cal.Midnight(at, 1)}, {cal.Floor(at, Week), cal.Add(cal.Floor(at, Week), Week, 1)}, {cal.Midnight(at, -3), at}} {
 				fits := cal.Fitting(r, false)
 				say("  %s: %d days, fits %s, by days %s", span(r), cal.Days(r), fits, cal.Fitting(r, true))
