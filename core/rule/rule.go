@@ -178,7 +178,7 @@ func Words(ds *dataset.Dataset, v Viewer) string {
 	if !g.Own.IsZero() {
 		parts = append(parts, words(ds.RowRules, v, ds.Words))
 	}
-	return strings.Join(parts, " and ")
+	return strings.Join(slices.Compact(parts), " and ")
 }
 
 func words(rules []dataset.RowRule, v Viewer, say func(filter.Condition) string) string {
