@@ -464,7 +464,10 @@ func (c Condition) Borrows() bool {
 	return borrows
 }
 
-// Words is the operator as part of a sentence.
+// Says is how a sentence says the operator; nothing for a range of dates, which says itself.
+func (o Op) Says() string { return opWords[o] }
+
+// Words is the operator as it is offered.
 func (o Op) Words() string {
 	switch o {
 	case Within:

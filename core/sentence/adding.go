@@ -75,6 +75,15 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	}
 	unfold("only where …", "where")
 	if d.Form.Lists() {
+		if len(d.Show) == 0 {
+			unfold("the fields …", "show")
+		}
+		if d.Order == nil {
+			unfold("in order of …", "order")
+		}
+		if d.Most == 0 {
+			unfold("only the first few …", "most")
+		}
 		return
 	}
 	if d.Sets != nil && len(d.By) <= 1 && d.Split == nil && len(d.Also) < query.MostBeside && d.Width() < query.Most {

@@ -8,40 +8,9 @@ import (
 	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
-	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
-
-// beside says what of other datasets stands on the chart's axis.
-func beside(d *chart.Document) (out []Phrase) {
-	for i, b := range d.Also {
-		part := func(rest string) string { return fmt.Sprintf("also.%d%s", i, rest) }
-		out = append(out, Phrase{Text: "beside"})
-		set := d.Other(i)
-		if set == nil {
-			out = append(out, Phrase{Part: part(""), Text: b.Dataset, Missing: true})
-			continue
-		}
-		for n, m := range b.Measures {
-			if n > 0 {
-				out = append(out, Phrase{Text: "and"})
-			}
-			out = append(out, Phrase{Part: part(fmt.Sprintf(".measure.%d", n)), Text: measure(m, set, false), Missing: m.Field == "" && m.Name == "" && m.Formula == ""})
-			if m.Then != nil {
-				out = append(out, Phrase{Text: "as " + locale.Lower(chart.MadeWords(m.Then))})
-			}
-		}
-		out = append(out, Phrase{Text: "of"}, Phrase{Part: part(""), Text: set.Title})
-		if b.By != "" {
-			out = append(out, Phrase{Text: "by its"}, Phrase{Part: part(".by"), Text: set.Label(b.By)})
-		}
-		if b.Where != nil {
-			out = append(out, Phrase{Text: "where"}, Phrase{Part: part(".where"), Text: set.Words(*b.Where)})
-		}
-	}
-	return out
-}
 
 // beside offers what a phrase about another dataset may become: its own menus, put back
 // into the chart. path is the dataset's number and, after a point, the part.

@@ -105,6 +105,12 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		m.trends(d)
 	case "sort":
 		m.sorts(d, number)
+	case "show":
+		m.shown(d, ds)
+	case "order":
+		m.ordered(d, ds)
+	case "most":
+		m.most(d)
 	case "form":
 		m.Heading = "Draw it as"
 		for _, f := range chart.Forms() {

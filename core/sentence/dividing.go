@@ -1,7 +1,6 @@
 package sentence
 
 import (
-	"fmt"
 	"reflect"
 	"strconv"
 
@@ -34,23 +33,27 @@ func (m *Menu) sorts(d *chart.Document, number string) {
 		m.add(label, d, func(c *chart.Document) { at(c).Sort = s }).Chosen = reflect.DeepEqual(now.Sort, s)
 	}
 	set("as usual", nil)
-	set("name", &query.Sort{By: "label"})
-	set("name, last first", &query.Sort{By: "label", Descending: true})
+	named := func(s query.Sort) {
+		set(find(orders, func(o query.Sort) bool { return o.By == s.By && o.Descending == s.Descending }).say(), &s)
+	}
+	named(query.Sort{By: "label"})
+	named(query.Sort{By: "label", Descending: true})
 	if f := m.ds.Find(now.Field); f != nil && len(f.List) > 0 {
-		set("the pick list", &query.Sort{By: "list"})
+		named(query.Sort{By: "list"})
 		own := &query.Sort{By: "hand", Order: f.List}
 		if now.Sort != nil && now.Sort.By == "hand" {
 			own = now.Sort
 		}
 		set("your own: put in order under finish, Groups and gaps", own)
 	}
-	for i, measured := range d.Measures {
-		label := locale.Lower(chart.MeasureLabel(measured, m.ds))
-		set(label+", largest first", &query.Sort{By: "measure", Measure: i, Descending: true})
-		set(label+", smallest first", &query.Sort{By: "measure", Measure: i})
-		if d.Compare != nil {
-			set("change of "+label+", largest first", &query.Sort{By: "change", Measure: i, Descending: true})
-			set("change of "+label+", smallest first", &query.Sort{By: "change", Measure: i})
+	v := NewVocabulary(m.ds, nil)
+	for i := range d.Measures {
+		for _, by := range []string{"measure", "change", "percent", "before"} {
+			for _, largest := range []bool{true, false} {
+				if s := (query.Sort{By: by, Measure: i, Descending: largest}); d.Compare != nil || !s.Compared() {
+					set(v.order(s, d), &s)
+				}
+			}
 		}
 	}
 }
@@ -118,16 +121,12 @@ func (m *Menu) cuts(d *chart.Document, number string) {
 	}
 	for _, n := range []int{3, 5, 6, 8, 10, 15, 20} {
 		for _, others := range []bool{true, false} {
-			label := fmt.Sprintf("the largest %d", n)
-			if others {
-				label += " with others together"
-			}
-			c := m.add(label, d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Smallest, dim.Others = n, 0, others })
+			c := m.add(cut(query.Dimension{Largest: n, Others: others}), d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Smallest, dim.Others = n, 0, others })
 			c.Chosen = now.Largest == n && now.Others == others
 		}
 	}
 	for _, n := range []int{5, 10} {
-		m.add(fmt.Sprintf("the smallest %d with others together", n), d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Smallest, dim.Others = 0, n, true }).Chosen = now.Smallest == n
+		m.add(cut(query.Dimension{Smallest: n, Others: true}), d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Smallest, dim.Others = 0, n, true }).Chosen = now.Smallest == n
 	}
 	if i, err := strconv.Atoi(number); err == nil && i > 0 && now.Largest+now.Smallest > 0 {
 		if f := m.ds.Find(d.By[i-1].Field); f != nil && !f.Type.Temporal() {

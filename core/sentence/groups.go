@@ -95,7 +95,7 @@ func comparisons(d *chart.Document) (out []comparing) {
 		out = append(out, comparing{label, &c})
 	}
 	for _, with := range []string{query.YearBefore, query.PeriodBefore} {
-		add("the "+with, query.Comparison{With: with})
+		add(find(earlier, equal(with)).say(), query.Comparison{With: with})
 	}
 	for _, name := range fixed {
 		add(name, query.Comparison{Range: &period.Relative{Named: name}})

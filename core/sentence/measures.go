@@ -9,7 +9,6 @@ import (
 	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
-	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -33,14 +32,14 @@ func (m *Menu) then(d *chart.Document, i int) {
 	set("as it is", nil)
 	for _, g := range []period.Grain{0, period.Year, period.Quarter, period.Month} {
 		t := &query.Then{RunningTotal: &query.RunningTotal{Restart: g}}
-		set(locale.Lower(chart.MadeWords(t)), t)
+		set(made(*t), t)
 	}
 	for _, n := range []int{3, 4, 7, 12} {
 		t := &query.Then{MovingAverage: &query.MovingAverage{Steps: n}}
-		set(locale.Lower(chart.MadeWords(t)), t)
+		set(made(*t), t)
 	}
 	for _, t := range []*query.Then{{Share: "everything"}, {Share: "group"}, {Share: "split"}, {Rank: "largest"}, {Rank: "smallest"}, {Difference: "number"}, {Difference: "percent"}} {
-		set(locale.Lower(chart.MadeWords(t)), t)
+		set(made(*t), t)
 	}
 	m.fitting()
 }
