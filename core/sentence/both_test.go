@@ -214,6 +214,7 @@ func (w writer) document(sets all) *chart.Document {
 		}
 	}
 	if d.Form.Lists() {
+		d.Measures = []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}
 		for range rapid.IntRange(0, 3).Draw(w.t, "show") {
 			d.Show = append(d.Show, w.field(whatever).Name)
 		}

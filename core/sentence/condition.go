@@ -175,11 +175,19 @@ func (v *Vocabulary) linked(f *dataset.Field, key string) string {
 	}
 	switch {
 	case label == "":
-		return "[" + quoted(key) + "]"
+		return "[" + keyed(key) + "]"
 	case shared > 1:
-		return quoted(label) + " [" + quoted(key) + "]"
+		return quoted(label) + " [" + keyed(key) + "]"
 	}
 	return quoted(label)
+}
+
+// keyed is a key as it stands in brackets.
+func keyed(key string) string {
+	if list := tokens(key); len(list) == 1 && !list[0].quoted && list[0].text == key && list[0].word != "" {
+		return key
+	}
+	return quoted(key)
 }
 
 func plainNumber(s string) bool {
@@ -367,6 +375,10 @@ func (r *reader) operands(f *dataset.Field, part period.Part, op filter.Op) (out
 			}
 		}
 		o, found := r.operand(f, part)
+		if t, any := r.peek(); !found && any && len(out) == 0 && part == 0 && f.Type == field.Text && slices.Contains([]filter.Op{filter.Contains, filter.NotContains, filter.StartsWith, filter.EndsWith, filter.Reads, filter.ReadsNot}, op) && !structure[t.word] {
+			r.at++
+			o, found = []filter.Operand{{Literal: t.text}}, true
+		}
 		if !found {
 			r.at = from
 			return out

@@ -108,14 +108,17 @@ var (
 	saysNot      = ways("not")
 	saysNever    = ways("no record")
 	saysEvery    = ways("every record")
-	saysLargest  = ways("the largest {n}", "largest {n}", "top {n}", "the top {n}", "the {n} largest", "biggest {n}", "the biggest {n}", "highest {n}", "the highest {n}", "most {n}", "the {n} biggest", "the {n} highest")
-	saysSmallest = ways("the smallest {n}", "smallest {n}", "bottom {n}", "the bottom {n}", "the {n} smallest", "lowest {n}", "the lowest {n}", "the {n} lowest", "fewest {n}")
+	saysLargest  = ways("the largest {n}", "largest {n}", "top {n}", "the top {n}", "the {n} largest", "biggest {n}", "the biggest {n}", "highest {n}", "the highest {n}", "most {n}", "the {n} biggest", "the {n} highest", "{n} largest", "{n} biggest", "{n} highest")
+	saysSmallest = ways("the smallest {n}", "smallest {n}", "bottom {n}", "the bottom {n}", "the {n} smallest", "lowest {n}", "the lowest {n}", "the {n} lowest", "fewest {n}", "{n} smallest", "{n} lowest")
 	saysOneMost  = ways("the largest")
 	saysOneLeast = ways("the smallest")
 	saysTop      = ways("top") // without a number ten
 	saysBottom   = ways("bottom")
 	saysPart     = ways("{part} of")
-	saysBlank    = ways("blank")
+	saysWhich    = ways("which", "what", "who", "whose")
+	saysHas      = ways("has", "have", "had", "with", "is", "are", "did")
+	saysMost     = ways("the most", "most", "the highest", "the largest", "the biggest", "the greatest", "largest", "highest")
+	saysFewest   = ways("the fewest", "fewest", "the lowest", "the smallest", "the least", "least", "lowest", "smallest")
 )
 
 // Sayings of what has values of its own: each value of a table is said by its first words.
@@ -200,7 +203,7 @@ var otherForms = map[chart.Form]saying{
 }
 
 // fillers are words that change nothing.
-var fillers = strings.Fields("the a an please show me give us i want to see what is are was were there do does did how have has had our all draw chart graph of and it by that which we can you tell figures")
+var fillers = strings.Fields("the a an please show me give us i want to see what is are was were there do does did how have has had our all draw chart graph of and it in on that which we can you tell")
 
 // find is the value that some words are said for.
 func find[T any](list []said[T], is func(T) bool) saying {

@@ -19,8 +19,11 @@ import (
 
 // A Reading is what typed words were read as.
 type Reading struct {
-	Document *chart.Document
-	Unknown  []Unknown
+	Document  *chart.Document
+	Unknown   []Unknown
+	Corrected []Correction
+	Others    []*Reading // what the same words may mean besides
+	Nothing   bool       // no part of it was understood
 }
 
 // An Unknown is a part of what was typed that stands for nothing.
@@ -30,39 +33,91 @@ type Unknown struct {
 	Offers   []string // what could stand there
 }
 
+// A Correction is a word that was read as another.
+type Correction struct {
+	Typed, Read string
+	From, To    int
+}
+
 // Read reads typed words as a chart of the dataset. on, where there is one, is the chart that
 // they go on from. sets finds the datasets beside it.
 func (v *Vocabulary) Read(line string, now time.Time, on *chart.Document, sets query.Sets) *Reading {
-	d := &chart.Document{Definition: query.Definition{Version: query.Version, Dataset: v.ds.Name}, Sets: sets, Now: now}
-	t := &drafting{reader: reader{v: v, line: line, tokens: tokens(line), now: now}, d: d}
+	list := tokens(line)
+	read := func(list []token, pick int) *attempt { return v.attempt(line, list, now, on, sets, pick) }
+	first := read(list, 0)
+	var corrected []Correction
+	for _, place := range first.unknown {
+		nearest := v.nearest(list[place].word)
+		best, word, same := first, "", false
+		for _, candidate := range nearest {
+			other := slices.Clone(list)
+			other[place].word, other[place].text = candidate, candidate
+			if trying := read(other, 0); len(trying.unknown) < len(best.unknown) {
+				best, word, same = trying, candidate, false
+			} else if word != "" && len(trying.unknown) == len(best.unknown) {
+				same = true
+			}
+		}
+		if word != "" && !same {
+			corrected = append(corrected, Correction{list[place].text, v.spelled(word), list[place].from, list[place].to})
+			list = slices.Clone(list)
+			list[place].word, list[place].text = word, word
+			first = best
+		}
+	}
+	out := &Reading{Document: first.d, Nothing: first.parts == 0, Corrected: corrected, Unknown: v.unknown(line, list, first.unknown)}
+	for pick := 1; pick < first.several; pick++ {
+		if other := read(list, pick); len(other.unknown) <= len(first.unknown) {
+			out.Others = append(out.Others, &Reading{Document: other.d, Corrected: corrected, Unknown: v.unknown(line, list, other.unknown)})
+		}
+	}
+	return out
+}
+
+// An attempt is one reading of some tokens.
+type attempt struct {
+	d       *chart.Document
+	unknown []int // tokens
+	several int   // how many things a name could stand for, where it was not clear
+	parts   int   // of the sentence that were understood
+}
+
+func (v *Vocabulary) attempt(line string, list []token, now time.Time, on *chart.Document, sets query.Sets, pick int) *attempt {
+	t := &drafting{reader: reader{v: v, line: line, tokens: list, now: now}, pick: pick}
+	t.d = &chart.Document{Definition: query.Definition{Version: query.Version, Dataset: v.ds.Name}, Sets: sets, Now: now}
 	if on != nil {
 		t.d, t.on = clone(on), true
 		t.d.Now = now
 	}
-	var unknown []token
-	for t.at < len(t.tokens) {
+	out := &attempt{}
+	for t.at < len(list) {
 		from := t.at
 		if t.clause() {
+			out.parts++
 			continue
 		}
-		t.at = from
-		word := t.tokens[from]
-		if t.at++; word.quoted || !slices.Contains(fillers, word.word) && word.text != "," && word.text != "." && word.text != "?" && word.text != "!" {
-			unknown = append(unknown, word)
+		t.at = from + 1
+		if word := list[from]; word.quoted || !slices.Contains(fillers, word.word) && !strings.Contains(",.?!;:", word.text) {
+			out.unknown = append(out.unknown, from)
 		}
 	}
 	t.settle()
-	return &Reading{Document: t.d, Unknown: v.unknown(line, unknown)}
+	out.d, out.several = t.d, t.several
+	return out
 }
 
-// unknown joins words that stand beside each other.
-func (v *Vocabulary) unknown(line string, list []token) (out []Unknown) {
-	for _, t := range list {
-		if n := len(out); n > 0 && strings.TrimSpace(line[out[n-1].To:t.from]) == "" {
+// unknown joins words that stand beside each other, and says what could stand there.
+func (v *Vocabulary) unknown(line string, list []token, places []int) (out []Unknown) {
+	for i, place := range places {
+		t := list[place]
+		if n := len(out); n > 0 && places[i-1] == place-1 {
 			out[n-1].To, out[n-1].Text = t.to, line[out[n-1].From:t.to]
 			continue
 		}
 		out = append(out, Unknown{Text: line[t.from:t.to], From: t.from, To: t.to})
+	}
+	for i := range out {
+		out[i].Offers = v.offers(out[i].Text)
 	}
 	return out
 }
@@ -73,18 +128,22 @@ type drafting struct {
 	d  *chart.Document
 	on bool // from a chart that was there
 
-	last   func() *query.Dimension // what an order or a cut is of
-	cut    *query.Dimension        // one that stands before what it is of
-	listed bool                    // a list of records
-	formed bool                    // a form was said
-	said   struct{ measure, by, where bool }
-	across bool // the last dimension was one of the split
+	last    func() *query.Dimension // what an order or a cut is of
+	cut     *query.Dimension        // one that stands before what it is of
+	listed  bool                    // a list of records
+	formed  bool                    // a form was said
+	said    struct{ measure, by, where bool }
+	across  bool // the last dimension was one of the split
+	further bool // a group was added by "and"
+
+	pick    int // which of several things a name stands for
+	several int // how many there were
 }
 
 // clause reads one part of the sentence.
 func (t *drafting) clause() bool {
 	from := t.at
-	for _, part := range []func() bool{t.form, t.list, t.made, t.target, t.compare, t.results, t.zeros, t.lines, t.trend, t.beside, t.order, t.rather, t.split, t.steps, t.measures, t.cuts, t.only, t.dataset, t.groups, t.narrow} {
+	for _, part := range []func() bool{t.list, t.form, t.ranking, t.made, t.target, t.compare, t.results, t.zeros, t.lines, t.trend, t.beside, t.order, t.rather, t.split, t.steps, t.measures, t.cuts, t.only, t.dataset, t.groups, t.narrow} {
 		t.at = from
 		if part() {
 			t.sign(",")
@@ -166,7 +225,7 @@ func number(s string) int {
 // measures reads measures, with "and" between.
 func (t *drafting) measures() bool {
 	from := t.at
-	again := t.said.measure && t.says(saysAnd)
+	again := (t.said.measure || t.on) && t.says(saysAnd)
 	m, ok := t.measure()
 	if !ok {
 		t.at = from
@@ -324,9 +383,13 @@ func (r *reader) aggregated(m query.Measure) (query.Measure, bool) {
 			if per.Grain = r.grain(); per.Grain != 0 && r.pattern("of") {
 				f = r.field(dated)
 			}
-			if f == nil {
-				per.Grain, r.at = 0, at
-				f = r.field(nil)
+			if step := r.at; f == nil {
+				r.at = at
+				if f = r.field(nil); f != nil || per.Grain == 0 {
+					per.Grain = 0
+				} else if f, r.at = r.date(), step; f != nil && r.tokens[step-1].word == "of" {
+					r.at--
+				}
 			}
 			if f != nil {
 				per.Field = f.Name
@@ -346,15 +409,22 @@ func (r *reader) aggregated(m query.Measure) (query.Measure, bool) {
 
 // made reads what is made of the last measure.
 func (t *drafting) made() bool {
-	n := len(t.d.Measures)
-	if n == 0 || !t.says(saysAsA) {
+	if !t.says(saysAsA) {
 		return false
 	}
 	then, ok := t.then()
 	if ok {
-		t.d.Measures[n-1].Then = &then
+		t.counted()
+		t.d.Measures[len(t.d.Measures)-1].Then = &then
 	}
 	return ok
+}
+
+// counted measures the number of records where nothing else is measured.
+func (t *drafting) counted() {
+	if len(t.d.Measures) == 0 {
+		t.d.Measures = []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}
+	}
 }
 
 func (r *reader) then() (out query.Then, ok bool) {
@@ -562,14 +632,17 @@ func (t *drafting) steps() bool {
 // groups reads "by Kind", "by Kind and Yard".
 func (t *drafting) groups() bool {
 	from := t.at
-	if !t.says(saysBy) && (!t.said.by || !t.says(saysAndBy) && !t.says(saysAnd)) {
-		return false
-	}
-	if t.at == from {
+	further := (t.said.by || t.on) && (t.says(saysAndBy) || t.says(saysAnd))
+	if !further && !t.says(saysBy) || t.at == from {
 		return false
 	}
 	dim, ok := t.dimension()
-	return ok && t.divide(dim)
+	if !ok {
+		return false
+	}
+	t.said.by = t.said.by || further
+	t.further = t.further || further
+	return t.divide(dim)
 }
 
 // split reads the split and its further levels.
@@ -630,9 +703,9 @@ func (t *drafting) cuts() bool {
 	if dim, ok := t.dimension(); ok && len(named) > 0 && !structural(named[0].label) { // "top 5 yards"
 		dim.Largest, dim.Smallest = cut.Largest, cut.Smallest
 		t.divide(dim)
-		dim.Others = false
-		if t.says(saysOthers) {
-			t.last().Others = true
+		t.last().Others = t.says(saysOthers)
+		if at := t.at; !t.pattern("by") || !t.measures() { // by which they are ranked
+			t.at = at
 		}
 		return true
 	}
@@ -702,6 +775,7 @@ func (t *drafting) figure() (int, bool) {
 	if !ok {
 		return 0, false
 	}
+	t.counted()
 	i := slices.IndexFunc(t.d.Measures, func(known query.Measure) bool {
 		known.Where, known.Then, known.Aside, known.Label, known.Format = nil, nil, false, "", ""
 		return reflect.DeepEqual(known, m)
@@ -1129,13 +1203,45 @@ func (t *drafting) brief(not bool) (c filter.Condition, ok bool) {
 // valued reads values of one field that is not named.
 func (t *drafting) valued(not bool) (c filter.Condition, ok bool) {
 	found, n := t.v.at(t.rest(), func(n name) bool { return n.naming == aValue })
-	if n == 0 || len(found) == 0 || !t.meant(found) {
+	if n == 0 || len(found) == 0 {
 		return c, false
 	}
-	found = exact(found, t.typed(n))
-	f := found[0].field
+	var fields []*dataset.Field
+	for _, n := range exact(found, t.typed(n)) {
+		if !slices.Contains(fields, n.field) {
+			fields = append(fields, n.field)
+		}
+	}
+	f := fields[0]
+	if len(fields) > 1 {
+		t.several = max(t.several, len(fields))
+		f = fields[min(t.pick, len(fields)-1)]
+	}
 	values, ok := t.values(f)
 	return alternatives(f, values, not), ok
+}
+
+// ranking reads a question for what has most: "which yard has the most jobs".
+func (t *drafting) ranking() bool {
+	if !t.says(saysWhich) {
+		return false
+	}
+	dim, ok := t.dimension()
+	if !ok {
+		return false
+	}
+	t.says(saysHas)
+	fewest := t.says(saysFewest)
+	if !fewest && !t.says(saysMost) {
+		return false
+	}
+	if !t.measures() {
+		t.records()
+	}
+	if fewest {
+		dim.Sort = &query.Sort{By: "measure"}
+	}
+	return t.divide(dim)
 }
 
 // values reads values of a field with commas, "and" or "or" between.
@@ -1174,10 +1280,23 @@ func (t *drafting) settle() {
 		if !t.formed {
 			d.Form = chart.Records
 		}
+		t.counted()
 		return
 	}
-	if len(d.Measures) == 0 && (!t.formed || len(d.By) > 0 || len(t.tokens) > 0) {
-		d.Measures = []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}
+	t.counted()
+	if len(d.By) == 0 && d.Split != nil && !t.formed {
+		d.By, d.Split = []query.Dimension{*d.Split}, nil
+	}
+	if len(d.By) == 2 && d.Split == nil && (t.further || !t.formed) { // time goes along the chart, the other splits it
+		along := 0
+		if d.By[1].OnAxis(t.v.ds) && !d.By[0].OnAxis(t.v.ds) {
+			along = 1
+		}
+		other, split := clone(d), d.By[1-along]
+		other.By, other.Split = []query.Dimension{d.By[along]}, &split
+		if !t.formed || d.Fits(d.Form, t.v.ds) != nil && other.Fits(d.Form, t.v.ds) == nil {
+			d.By, d.Split = other.By, other.Split
+		}
 	}
 	if t.formed {
 		return

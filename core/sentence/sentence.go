@@ -566,9 +566,14 @@ func (v *Vocabulary) sayListed(c *collecting, d *chart.Document) {
 }
 
 // Text returns the sentence as one line.
-func Text(d *chart.Document, ds *dataset.Dataset) string {
+func Text(d *chart.Document, ds *dataset.Dataset) string { return joined(Of(d, ds)) }
+
+// Text returns the sentence as one line, which can be read again.
+func (v *Vocabulary) Text(d *chart.Document) string { return joined(v.Of(d)) }
+
+func joined(phrases []Phrase) string {
 	var b strings.Builder
-	for i, p := range Of(d, ds) {
+	for i, p := range phrases {
 		if p.Comma {
 			b.WriteByte(',')
 		}

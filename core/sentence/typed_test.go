@@ -1,0 +1,125 @@
+package sentence_test
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/dataset"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/filter"
+	"eskadel/core/sentence"
+)
+
+// yards is the sample's dataset as somebody would have named it, with values that are known.
+func yards(t *testing.T) (*dataset.Dataset, []sentence.Value) {
+	doc := sample.Document()
+	for name, label := range map[string][]string{"opened": {"Opened", "created", "logged"}, "promised": {"Promised", "due"}, "kind": {"Kind", "type"}, "boat": {"Boat", "vessel"}, "cost": {"Yard cost", "spend"}, "rough": {"Crew hours"}, "state": {"Status"}} {
+		for i := range doc.Fields {
+			if doc.Fields[i].Name == name {
+				doc.Fields[i].Label, doc.Fields[i].Synonyms = label[0], label[1:]
+			}
+		}
+	}
+	doc.Measures = []dataset.MeasureDocument{{Name: "rate", Label: "Cost per hour", Formula: "sum(cost) / sum(rough)"}}
+	doc.Conditions = []dataset.NamedCondition{{Name: "dear", Title: "Expensive", Where: filter.Compare("cost", filter.Above, "1000")}}
+	ds, err := dataset.Resolve(doc, sample.Tables(), nil)
+	require.NoError(t, err)
+	ds.Find("boat").Distinct = 400
+	var values []sentence.Value
+	add := func(field string, list ...string) {
+		for _, v := range list {
+			key, label, linked := strings.Cut(v, "=")
+			if !linked {
+				label = key
+			}
+			values = append(values, sentence.Value{Field: ds.Find(field), Key: key, Label: label})
+		}
+	}
+	add("yard", "1=Tarn Quay", "2=Ostrey Head", "3=Bell Wharf", "4=Bell Wharf")
+	add("region", "North", "South")
+	add("boat", "Kittiwake", "North", "Grey Heron", "Émile")
+	add("state", "open", "waiting for parts", "done")
+	return ds, values
+}
+
+// testdata/typed.txt has what people type, and below it the sentence that is understood, the
+// words that are read as others, and those that stand for nothing with what could stand
+// there; other readings begin with "or". It is read when it changes: no line may give a wrong
+// chart in silence.
+func TestTypedWords(t *testing.T) {
+	ds, values := yards(t)
+	sets := all{ds, visits(t)}
+	v := sentence.NewVocabulary(ds, values)
+	text, err := os.ReadFile("testdata/typed.txt")
+	require.NoError(t, err)
+	var got strings.Builder
+	say := func(format string, args ...any) { fmt.Fprintf(&got, format+"\n", args...) }
+	questions, on := 0, (*sentence.Reading)(nil)
+	for _, line := range strings.Split(strings.TrimSuffix(string(text), "\n"), "\n") {
+		if strings.HasPrefix(line, "  ") {
+			continue
+		}
+		say("%s", line)
+		if strings.HasPrefix(line, "#") || line == "" {
+			continue
+		}
+		questions++
+		typed, further := strings.CutPrefix(line, "… ")
+		var r *sentence.Reading
+		if further {
+			r = v.Read(typed, today, on.Document, sets)
+		} else {
+			r = v.Read(typed, today, nil, sets)
+		}
+		on = r
+		for i, reading := range append([]*sentence.Reading{r}, r.Others...) {
+			missing := sentence.Missing(reading.Document, ds)
+			if missing != "" {
+				missing = " — " + missing
+			}
+			say("  %s%s%s", map[bool]string{true: "or "}[i > 0], v.Text(reading.Document), missing)
+			again := v.Read(v.Text(reading.Document), today, nil, sets)
+			assert.Empty(t, again.Unknown, line)
+			assert.Equal(t, plain(reading.Document), plain(again.Document), line)
+		}
+		if r.Nothing {
+			say("  nothing is understood")
+		}
+		for _, c := range r.Corrected {
+			say("  “%s” read as “%s”", c.Typed, c.Read)
+		}
+		for _, u := range r.Unknown {
+			say("  ? “%s”: %s", u.Text, strings.Join(u.Offers, ", "))
+		}
+	}
+	if *update {
+		require.NoError(t, os.WriteFile("testdata/typed.txt", []byte(got.String()), 0o644))
+	}
+	assert.Equal(t, string(text), got.String())
+	assert.GreaterOrEqual(t, questions, 200)
+}
+
+func TestCompletion(t *testing.T) {
+	ds, values := yards(t)
+	v := sentence.NewVocabulary(ds, values)
+	for line, want := range map[string]string{
+		"ya": "Yard, Yard cost", "yard c": "Yard cost", "sum of ya": "Yard, Yard cost", "yard cost by mo": "per month, this month, last month, in the last 12 months", "for tar": "Tarn Quay (Yard), against a target of", "for tarn q": "Tarn Quay (Yard)", "by vess": "Boat", "wait": "waiting for parts (Status)", "nor": "Boat “North” (Boat), Region “North” (Region)", "bell": "Yard “Bell Wharf” (Yard)",
+		"comp": "compared with, compared with the year before, compared with the period before", "per mo": "per month, this month, last month, in the last 12 months", "top": "", "x": "", "": "", "exp": "Expensive", "cost per": "Cost per hour, per day, per week, per month, per quarter",
+	} {
+		var got []string
+		for _, o := range v.Complete(line, 5) {
+			text := o.Text
+			if o.Kind != "" && !strings.Contains("text number date timestamp measure boolean linked record kept by name", o.Kind) {
+				text += " (" + o.Kind + ")"
+			}
+			got = append(got, text)
+			assert.LessOrEqual(t, o.From, len(line))
+		}
+		assert.Equal(t, want, strings.Join(got, ", "), line)
+	}
+}
