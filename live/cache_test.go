@@ -245,6 +245,55 @@ func TestAQuestionEndsWithItsLastWaiter(t *testing.T) {
 	assert.Eventually(t, func() bool { return r.stopped.Load() == 1 }, 5*time.Second, time.Millisecond, "stopped in the database too")
 }
 
+// stubborn goes on for a while after it was told to stop, as a database may.
+type stubborn struct {
+	slow
+	ends chan struct{}
+}
+
+func (s *stubborn) Run(ctx context.Context, q rule.Sealed) ([]source.Rows, error) {
+	if s.runs.Load() == 0 {
+		s.runs.Add(1)
+		<-s.ends
+		return nil, ctx.Err()
+	}
+	return s.slow.Run(ctx, q)
+}
+
+// Whoever asks after a question was stopped asks anew, and is joined by who comes next, even
+// while the stopped one has not ended yet and when it does.
+func TestAStoppedQuestionLeavesItsPlace(t *testing.T) {
+	hub := NewHub()
+	hub.Reconnected("desk")
+	c, r, s := NewCache(hub), &stubborn{slow: slow{release: make(chan error)}, ends: make(chan struct{})}, sealed(t)
+	ctx, stop := context.WithCancel(context.Background())
+	left := make(chan error)
+	go func() { _, err := c.Do(ctx, s, r); left <- err }()
+	require.Eventually(t, func() bool { return r.runs.Load() == 1 }, 5*time.Second, time.Millisecond)
+	stop()
+	assert.ErrorIs(t, <-left, context.Canceled)
+	second := together(c, s, r, 1)
+	require.Eventually(t, func() bool { return r.runs.Load() == 2 }, 5*time.Second, time.Millisecond, "asked anew")
+	c.mu.Lock()
+	var anew *flight
+	for _, f := range c.flights {
+		anew = f
+	}
+	c.mu.Unlock()
+	close(r.ends)
+	require.Eventually(t, func() bool {
+		c.mu.Lock()
+		defer c.mu.Unlock()
+		return len(c.flights) == 1
+	}, 5*time.Second, time.Millisecond)
+	third := together(c, s, r, 1)
+	r.release <- nil
+	second.Wait()
+	third.Wait()
+	<-anew.done
+	assert.EqualValues(t, 2, r.runs.Load(), "the third joined the second")
+}
+
 func TestUnsealedPlansAreRefused(t *testing.T) {
 	_, err := NewCache(NewHub()).Do(context.Background(), nil, &slow{})
 	assert.ErrorContains(t, err, "row rules")

@@ -399,6 +399,7 @@ func TestSettingsAreFollowed(t *testing.T) {
 		t.Helper()
 		require.Eventually(t, func() bool { return is(e.Calendar()) }, 10*time.Second, time.Millisecond, what)
 	}
+	require.NoError(t, e.settle(ctx), "without settings all is as usual")
 	set(`{"version":1,"zone":"Europe/Berlin","numbers":"de-DE"}`)
 	follows("the zone", func(c period.Calendar) bool { return c.Zone.String() == "Europe/Berlin" })
 	assert.Equal(t, "1.234", e.Manner().Count(1234))

@@ -72,7 +72,7 @@ func ticked(low, high float64, zero bool, n format.Number, own *AxisFinish, titl
 		a.High = math.Ceil(high/step-1e-12) * step
 	}
 	for i := math.Ceil(a.Low/step - 1e-9); i <= math.Floor(a.High/step+1e-9); i++ {
-		a.Ticks = append(a.Ticks, Tick{i * step, n.Value(roundValue(i, step))})
+		a.Ticks = append(a.Ticks, Tick{i*step + 0, n.Value(roundValue(i, step))}) // 0, not -0
 	}
 	return a, nil
 }
