@@ -86,6 +86,52 @@ test("an author makes a chart from nothing, by keyboard, and it is seen in Yard 
   await desk.close();
 });
 
+test("the sentence is typed: completed, put right, and marked where it stands for nothing", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/charts/edit?dataset=yard-jobs");
+  await page.locator("#preview .widget[data-drawn]").waitFor();
+  await page.locator(".phrase").first().focus();
+  await page.keyboard.press("y"); // just beginning to type
+  const line = page.locator("#typed-line"), read = page.locator("#typed-read");
+  await expect(line).toBeFocused();
+  await line.pressSequentially("ard csot by month for tarn q");
+  await expect(read).toContainText("“csot” is read as cost");
+  await expect(page.locator("#typed-offers [role=option]").first()).toContainText("Tarn Quay");
+  await page.keyboard.press("Enter"); // nothing is made of what is not understood
+  await expect(read.locator("mark")).toHaveText("for tarn q");
+  await expect(line).toBeFocused();
+  await noSeriousProblem(page, "the typed sentence");
+  await line.press("End");
+  await page.keyboard.press("ArrowLeft");
+  await page.keyboard.press("ArrowRight");
+  await line.pressSequentially("u");
+  await expect(page.locator("#typed-offers [role=option]").first()).toContainText("Tarn Quay");
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("Enter");
+  await expect(line).toHaveValue(/Tarn Quay.? $/);
+  await line.pressSequentially("since March");
+  await expect(read.locator(".understood")).toContainText("only where Yard is “Tarn Quay” and Opened since 1 Mar 2026");
+  await page.keyboard.press("Enter");
+  await expect(page.locator(".sentence")).toHaveText("Sum of Yard cost of Yard jobs, per month of Opened, only where Yard is “Tarn Quay” and Opened since 1 Mar 2026, as columns +");
+  await expect(page.locator("#preview .widget[data-drawn] h2")).toHaveText("Yard cost per month");
+
+  // By mouse: the sentence stands in the line, an offer takes the place of what is not known.
+  await page.locator("#type-it").click();
+  await expect(line).toHaveValue(/^Sum of Yard cost of Yard jobs, per month of Opened/);
+  await line.fill("average by kind");
+  await read.getByRole("button", { name: "average of Crew hours" }).click();
+  await expect(read.locator(".understood")).toHaveText("Average of Crew hours of Yard jobs, by Kind, as bars");
+  await page.getByRole("button", { name: "Make it the chart" }).click();
+  await expect(page.locator(".sentence")).toHaveText("Average of Crew hours of Yard jobs, by Kind, as bars +");
+  await page.locator("#type-it").click();
+  await page.getByRole("button", { name: "leave it as it was" }).click();
+  await expect(page.locator(".sentence")).toBeVisible();
+  await page.locator("#undo").click();
+  await expect(page.locator(".sentence")).toContainText("since 1 Mar 2026");
+  expect(wrong).toEqual([]);
+});
+
 test("the pages have no serious problem of accessibility", async ({ page }) => {
   await page.goto("/sign-in");
   await noSeriousProblem(page, "sign in");

@@ -45,6 +45,58 @@ func TestTheChartEditorsParts(t *testing.T) {
 	assert.Contains(t, body, "sum of Yard cost")
 }
 
+// Typed words become a chart of the dataset that they speak of, with the values that whoever
+// types them may see.
+func TestTypedWordsBecomeACharts(t *testing.T) {
+	type read struct {
+		Sentence, Document, Missing string
+		Nothing                     bool
+		Unknown                     []struct {
+			Text     string
+			From, To int
+			Offers   []string
+		}
+		Corrected []struct{ Typed, Read string }
+		Offers    []struct{ Text, Kind string }
+		Others    []struct{ Sentence string }
+	}
+	c := author(t, demo.AuthorEmail)
+	words := func(line, document string) (r read) {
+		status, body := form(t, c, "/charts/words", map[string]string{"document": document, "line": line}, "Accept", "application/json")
+		require.Equal(t, http.StatusOK, status, body)
+		require.NoError(t, json.Unmarshal([]byte(body), &r))
+		return r
+	}
+	const none = `{"version":2,"dataset":"","measures":null,"form":"columns"}`
+	for line, want := range map[string]string{
+		"yard cost by month for Tarn Quay": "Sum of Yard cost of Yard jobs, per month of Opened, only where Yard is “Tarn Quay”, as columns",
+		"how many hazards by severity":     "Number of hazards of Hazards, by Severity, as bars",
+		"jobs at Tarn Quay last 45 days":   "Number of jobs of Yard jobs, only where Yard is “Tarn Quay” and Opened in the last 45 days, as key figures",
+		"yrad cost per week split by kind": "Sum of Yard cost of Yard jobs, per week of Opened, split by Kind, as stacked columns",
+	} {
+		r := words(line, none)
+		assert.Equal(t, want, r.Sentence, line)
+		assert.Empty(t, r.Unknown, line)
+		_, html := form(t, c, "/charts/change", map[string]string{"document": r.Document})
+		assert.Contains(t, html, `data-part="form"`, line)
+	}
+	r := words("“é” jobs by zebra for tarn", simple)
+	require.Len(t, r.Unknown, 2)
+	assert.Equal(t, []int{9, 26}, []int{r.Unknown[1].From, r.Unknown[1].To}, "counted as the page counts")
+	assert.Contains(t, r.Unknown[1].Offers, "Tarn Quay")
+	assert.Contains(t, r.Offers, struct{ Text, Kind string }{"Tarn Quay", "Yard"})
+	r = words("top 5 boats by yard cost", none) // of which two datasets can tell
+	said := []string{r.Sentence}
+	for _, other := range r.Others {
+		said = append(said, other.Sentence)
+	}
+	assert.Contains(t, said, "Sum of Yard cost of Yard jobs, by Boat, the largest 5, as bars")
+	assert.True(t, words("what is the", simple).Nothing)
+	status, body := form(t, c, "/charts/words", map[string]string{"document": simple, "line": strings.Repeat("jobs ", 500)}, "Accept", "application/json")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, body, "at most 2000 letters")
+}
+
 func TestALibraryChartIsPlacedAndPublished(t *testing.T) {
 	conn := records(t)
 	c := author(t, demo.AuthorEmail)

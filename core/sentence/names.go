@@ -6,8 +6,6 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"golang.org/x/text/runes"
-	"golang.org/x/text/transform"
 	"golang.org/x/text/unicode/norm"
 
 	"eskadel/core/dataset"
@@ -74,15 +72,20 @@ func partOfWord(r rune) bool {
 	return unicode.IsLetter(r) || unicode.IsDigit(r) || r == '_' || unicode.Is(unicode.Mn, r)
 }
 
-var unaccented = transform.Chain(norm.NFD, runes.Remove(runes.In(unicode.Mn)), norm.NFC)
+// unaccented is a text without the accents of its letters.
+func unaccented(text string) string {
+	return norm.NFC.String(strings.Map(func(r rune) rune {
+		if unicode.Is(unicode.Mn, r) {
+			return -1
+		}
+		return r
+	}, norm.NFD.String(text)))
+}
 
 // compared is a word as names are compared by: in small letters without accents, in the
 // singular, in one spelling.
 func compared(word string) string {
-	word = strings.ReplaceAll(strings.ToLower(word), "’", "'")
-	if plain, _, err := transform.String(unaccented, word); err == nil {
-		word = plain
-	}
+	word = unaccented(strings.ReplaceAll(strings.ToLower(word), "’", "'"))
 	if strings.IndexFunc(word, func(r rune) bool { return r > unicode.MaxASCII || !unicode.IsLetter(r) }) >= 0 || len(word) < 4 {
 		return word
 	}
@@ -149,6 +152,9 @@ func NewVocabulary(ds *dataset.Dataset, values []Value) *Vocabulary {
 			v.add(name{naming: aField, name: f.Name, label: label, field: f})
 		}
 		for _, value := range f.List {
+			if f.IsLink() {
+				break // its values are keys, which whoever looks them up knows
+			}
 			v.value(Value{f, value, value})
 		}
 		if f.Type == field.Boolean { // "late", "not late"
@@ -245,7 +251,7 @@ func (v *Vocabulary) at(list []token, wanted func(name) bool) (found []name, n i
 // it is, and with its number where several have the same.
 func (v *Vocabulary) written(kind naming, internal, label string) string {
 	list := tokens(label)
-	found, n := v.at(list, func(n name) bool { return n.key == "" })
+	found, n := v.at(list, func(n name) bool { return n.key == "" && n.naming == kind })
 	if len(found) == 0 || n != len(list) || found[0].name != internal || kind == aField && inside(words(label)[0]) || kind != aField && structure[words(label)[0]] || v.others(kind, label) > 1 {
 		return v.quoted(kind, internal, label)
 	}

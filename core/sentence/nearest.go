@@ -1,6 +1,7 @@
 package sentence
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -80,16 +81,15 @@ func apart(a, b string, most int) int {
 	return now[len(y)]
 }
 
-// spelled is a word as a name has it that it is a part of.
+// spelled is a word as a name has it that it is a part of: the first of them.
 func (v *Vocabulary) spelled(word string) string {
-	for key, list := range v.names {
-		for _, w := range strings.Fields(key) {
-			if w == word && len(list) > 0 {
-				for _, t := range tokens(list[0].label) {
-					if t.word == word {
-						return t.text
-					}
-				}
+	for _, key := range slices.Sorted(maps.Keys(v.names)) {
+		if !slices.Contains(strings.Fields(key), word) {
+			continue
+		}
+		for _, t := range tokens(v.names[key][0].label) {
+			if t.word == word {
+				return t.text
 			}
 		}
 	}
@@ -261,6 +261,28 @@ func (v *Vocabulary) phrases() (out []string) {
 func forms() (out []string) {
 	for _, f := range chart.Forms() {
 		out = append(out, f.Words())
+	}
+	return out
+}
+
+// Searched is what a value could be called that words stand for which are not known: all of
+// them but those of the language around, and each of them.
+func Searched(text string) (out []string) {
+	list := tokens(text)
+	for len(list) > 0 && (structure[list[0].word] || slices.Contains(fillers, list[0].word)) {
+		list = list[1:]
+	}
+	if len(list) == 0 {
+		return nil
+	}
+	out = append(out, text[list[0].from:])
+	if list[0].quoted {
+		out[0] = list[0].text
+	}
+	for _, t := range list {
+		if len(list) > 1 && len(t.text) > 2 && !structure[t.word] {
+			out = append(out, t.text)
+		}
 	}
 	return out
 }

@@ -15,7 +15,7 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "charts", Files: files, Modules: []string{"chart-editor.js", "forms.js"}}
+var Area = page.Area{Name: "charts", Files: files, Modules: []string{"chart-editor.js", "forms.js", "typed.js"}}
 
 // A Server answers for this area.
 type Server struct{ *page.Server }
@@ -32,6 +32,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: get, Path: "/charts/edit", Right: rights.Make, Handle: s.chartEditor, Pictures: true},
 		{Method: post, Path: "/charts/menu", Right: rights.Make, Handle: s.chartMenu},
 		{Method: post, Path: "/charts/finish", Right: rights.Make, Handle: s.chartFinish},
+		{Method: post, Path: "/charts/words", Right: rights.Make, Handle: s.chartWords},
 		{Method: post, Path: "/charts/change", Right: rights.Make, Handle: s.chartChange},
 		{Method: post, Path: "/charts/answer", Right: rights.Make, Handle: s.chartAnswer},
 		{Method: post, Path: "/charts/records", Right: rights.Make, Handle: s.chartRecords},

@@ -8,6 +8,7 @@ import { Chart } from "../reading/draw.js";
 import { Drawer } from "../reading/drawer.js";
 import { History } from "../page/history.js";
 import { Widget } from "../reading/widget.js";
+import { Typed } from "./typed.js";
 
 const editor = /** @type {HTMLElement} */ (document.getElementById("chart-editor"));
 const sentence = /** @type {HTMLElement} */ (document.getElementById("sentence"));
@@ -189,7 +190,36 @@ function hint(words) {
   place.replaceChildren(...all.map((w) => Object.assign(document.createElement("p"), { className: "hint", textContent: w })));
 }
 
+const typed = new Typed(/** @type {HTMLElement} */ (document.getElementById("typed")), {
+  now,
+  use: (document) => change(document, {}),
+  left: () => {
+    /** @type {HTMLElement} */ (sentence.querySelector(".sentence")).hidden = false;
+    document.getElementById("type-it")?.focus();
+  },
+});
+
+/** Makes the sentence a line of text. @param {string} [begun] what has been typed already */
+function type(begun) {
+  fold();
+  const p = /** @type {HTMLElement} */ (sentence.querySelector(".sentence"));
+  const text = [...p.childNodes].filter((n) => !(n instanceof HTMLElement) || n.dataset.part !== "add").map((n) => n.textContent).join("");
+  const whole = JSON.parse(now()).dataset ? text.replace(/\s+/g, " ").replace(/ ,/g, ",").trim() : "";
+  p.hidden = true;
+  typed.open(begun ?? whole, begun === undefined);
+}
+sentence.addEventListener("keydown", (e) => {
+  const target = /** @type {HTMLElement} */ (e.target);
+  if (e.key.length !== 1 || e.key === " " || e.ctrlKey || e.metaKey || e.altKey || !target.closest(".sentence")) return;
+  e.preventDefault();
+  type(e.key);
+});
+
 sentence.addEventListener("click", (e) => {
+  if (/** @type {HTMLElement} */ (e.target).id === "type-it") {
+    type();
+    return;
+  }
   const phrase = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("[data-part]"));
   if (!phrase) return;
   if (phrase.dataset.part === open) fold();

@@ -1,0 +1,200 @@
+package workspace
+
+import (
+	"slices"
+	"strings"
+	"sync"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/query"
+	"eskadel/core/sentence"
+)
+
+// How much is known of values before words are read, and looked for where they are not known.
+const (
+	fewValues   = 500 // of a field, for all of them to be known
+	mostFields  = 24  // whose values are known, or looked for
+	mostLookups = 4   // at the same time
+)
+
+// Typed is what typed words were read as, for the chart of a sketch.
+type Typed struct {
+	*sentence.Reading
+	Sentence string
+	Missing  string // what the chart still lacks
+	Offers   []sentence.Offer
+	Others   []Typed // what the same words may mean besides
+}
+
+// Read reads typed words as a chart, with the values that whoever types them may see. Where no
+// dataset is chosen, or the words name another, it is of the one that they fit best.
+func (s *Sketch) Read(line string) (*Typed, error) {
+	sets := []*dataset.Dataset{s.Dataset}
+	if s.Dataset == nil || s.names(line) {
+		all, err := s.w.Datasets(s.ctx, s.who)
+		if err != nil {
+			return nil, err
+		}
+		if s.Dataset == nil {
+			sets = nil
+		}
+		for _, ds := range all {
+			if s.Dataset == nil || ds.Name != s.Dataset.Name {
+				sets = append(sets, ds)
+			}
+		}
+	}
+	var best *Typed
+	for _, ds := range sets {
+		t := s.read(ds, line)
+		switch {
+		case best == nil, len(t.Unknown) < len(best.Unknown) && !t.Nothing:
+			best = t
+		case s.Dataset == nil && len(t.Unknown) == len(best.Unknown) && len(t.Unknown) == 0 && !t.Nothing:
+			best.Others = append(best.Others, *t)
+		}
+	}
+	return best, nil
+}
+
+// names tells whether words may speak of another dataset: those of this one leave some over.
+func (s *Sketch) names(line string) bool {
+	r := s.vocabulary(s.Dataset, nil).Read(line, s.w.Now(), nil, s.sets())
+	return len(r.Unknown) > 0
+}
+
+func (s *Sketch) read(ds *dataset.Dataset, line string) *Typed {
+	sets := s.sets()
+	v := s.vocabulary(ds, s.known(ds))
+	r := v.Read(line, s.w.Now(), nil, sets)
+	if len(r.Unknown) > 0 || len(r.Corrected) > 0 { // what is no known value may be one of those that are not
+		if found := s.find(ds, r); len(found) > 0 {
+			v = s.vocabulary(ds, append(s.known(ds), found...))
+			r = v.Read(line, s.w.Now(), nil, sets)
+		}
+	}
+	t := typed(v, ds, r)
+	t.Offers = v.Complete(line, 8)
+	return &t
+}
+
+// every is all datasets that somebody may speak of.
+type every struct {
+	query.Sets
+	s *Sketch
+}
+
+// All lists them; none where they cannot be read.
+func (e every) All() []*dataset.Dataset {
+	all, err := e.s.w.Datasets(e.s.ctx, e.s.who)
+	if err != nil {
+		return nil
+	}
+	return all
+}
+
+func (s *Sketch) sets() every { return every{s.w.sets(s.ctx, s.who), s} }
+
+func typed(v *sentence.Vocabulary, ds *dataset.Dataset, r *sentence.Reading) Typed {
+	t := Typed{Reading: r, Sentence: v.Text(r.Document), Missing: sentence.Missing(r.Document, ds)}
+	for _, other := range r.Others {
+		t.Others = append(t.Others, typed(v, ds, other))
+	}
+	return t
+}
+
+func (s *Sketch) vocabulary(ds *dataset.Dataset, values []sentence.Value) *sentence.Vocabulary {
+	return sentence.NewVocabulary(ds, values)
+}
+
+// Sentence is the chart's sentence, in which linked records have their names.
+func (s *Sketch) Sentence() []sentence.Phrase {
+	if s.Dataset == nil || !speaksOfLinks(s.Doc, s.Dataset) {
+		return sentence.Of(s.Doc, s.Dataset)
+	}
+	return s.vocabulary(s.Dataset, s.known(s.Dataset)).Of(s.Doc)
+}
+
+// speaksOfLinks tells whether a chart's conditions name linked records.
+func speaksOfLinks(d *chart.Document, ds *dataset.Dataset) bool {
+	if d.Where == nil {
+		return false
+	}
+	return slices.ContainsFunc(d.Where.Fields(), func(name string) bool {
+		f := ds.Find(name)
+		return f != nil && f.IsLink()
+	})
+}
+
+// worded are the fields whose values are words.
+func worded(ds *dataset.Dataset) (out []*dataset.Field) {
+	for _, f := range ds.Visible() {
+		if (f.IsLink() || f.Type == field.Text) && len(out) < mostFields {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// known are the values of those fields that have few.
+func (s *Sketch) known(ds *dataset.Dataset) []sentence.Value {
+	return s.lookUp(ds, func(f *dataset.Field) []string {
+		if f.Distinct > fewValues {
+			return nil
+		}
+		return []string{""}
+	})
+}
+
+// find looks for values that begin like what a reading knows nothing of.
+func (s *Sketch) find(ds *dataset.Dataset, r *sentence.Reading) []sentence.Value {
+	var texts []string
+	for _, u := range r.Unknown {
+		texts = append(texts, sentence.Searched(u.Text)...)
+	}
+	for _, c := range r.Corrected {
+		texts = append(texts, c.Typed)
+	}
+	return s.lookUp(ds, func(f *dataset.Field) []string {
+		if f.Distinct <= fewValues && f.Distinct > 0 {
+			return nil // all of them are known
+		}
+		return texts[:min(len(texts), 3)]
+	})
+}
+
+// lookUp asks for values of fields, side by side, each field for those that have some texts.
+func (s *Sketch) lookUp(ds *dataset.Dataset, find func(*dataset.Field) []string) (out []sentence.Value) {
+	fields := worded(ds)
+	found := make([][]sentence.Value, len(fields))
+	places := make(chan struct{}, mostLookups)
+	var all sync.WaitGroup
+	for i, f := range fields {
+		texts := find(f)
+		if len(texts) == 0 {
+			continue
+		}
+		all.Go(func() {
+			places <- struct{}{}
+			defer func() { <-places }()
+			for _, text := range texts {
+				list, err := s.w.Values(s.ctx, s.who, ds, f.Name, text)
+				if err != nil {
+					return // what cannot be looked for is not known
+				}
+				for _, v := range list {
+					if strings.TrimSpace(v.Label) != "" {
+						found[i] = append(found[i], sentence.Value{Field: f, Key: v.Key, Label: v.Label})
+					}
+				}
+			}
+		})
+	}
+	all.Wait()
+	for _, list := range found {
+		out = append(out, list...)
+	}
+	return out
+}
