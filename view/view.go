@@ -291,6 +291,18 @@ func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	return a, nil
 }
 
+// Told says in a sentence what a chart answers, in the names of a vocabulary.
+func (e *Reader) Told(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, names *sentence.Vocabulary) (string, error) {
+	if doc.Form.Lists() || sentence.Missing(doc, ds) != "" {
+		return "", nil
+	}
+	t, _, err := e.Table(ctx, doc.Computed(ds), ds, v, s)
+	if err != nil {
+		return "", err
+	}
+	return names.Answer(doc, t), nil
+}
+
 // fitted computes a chart anew while it has more than its form can carry: with the largest
 // values only, or with larger steps.
 func (e *Reader) fitted(ctx context.Context, doc *chart.Document, t *calc.Table, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (*chart.Document, *calc.Table, []string, error) {

@@ -1,15 +1,20 @@
 package workspace
 
 import (
+	"context"
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
+	"eskadel/core/filter"
+	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/sentence"
+	"eskadel/identity"
 )
 
 // How much is known of values before words are read, and looked for where they are not known.
@@ -59,20 +64,90 @@ func (s *Sketch) Read(line string) (*Typed, error) {
 	return best, nil
 }
 
+// An Asking is a question in words with what was asked on from it, and what it comes to.
+type Asking struct {
+	*Sketch
+	Steps []Step
+	Told  string // the answer in a sentence; "" where there is none
+}
+
+// A Step is one line of an asking with what it was read as.
+type Step struct {
+	Line string
+	*Typed
+}
+
+// mostSteps is how many lines an asking has.
+const mostSteps = 20
+
+// Ask reads a question and what is asked on from it, each line changing the answer before,
+// and answers it, as far as whoever asks may see. A line that is not wholly understood ends
+// it: nothing is answered then.
+func (w *Workspace) Ask(ctx context.Context, who *identity.Caller, lines []string) (*Asking, error) {
+	if len(lines) > mostSteps {
+		return nil, problem.New(problem.Invalid, "q", "After %d questions begin with a new one.", mostSteps)
+	}
+	s, err := w.SketchOf(ctx, who, &chart.Document{})
+	if err != nil {
+		return nil, err
+	}
+	out := &Asking{Sketch: s}
+	for i, line := range lines {
+		var t *Typed
+		if i == 0 {
+			t, err = s.Read(line)
+		} else {
+			t = s.on(s.Dataset, line, s.Doc)
+		}
+		if err != nil {
+			return nil, err
+		}
+		if t == nil {
+			return out, nil // there is no dataset to ask of
+		}
+		out.Steps = append(out.Steps, Step{line, t})
+		if t.Nothing || len(t.Unknown) > 0 {
+			return out, nil
+		}
+		if s, err = w.SketchOf(ctx, who, t.Document); err != nil {
+			return nil, err
+		}
+		out.Sketch = s
+	}
+	if len(out.Steps) == 0 || out.Steps[len(out.Steps)-1].Missing != "" {
+		return out, nil
+	}
+	r := w.reader
+	out.Told, err = r.Told(w.using(ctx, who), s.Doc, s.Dataset, who.Viewer, r.Setting(s.Dataset, who.Viewer, filter.Condition{}, time.Time{}), s.vocabulary(s.Dataset, s.known(s.Dataset)))
+	return out, err
+}
+
+// Answered tells whether all that was asked is understood and can be drawn.
+func (a *Asking) Answered() bool {
+	if len(a.Steps) == 0 {
+		return false
+	}
+	last := a.Steps[len(a.Steps)-1]
+	return !last.Nothing && len(last.Unknown) == 0 && last.Missing == ""
+}
+
 // names tells whether words may speak of another dataset: those of this one leave some over.
 func (s *Sketch) names(line string) bool {
 	r := s.vocabulary(s.Dataset, nil).Read(line, s.w.Now(), nil, s.sets())
 	return len(r.Unknown) > 0
 }
 
-func (s *Sketch) read(ds *dataset.Dataset, line string) *Typed {
+func (s *Sketch) read(ds *dataset.Dataset, line string) *Typed { return s.on(ds, line, nil) }
+
+// on reads a line that goes on from a chart, nil for none.
+func (s *Sketch) on(ds *dataset.Dataset, line string, before *chart.Document) *Typed {
 	sets := s.sets()
 	v := s.vocabulary(ds, s.known(ds))
-	r := v.Read(line, s.w.Now(), nil, sets)
+	r := v.Read(line, s.w.Now(), before, sets)
 	if len(r.Unknown) > 0 || len(r.Corrected) > 0 { // what is no known value may be one of those that are not
 		if found := s.find(ds, r); len(found) > 0 {
 			v = s.vocabulary(ds, append(s.known(ds), found...))
-			r = v.Read(line, s.w.Now(), nil, sets)
+			r = v.Read(line, s.w.Now(), before, sets)
 		}
 	}
 	t := typed(v, ds, r)

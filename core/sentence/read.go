@@ -14,6 +14,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/period"
 	"eskadel/core/query"
 )
 
@@ -1301,6 +1302,10 @@ func (t *drafting) settle() {
 	if t.formed {
 		return
 	}
+	if d.Compare != nil && d.Where != nil && !slices.ContainsFunc(d.Dimensions(), func(dim query.Dimension) bool { return dim.OnAxis(t.v.ds) }) {
+		ended := t.ended(*d.Where)
+		d.Where = &ended
+	}
 	for i := range d.By {
 		if f := t.v.ds.Find(d.By[i].Field); f != nil && d.By[i].Cut() == 0 && t.v.ds.Many(f, 12) {
 			d.By[i].Largest, d.By[i].Others = 10, true
@@ -1330,4 +1335,20 @@ func (t *drafting) settle() {
 			return
 		}
 	}
+}
+
+// ended ends what began at a date and has no end with today: it is compared with as long a time.
+func (t *drafting) ended(c filter.Condition) filter.Condition {
+	f := t.v.ds.Find(c.Field)
+	if c.Op == filter.Within && c.Range.Since != "" && f != nil && !f.Planned() {
+		return filter.During(c.Field, period.Relative{From: c.Range.Since, To: t.now.Format(time.DateOnly)})
+	}
+	if len(c.All) > 0 {
+		all := make([]filter.Condition, len(c.All))
+		for i, p := range c.All {
+			all[i] = t.ended(p)
+		}
+		c.All = all
+	}
+	return c
 }

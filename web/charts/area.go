@@ -15,7 +15,7 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "charts", Files: files, Modules: []string{"chart-editor.js", "forms.js", "typed.js"}}
+var Area = page.Area{Name: "charts", Files: files, Modules: []string{"ask.js", "chart-editor.js", "forms.js", "typed.js"}}
 
 // A Server answers for this area.
 type Server struct{ *page.Server }
@@ -27,6 +27,8 @@ func New(s *page.Server) *Server { return &Server{s} }
 func (s *Server) Routes() []gate.Route {
 	const get, post = http.MethodGet, http.MethodPost
 	return []gate.Route{
+		{Method: get, Path: "/ask", Right: rights.Make, Handle: s.ask, Pictures: true},
+		{Method: post, Path: "/charts/open", Right: rights.Make, Handle: s.chartOpen, Pictures: true},
 		{Method: get, Path: "/charts", Right: rights.Make, Handle: s.library},
 		{Method: get, Path: "/charts/forms", Right: rights.Make, Handle: s.forms, Pictures: true},
 		{Method: get, Path: "/charts/edit", Right: rights.Make, Handle: s.chartEditor, Pictures: true},

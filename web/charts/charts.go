@@ -62,6 +62,22 @@ func (s *Server) chartEditor(c *gin.Context) {
 	if own != nil {
 		doc = own
 	}
+	s.editing(c, at, doc)
+}
+
+// chartOpen opens a chart that stands nowhere yet, such as an answer.
+func (s *Server) chartOpen(c *gin.Context) {
+	k, err := s.sketch(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.editing(c, workspace.Place{}, k.Doc)
+}
+
+// editing is the editor with a chart.
+func (s *Server) editing(c *gin.Context, at workspace.Place, doc *chart.Document) {
+	ctx, who := c.Request.Context(), gate.Caller(c)
 	dashboards, err := s.Workspace.Own(ctx, who)
 	if err != nil {
 		s.Fail(c, err)
@@ -77,7 +93,7 @@ func (s *Server) chartEditor(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	if doc.Dataset != "" && at == (workspace.Place{}) && c.Query("dataset") == "" && c.Query("again") == "" && c.Query("like") == "" {
+	if c.Request.Method == http.MethodGet && doc.Dataset != "" && at == (workspace.Place{}) && c.Query("dataset") == "" && c.Query("again") == "" && c.Query("like") == "" {
 		data["Again"] = true
 	}
 	data["At"], data["Where"], data["Dashboards"] = c.Query("at"), at, dashboards
