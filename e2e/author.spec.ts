@@ -132,6 +132,30 @@ test("the sentence is typed: completed, put right, and marked where it stands fo
   expect(wrong).toEqual([]);
 });
 
+test("a question is answered by a sentence and a chart, asked on and opened in the editor", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.locator("#ask").fill("yard cost this year at Tarn Quay compared with last year");
+  await page.keyboard.press("Enter");
+  const told = page.locator(".answer-words");
+  await expect(told).toHaveText(/^Sum of Yard cost, where Opened this year and Yard is “Tarn Quay”, is £[\d,.]+, [\d.]+% (more|less) than the year before \(£[\d,.]+\)\.$/);
+  await expect(page.locator("#answer .widget[data-drawn], #answer .figure").first()).toBeVisible();
+  await noSeriousProblem(page, "an answer");
+  await page.locator("#ask").fill("by crew");
+  await page.keyboard.press("Enter");
+  await expect(told).toContainText("in all");
+  await expect(page.locator(".asked li")).toHaveText(["yard cost this year at Tarn Quay compared with last year", "by crew"]);
+  await page.locator("#ask").fill("only reworks of zebras");
+  await page.keyboard.press("Enter");
+  await expect(page.locator(".unknown mark")).toHaveText("zebras");
+  await expect(page.locator("#answer")).toHaveCount(0);
+  await page.goBack();
+  await expect(told).toContainText("in all");
+  await page.getByRole("button", { name: "change it in the editor" }).click();
+  await expect(page.locator(".sentence")).toContainText("by Crew");
+  expect(wrong).toEqual([]);
+});
+
 test("the pages have no serious problem of accessibility", async ({ page }) => {
   await page.goto("/sign-in");
   await noSeriousProblem(page, "sign in");

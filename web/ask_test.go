@@ -1,0 +1,58 @@
+package web_test
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/locale"
+	"eskadel/demo"
+)
+
+// A question is answered by the figures that a query by hand gives, and asked on from.
+func TestQuestionsAreAnswered(t *testing.T) {
+	conn, ctx := records(t), context.Background()
+	one := func(sql string) (n int64) {
+		require.NoError(t, conn.QueryRow(ctx, sql).Scan(&n), sql)
+		return n
+	}
+	text := func(sql string) (s string) {
+		require.NoError(t, conn.QueryRow(ctx, sql).Scan(&s), sql)
+		return s
+	}
+	count := func(n int64) string { return (*locale.Manner)(nil).Count(n) }
+	pounds := func(s string) string { return "£" + (*locale.Manner)(nil).Group(s)[:strings.Index((*locale.Manner)(nil).Group(s), ".")+3] }
+	c := author(t, demo.BuilderEmail)
+	ask := func(lines ...string) string {
+		status, page := send(t, c, http.MethodGet, "/ask?"+url.Values{"q": lines}.Encode(), nil)
+		require.Equal(t, http.StatusOK, status, page)
+		return plain([]byte(page))
+	}
+	const jobs = " from yard_job j join yard y on y.id = j.yard_id where j.status <> 'withdrawn'"
+	assert.Contains(t, ask("how many jobs at Tarn Quay"), "Number of jobs, where Yard is “Tarn Quay”, is "+count(one("select count(*)"+jobs+" and y.name = 'Tarn Quay'"))+".")
+	assert.Contains(t, ask("yard cost at tarn quay"), "is "+pounds(text("select round(sum(yard_cost), 2)::text"+jobs+" and y.name = 'Tarn Quay'"))+".")
+	assert.Contains(t, ask("average yard cost of rework"), "is "+pounds(text("select round(avg(yard_cost), 2)::text"+jobs+" and j.kind = 'rework'"))+".")
+	first := text("select y.name" + jobs + " group by 1 order by count(*) desc, 1 limit 1")
+	assert.Contains(t, ask("which yard has the most jobs"), fmt.Sprintf("most for %s (%s)", first, count(one("select count(*)"+jobs+" and y.name = '"+first+"'"))))
+	year := one("select count(*)" + jobs + " and opened_at >= date_trunc('year', now() at time zone 'Europe/London') at time zone 'Europe/London' and opened_at < date_trunc('year', now() at time zone 'Europe/London') at time zone 'Europe/London' + interval '1 year'")
+	assert.Contains(t, ask("jobs this year"), "is "+count(year)+".")
+
+	page := ask("yard cost by month this year", "by yard", "only rework")
+	assert.Contains(t, page, "Understood as: Sum of Yard cost of Yard jobs, by Yard, only where Opened this year and Kind is “rework”")
+	page = ask("yard cost by month", "by yard for zebras")
+	assert.Contains(t, page, "for zebras</mark> stands for nothing here")
+	assert.NotContains(t, page, "is £", "nothing is answered of what is not understood")
+	assert.Contains(t, ask("hello there"), "Nothing of “hello there” is understood")
+	assert.Contains(t, ask(), "Ask")
+	status, _ := send(t, c, http.MethodGet, "/ask?"+url.Values{"q": strings.Split(strings.Repeat("jobs ", 21), " ")}.Encode(), nil)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	status, body := form(t, c, "/charts/open", map[string]string{"document": simple})
+	assert.Equal(t, http.StatusOK, status)
+	assert.Contains(t, body, "Chart editor")
+}
