@@ -74,6 +74,9 @@ func partOfWord(r rune) bool {
 
 // unaccented is a text without the accents of its letters.
 func unaccented(text string) string {
+	if strings.IndexFunc(text, func(r rune) bool { return r > unicode.MaxASCII }) < 0 {
+		return text
+	}
 	return norm.NFC.String(strings.Map(func(r rune) rune {
 		if unicode.Is(unicode.Mn, r) {
 			return -1
@@ -127,6 +130,7 @@ type name struct {
 	field *dataset.Field // of a field or a value
 	key   string         // of a value, as it is kept
 	set   *dataset.Dataset
+	place int // among all names
 }
 
 // A Value is a value that a field has, as whoever reads the words may see it.
@@ -142,11 +146,15 @@ type Vocabulary struct {
 	names  map[string][]name // by their words
 	first  map[string]int    // by first word: how many words the longest has
 	values map[string][]Value
+	keyed  map[[2]string]bool // the fields and keys of these values
+	all    []name             // in the order in which they are offered
+	each   map[string][]name  // by each of their words, once somebody has asked for it
+	sized  map[int][]string   // these words without those that have digits, by how many bytes they have
 }
 
 // NewVocabulary is the names of a dataset, and those values that are known of it.
 func NewVocabulary(ds *dataset.Dataset, values []Value) *Vocabulary {
-	v := &Vocabulary{ds: ds, names: map[string][]name{}, first: map[string]int{}, values: map[string][]Value{}}
+	v := &Vocabulary{ds: ds, names: map[string][]name{}, first: map[string]int{}, values: map[string][]Value{}, keyed: map[[2]string]bool{}}
 	for _, f := range ds.Visible() {
 		for _, label := range append([]string{f.Label}, f.Synonyms...) {
 			v.add(name{naming: aField, name: f.Name, label: label, field: f})
@@ -193,16 +201,18 @@ func (v *Vocabulary) add(n name) {
 			return
 		}
 	}
+	n.place = len(v.all)
+	v.all = append(v.all, n)
 	v.names[key] = append(v.names[key], n)
 	v.first[list[0]] = max(v.first[list[0]], len(list))
 }
 
 func (v *Vocabulary) value(value Value) {
-	for _, known := range v.values[value.Field.Name] {
-		if known.Key == value.Key {
-			return
-		}
+	key := [2]string{value.Field.Name, value.Key}
+	if v.keyed[key] {
+		return
 	}
+	v.keyed[key] = true
 	v.values[value.Field.Name] = append(v.values[value.Field.Name], value)
 	v.add(name{naming: aValue, name: value.Field.Name, label: value.Label, field: value.Field, key: value.Key})
 }

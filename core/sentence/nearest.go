@@ -1,9 +1,11 @@
 package sentence
 
 import (
-	"maps"
+	"cmp"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
@@ -35,8 +37,9 @@ func (v *Vocabulary) nearest(word string) (out []string) {
 			out = append(out, candidate)
 		}
 	}
-	for key := range v.names {
-		for _, w := range strings.Fields(key) {
+	v.wordsOf()
+	for n := len(word) - most*utf8.UTFMax; n <= len(word)+most*utf8.UTFMax; n++ {
+		for _, w := range v.sized[n] {
 			look(w)
 		}
 	}
@@ -53,19 +56,48 @@ func (v *Vocabulary) nearest(word string) (out []string) {
 	return out
 }
 
+// mostNamed is how many names are kept of a word that many have.
+const mostNamed = 8
+
+// wordsOf are all words that names have, with some of the names.
+func (v *Vocabulary) wordsOf() map[string][]name {
+	if v.each == nil {
+		v.each, v.sized = map[string][]name{}, map[int][]string{}
+		for _, n := range v.all {
+			for w := range strings.FieldsSeq(strings.Join(words(n.label), " ")) {
+				if len(v.each[w]) == 0 && strings.IndexFunc(w, unicode.IsDigit) < 0 {
+					v.sized[len(w)] = append(v.sized[len(w)], w)
+				}
+				if len(v.each[w]) < mostNamed {
+					v.each[w] = append(v.each[w], n)
+				}
+			}
+		}
+	}
+	return v.each
+}
+
+// longestWord is how many letters of a word are looked at for slips.
+const longestWord = 40
+
 // apart is how many letters two words differ by, letters that changed places counted once;
 // more than most where that is so.
 func apart(a, b string, most int) int {
+	if d := len(a) - len(b); d > most*utf8.UTFMax || -d > most*utf8.UTFMax || len(a) > longestWord || len(b) > longestWord {
+		return most + 1
+	}
 	x, y := []rune(a), []rune(b)
 	if d := len(x) - len(y); d > most || -d > most {
 		return most + 1
 	}
-	before, now, next := make([]int, len(y)+1), make([]int, len(y)+1), make([]int, len(y)+1)
-	for j := range now {
+	var rows [3][longestWord + 1]int
+	before, now, next := &rows[0], &rows[1], &rows[2]
+	for j := range len(y) + 1 {
 		now[j] = j
 	}
 	for i := range x {
 		next[0] = i + 1
+		least := next[0]
 		for j := range y {
 			change := 1
 			if x[i] == y[j] {
@@ -75,6 +107,10 @@ func apart(a, b string, most int) int {
 			if i > 0 && j > 0 && x[i] == y[j-1] && x[i-1] == y[j] {
 				next[j+1] = min(next[j+1], before[j-1]+1)
 			}
+			least = min(least, next[j+1])
+		}
+		if least > most {
+			return most + 1
 		}
 		before, now, next = now, next, before
 	}
@@ -83,11 +119,8 @@ func apart(a, b string, most int) int {
 
 // spelled is a word as a name has it that it is a part of: the first of them.
 func (v *Vocabulary) spelled(word string) string {
-	for _, key := range slices.Sorted(maps.Keys(v.names)) {
-		if !slices.Contains(strings.Fields(key), word) {
-			continue
-		}
-		for _, t := range tokens(v.names[key][0].label) {
+	for _, n := range v.wordsOf()[word] {
+		for _, t := range tokens(n.label) {
 			if t.word == word {
 				return t.text
 			}
@@ -129,16 +162,19 @@ func (v *Vocabulary) offers(text string) (out []string) {
 		if len(begin) < 2 || structure[t.word] || slices.Contains(fillers, t.word) {
 			continue
 		}
-		for _, f := range v.ds.Visible() {
-			if slices.ContainsFunc(words(f.Label), func(w string) bool { return strings.HasPrefix(w, begin) }) {
-				add(v.field(f.Name))
+		var found []name
+		for w, names := range v.wordsOf() {
+			if strings.HasPrefix(w, begin) {
+				found = append(found, names...)
 			}
 		}
-		for _, f := range v.ds.Visible() {
-			for _, value := range v.values[f.Name] {
-				if slices.ContainsFunc(words(value.Label), func(w string) bool { return strings.HasPrefix(w, begin) }) {
-					add(value.Label)
-				}
+		slices.SortFunc(found, func(a, b name) int { return cmp.Compare(a.place, b.place) })
+		for _, n := range found {
+			switch n.naming {
+			case aField:
+				add(v.field(n.name))
+			case aValue:
+				add(n.label)
 			}
 		}
 		for _, near := range v.nearest(t.word) {
@@ -171,46 +207,52 @@ func (v *Vocabulary) Complete(line string, most int) (out []Offer) {
 			out = append(out, Offer{text, kind, from})
 		}
 	}
+	var ends []string // of the line, from each of its last words on
+	for i := max(0, len(list)-4); i < len(list); i++ {
+		ends = append(ends, strings.ToLower(line[list[i].from:]))
+	}
 	starts := func(text string) (int, bool) { // by its beginning, going back over the words typed
-		lower := strings.ToLower(text)
-		for i := max(0, len(list)-4); i < len(list); i++ {
-			if typed := strings.ToLower(line[list[i].from:]); len(typed) > 1 && strings.HasPrefix(lower, typed) && lower != typed {
-				return list[i].from, true
+		for i, end := range ends {
+			if len(end) > 1 && len(text) > len(end) && strings.EqualFold(text[:len(end)], end) {
+				return list[len(list)-len(ends)+i].from, true
 			}
 		}
 		return from, false
 	}
 	within := func(text string) bool {
-		return len(begun) > 1 && strings.Contains(" "+strings.ToLower(text), " "+begun)
+		return len(begun) > 1 && strings.Contains(strings.ToLower(text), " "+begun)
 	}
 	var later []func()
-	offer := func(text, shown, kind string) {
+	offer := func(text func() string, shown, kind string) {
+		if len(out) == most {
+			return
+		}
 		if at, ok := starts(shown); ok {
-			add(text, kind, at)
-		} else if within(shown) {
-			later = append(later, func() { add(text, kind, from) })
+			add(text(), kind, at)
+		} else if len(later) < most && within(shown) {
+			later = append(later, func() { add(text(), kind, from) })
 		}
 	}
 	for _, f := range v.ds.Visible() {
 		for _, label := range append([]string{f.Label}, f.Synonyms...) {
-			offer(v.field(f.Name), label, kind(f))
+			offer(func() string { return v.field(f.Name) }, label, kind(f))
 		}
 	}
 	for _, m := range v.ds.Measures {
 		if label := v.ds.Label("=" + m.Name); label != m.Name {
-			offer(v.written(aMeasure, m.Name, label), label, "measure")
+			offer(func() string { return v.written(aMeasure, m.Name, label) }, label, "measure")
 		}
 	}
 	for _, c := range v.ds.Conditions {
-		offer(v.written(aCondition, c.Name, c.Title), c.Title, "kept by name")
+		offer(func() string { return v.written(aCondition, c.Name, c.Title) }, c.Title, "kept by name")
 	}
 	for _, f := range v.ds.Visible() {
 		for _, value := range v.values[f.Name] {
-			offer(v.valued(f, value), value.Label, f.Label)
+			offer(func() string { return v.valued(f, value) }, value.Label, f.Label)
 		}
 	}
 	for _, phrase := range v.phrases() {
-		offer(phrase, phrase, "")
+		offer(func() string { return phrase }, phrase, "")
 	}
 	for _, l := range later {
 		l()
