@@ -27,7 +27,9 @@ func TestQuestionsAreAnswered(t *testing.T) {
 		return s
 	}
 	count := func(n int64) string { return (*locale.Manner)(nil).Count(n) }
-	pounds := func(s string) string { return "£" + (*locale.Manner)(nil).Group(s)[:strings.Index((*locale.Manner)(nil).Group(s), ".")+3] }
+	pounds := func(s string) string {
+		return "£" + (*locale.Manner)(nil).Group(s)[:strings.Index((*locale.Manner)(nil).Group(s), ".")+3]
+	}
 	c := author(t, demo.BuilderEmail)
 	ask := func(lines ...string) string {
 		status, page := send(t, c, http.MethodGet, "/ask?"+url.Values{"q": lines}.Encode(), nil)
