@@ -4,7 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
+	"net/http/httptest"
 	"runtime"
+	"strconv"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -22,6 +26,7 @@ import (
 	"eskadel/core/planner"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/observe"
 	"eskadel/source"
 )
 
@@ -388,4 +393,56 @@ func TestWhatWasComputedIsKeptWithinItsScope(t *testing.T) {
 	assert.Equal(t, 5, get(foreman("1")), "nothing is kept unheard")
 	_, err := ask(rule.Scope{})
 	assert.ErrorContains(t, err, "row rules")
+}
+
+// How much each thing that is kept is taken to need, and where the largest that is kept ends.
+func TestWhatIsKeptIsMeasured(t *testing.T) {
+	row := []field.Value{field.OfInt(1), field.OfText("Tarn Quay")}
+	one := row[0].Size() + row[1].Size()
+	for n, rows := range map[int64][]source.Rows{200: nil, 224 + one: {{row}}, 200 + 3*(24+one): {{row, row}, {row}}} {
+		assert.Equal(t, n, Result{Rows: rows}.size())
+	}
+	c := NewCache(NewHub())
+	c.most = 4000
+	c.add("key", entry{size: 1000 - 303})
+	assert.EqualValues(t, 1000, c.Bytes(), "a quarter, with its key and what it takes to keep it")
+	c.add("more", entry{size: 1000 - 303})
+	assert.EqualValues(t, 1000, c.Bytes(), "more than a quarter is not kept")
+	c.add("key", entry{size: 0})
+	assert.EqualValues(t, 303, c.Bytes(), "in the place of what was kept there")
+	for i := range 20 {
+		c.add(fmt.Sprintf("k%02d", i), entry{size: 500 - 303})
+	}
+	assert.EqualValues(t, 4000, c.Bytes(), "all of it is used")
+}
+
+// What an installation is watched by counts each way in which a question is answered.
+func TestWhatIsAskedIsCounted(t *testing.T) {
+	measured := func() map[string]float64 {
+		w := httptest.NewRecorder()
+		observe.Metrics().ServeHTTP(w, httptest.NewRequest(http.MethodGet, "/metrics", nil))
+		out := map[string]float64{}
+		for line := range strings.Lines(w.Body.String()) {
+			name, value, _ := strings.Cut(strings.TrimSpace(line), " ")
+			if n, err := strconv.ParseFloat(value, 64); err == nil {
+				out[name] = n
+			}
+		}
+		return out
+	}
+	before := measured()
+	hub := NewHub()
+	hub.Reconnected("desk")
+	c, r, s := NewCache(hub), &slow{release: make(chan error)}, sealed(t)
+	wait := together(c, s, r, 3)
+	r.release <- nil
+	wait.Wait()
+	_, err := c.Do(context.Background(), s, r)
+	require.NoError(t, err)
+	hub.Changed("desk", source.Change{Table: "public.job"})
+	after := measured()
+	for name, more := range map[string]float64{`eskadel_cache_total{outcome="asked"}`: 1, `eskadel_cache_total{outcome="joined"}`: 2, `eskadel_cache_total{outcome="kept"}`: 1, `eskadel_changes_total{source="desk"}`: 1} {
+		assert.Equal(t, more, after[name]-before[name], name)
+	}
+	assert.EqualValues(t, c.Bytes(), after["eskadel_cache_bytes"])
 }
