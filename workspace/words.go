@@ -22,6 +22,7 @@ const (
 	fewValues   = 500 // of a field, for all of them to be known
 	mostFields  = 24  // whose values are known, or looked for
 	mostLookups = 4   // at the same time
+	mostOthers  = 4   // datasets that the same words fit, too
 )
 
 // Typed is what typed words were read as, for the chart of a sketch.
@@ -51,13 +52,21 @@ func (s *Sketch) Read(line string) (*Typed, error) {
 			}
 		}
 	}
+	if s.Dataset == nil { // of several that fit, the one of the last chart
+		if last := s.w.Again(s.ctx, s.who, false); last != nil {
+			order := map[bool]int{true: 1}
+			slices.SortStableFunc(sets, func(a, b *dataset.Dataset) int {
+				return order[b.Name == last.Dataset] - order[a.Name == last.Dataset]
+			})
+		}
+	}
 	var best *Typed
 	for _, ds := range sets {
 		t := s.read(ds, line)
 		switch {
 		case best == nil, len(t.Unknown) < len(best.Unknown) && !t.Nothing:
 			best = t
-		case s.Dataset == nil && len(t.Unknown) == len(best.Unknown) && len(t.Unknown) == 0 && !t.Nothing:
+		case s.Dataset == nil && len(t.Unknown) == len(best.Unknown) && len(t.Unknown) == 0 && !t.Nothing && len(best.Others) < mostOthers:
 			best.Others = append(best.Others, *t)
 		}
 	}

@@ -33,7 +33,13 @@ func (v *Vocabulary) Answer(d *chart.Document, t *calc.Table) string {
 	}
 	a := answering{t, format.Shown(d.Measures[0], v.ds)}
 	if len(t.Plan.Dims) == 0 {
-		return subject + about + " is " + a.n.Value(t.TotalFigure(0).Shown) + a.before(t.TotalFigure(0), d) + "."
+		out := subject + about + " is " + a.n.Value(t.TotalFigure(0).Shown) + a.before(t.TotalFigure(0), d)
+		for i, m := range d.Measures[1:] {
+			name, _ := v.measured(m)
+			a.n = format.Shown(m, v.ds)
+			out += "; " + name + " is " + a.n.Value(t.TotalFigure(i+1).Shown) + a.before(t.TotalFigure(i+1), d)
+		}
+		return out + "."
 	}
 	first, most := a.end(true)
 	last, least := a.end(false)

@@ -30,6 +30,7 @@ func TestAnswersInASentence(t *testing.T) {
 		want string
 	}{
 		{`"measures":[{"sum":"cost"}],"form":"key figures"`, steps.Rows{{pounds(123450), n(7)}}, "Sum of Cost is £1,234.50."},
+		{`"measures":[{"count":"records"},{"sum":"cost"}],"form":"key figures"`, steps.Rows{{n(7), pounds(1000), n(7)}}, "Number of jobs is 7; sum of Cost is £10.00."},
 		{`"measures":[{"count":"records"}],"where":{"field":"kind","is":"care"},"form":"key figures"`, steps.Rows{{n(7), n(7)}}, "Number of jobs, where Kind is “care”, is 7."},
 		{`"measures":[{"count":"records"}],"where":{"field":"kind","is":"care"},"form":"key figures"`, nil, "No jobs, where Kind is “care”."},
 		{`"measures":[{"count":"records"}],"by":[{"field":"kind"}],"form":"bars"`, steps.Rows{{text("care"), n(4), n(4)}, {text("rework"), n(9), n(9)}, {text("mishap"), n(9), n(9)}, {{}, n(20), n(20)}}, "Number of jobs is 42 in all: most for mishap and rework (9), least for care (4)."},

@@ -115,6 +115,8 @@ var (
 	saysTop      = ways("top") // without a number ten
 	saysBottom   = ways("bottom")
 	saysPart     = ways("{part} of")
+	saysHow      = ways("how is", "how are", "how was", "how were", "how did", "how does")
+	saysGoing    = ways("going", "doing", "looking", "things", "go", "look")
 	saysWhich    = ways("which", "what", "who", "whose")
 	saysHas      = ways("has", "have", "had", "with", "is", "are", "did")
 	saysMost     = ways("the most", "most", "the highest", "the largest", "the biggest", "the greatest", "largest", "highest")
