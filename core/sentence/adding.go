@@ -61,6 +61,17 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 		if d.Split == nil && len(d.By) > 0 {
 			unfold("split by …", "split")
 		}
+		if d.Split != nil && len(d.By) == 1 {
+			m.add("the group and the split the other way round", d, func(c *chart.Document) {
+				c.By[0], *c.Split = *c.Split, c.By[0]
+			})
+		}
+		if d.Split != nil && len(d.Dimensions()) < query.Most {
+			unfold("split further by …", across+"."+count(len(d.Across)))
+		}
+		if d.Split != nil && d.Split.Sort == nil {
+			unfold("the split in order of …", "sort")
+		}
 		if d.Split != nil && d.Split.Largest == 0 {
 			unfold("only the largest few of the split …", "cut")
 		}

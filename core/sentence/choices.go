@@ -2,6 +2,7 @@ package sentence
 
 import (
 	"encoding/json"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -91,8 +92,20 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		if d.Split != nil {
 			m.add("Not split", d, func(c *chart.Document) { c.Split = nil })
 		}
+	case across:
+		m.Heading = "And split by"
+		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) {
+			if i < len(c.Across) {
+				c.Across[i] = dim
+			} else {
+				c.Across = append(c.Across, dim)
+			}
+		}, func(f *dataset.Field) bool { return i < len(d.Across) && d.Across[i].Field == f.Name })
+		if i < len(d.Across) {
+			m.add("Not split further", d, func(c *chart.Document) { c.Across = slices.Delete(c.Across, i, i+1) })
+		}
 	case "grain":
-		m.grains(d, ds, i)
+		m.grains(d, ds, number)
 	case "cut":
 		m.cuts(d, number)
 	case "then":

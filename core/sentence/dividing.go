@@ -3,6 +3,7 @@ package sentence
 import (
 	"reflect"
 	"strconv"
+	"strings"
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
@@ -13,18 +14,26 @@ import (
 	"eskadel/core/query"
 )
 
+// divided is what a number of a part stands for: a group, the split, which has none or its
+// word, or one of its further levels; nil where there is no such.
+func divided(c *chart.Document, number string) *query.Dimension {
+	if number == "" || number == "split" {
+		return c.Split
+	}
+	list := c.By
+	if further, ok := strings.CutPrefix(number, across); ok {
+		list, number = c.Across, further
+	}
+	if i, err := strconv.Atoi(number); err == nil && i >= 0 && i < len(list) {
+		return &list[i]
+	}
+	return nil
+}
+
 // sorts offers the orders of the split, or of group number.
 func (m *Menu) sorts(d *chart.Document, number string) {
 	m.Heading = "In order of"
-	at := func(c *chart.Document) *query.Dimension {
-		if number == "" {
-			return c.Split
-		}
-		if i, _ := strconv.Atoi(number); i >= 0 && i < len(c.By) {
-			return &c.By[i]
-		}
-		return nil
-	}
+	at := func(c *chart.Document) *query.Dimension { return divided(c, number) }
 	now := at(d)
 	if now == nil {
 		return
@@ -80,41 +89,35 @@ func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*char
 	m.fitting()
 }
 
-func (m *Menu) grains(d *chart.Document, ds *dataset.Dataset, i int) {
+func (m *Menu) grains(d *chart.Document, ds *dataset.Dataset, number string) {
 	m.Heading = "Per"
-	if i >= len(d.By) {
+	now := divided(d, number)
+	if now == nil {
 		return
 	}
-	f, _ := ds.Field(d.By[i].Field)
-	fitting := m.add("fitting step", d, func(c *chart.Document) { c.By[i].Grain, c.By[i].Part = 0, 0 })
-	fitting.Chosen = d.By[i].Grain == 0 && d.By[i].Part == 0
+	set := func(label string, g period.Grain, p period.Part) *Choice {
+		c := m.add(label, d, func(c *chart.Document) { dim := divided(c, number); dim.Grain, dim.Part = g, p })
+		c.Chosen = now.Grain == g && now.Part == p
+		return c
+	}
+	f, _ := ds.Field(now.Field)
+	set("fitting step", 0, 0)
 	for _, g := range append(period.Grains(), period.Accounting) {
-		if f != nil && f.Type == field.Date && g < period.Day {
-			continue
+		if f == nil || f.Type != field.Date || g >= period.Day {
+			set(g.String(), g, 0)
 		}
-		m.add(g.String(), d, func(c *chart.Document) { c.By[i].Grain, c.By[i].Part = g, 0 }).Chosen = d.By[i].Grain == g
 	}
 	for _, p := range period.Parts() {
-		if f != nil && f.Type == field.Date && p == period.HourOfDay {
-			continue
+		if f == nil || f.Type != field.Date || p != period.HourOfDay {
+			set(p.String(), 0, p).Kind = "repeats"
 		}
-		c := m.add(p.String(), d, func(c *chart.Document) { c.By[i].Grain, c.By[i].Part = 0, p })
-		c.Kind, c.Chosen = "repeats", d.By[i].Part == p
 	}
 }
 
 // cuts changes how many of the largest are kept, of the split or of group number.
 func (m *Menu) cuts(d *chart.Document, number string) {
 	m.Heading = "Keep"
-	at := func(c *chart.Document) *query.Dimension {
-		if number == "" {
-			return c.Split
-		}
-		if i, _ := strconv.Atoi(number); i < len(c.By) {
-			return &c.By[i]
-		}
-		return nil
-	}
+	at := func(c *chart.Document) *query.Dimension { return divided(c, number) }
 	now := at(d)
 	if now == nil {
 		return

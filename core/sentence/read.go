@@ -551,7 +551,7 @@ func (r *reader) dimension() (dim query.Dimension, ok bool) {
 		return dim, false
 	}
 	dim.Field = f.Name
-	if at := r.at; f.Type.Temporal() && r.says(saysPer) {
+	if at := r.at; f.Type.Temporal() && !r.pattern(saysFitting.say()) && r.says(saysPer) {
 		if dim.Grain = r.grain(); dim.Grain == 0 {
 			r.at = at
 		}

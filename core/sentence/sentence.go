@@ -275,19 +275,20 @@ func (v *Vocabulary) sayDivided(c *collecting, d *chart.Document) {
 	}
 	c.then()
 	c.plain(saysSplit.say())
-	text, missing := "which field?", true
-	if _, err := v.ds.Field(d.Split.Field); err == nil {
-		text, missing = v.stepped(*d.Split), false
-	}
-	c.add(Phrase{Part: "split", Text: text, Missing: missing})
+	v.sayStepped(c, *d.Split, "split", "split")
 	v.sayCut(c, *d.Split, "cut")
 	v.saySort(c, *d.Split, d, "sort")
-	for _, dim := range d.Across {
-		c.plain(saysAndBy.say() + " " + v.stepped(dim))
-		v.sayCut(c, dim, "")
-		v.saySort(c, dim, d, "")
+	for i, dim := range d.Across {
+		number := across + count(i)
+		c.plain(saysAndBy.say())
+		v.sayStepped(c, dim, "across."+count(i), number)
+		v.sayCut(c, dim, "cut."+number)
+		v.saySort(c, dim, d, "sort."+number)
 	}
 }
+
+// across begins the numbers of the split's further levels, as parts of the sentence have them.
+const across = "across"
 
 // partOf is a field after words that end with "of": in quotes where another is called as the
 // words together are.
@@ -306,15 +307,30 @@ func (v *Vocabulary) partOf(lead, field string) string {
 	return text
 }
 
-// stepped is a field with the steps or the part that divide it: "Opened per year", "weekday of Opened".
-func (v *Vocabulary) stepped(dim query.Dimension) string {
-	switch {
-	case dim.Grain != 0:
-		return v.field(dim.Field) + " " + saysPer.say() + " " + dim.Grain.String()
-	case dim.Part != 0:
-		return v.partOf(saysPart.say(dim.Part.String()), dim.Field)
+// sayStepped says a field with the steps or the part that divide it: "Opened per year",
+// "weekday of Opened".
+func (v *Vocabulary) sayStepped(c *collecting, dim query.Dimension, part, number string) {
+	f, err := v.ds.Field(dim.Field)
+	if err != nil {
+		c.add(Phrase{Part: part, Text: "which field?", Missing: true})
+		return
 	}
-	return v.field(dim.Field)
+	steps := "grain." + number
+	switch {
+	case dim.Part != 0:
+		lead := saysPart.say(dim.Part.String())
+		c.add(Phrase{Part: steps, Text: dim.Part.String()})
+		c.plain("of")
+		c.add(Phrase{Part: part, Text: strings.TrimPrefix(v.partOf(lead, dim.Field), lead+" ")})
+	case dim.Grain != 0:
+		c.add(Phrase{Part: part, Text: v.field(dim.Field)})
+		c.add(Phrase{Part: steps, Text: saysPer.say() + " " + dim.Grain.String()})
+	default:
+		c.add(Phrase{Part: part, Text: v.field(dim.Field)})
+		if f.Type.Temporal() {
+			c.add(Phrase{Part: steps, Text: saysFitting.say()})
+		}
+	}
 }
 
 func (v *Vocabulary) sayCut(c *collecting, dim query.Dimension, part string) {
