@@ -167,7 +167,6 @@ var (
 	saysNumberWith = ways("number with", "how many with", "number having")
 	saysDifferent  = ways("number of different", "how many different", "different", "distinct", "number of distinct", "unique")
 	saysPercentile = ways("{nth} percentile of", "{nth} percentile")
-	saysOfThe      = ways("of the", "of")
 )
 
 var thens = []said[query.Then]{

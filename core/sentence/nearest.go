@@ -293,9 +293,7 @@ func (v *Vocabulary) phrases() (out []string) {
 	for _, p := range []string{"day", "week", "month", "quarter", "year"} {
 		out = append(out, saysPer.say()+" "+p)
 	}
-	for _, r := range []string{"this week", "this month", "this quarter", "this year", "last week", "last month", "last quarter", "last year", "in the last 30 days", "in the last 12 months", "since", "today", "yesterday"} {
-		out = append(out, r)
-	}
+	out = append(out, "this week", "this month", "this quarter", "this year", "last week", "last month", "last quarter", "last year", "in the last 30 days", "in the last 12 months", "since", "today", "yesterday")
 	return out
 }
 
