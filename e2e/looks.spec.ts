@@ -74,7 +74,7 @@ test("an author sets another dataset beside, changes the dataset, and finds the 
   await page.getByRole("button", { name: "only groups above …" }).click();
   await page.locator('[data-path="results.0.above"]').fill("900");
   await page.keyboard.press("Tab");
-  await expect(page.locator(".sentence")).toContainText("only groups number of jobs above 900");
+  await expect(page.locator(".sentence")).toContainText("only groups whose number of jobs is above 900");
   await noSeriousProblem(page, "rows of controls");
   // Another dataset keeps what fits and names what does not.
   await page.locator('[data-part="dataset"]').click();
