@@ -44,6 +44,7 @@ test("a dashboard that two change at once, its history, and a chart of the libra
   await expect(page.locator("main")).toContainText("It stands on Told once");
   await noSeriousProblem(page, "a chart of the library on a dashboard");
   await page.getByRole("link", { name: "Change it everywhere it is used" }).click();
+  await expect(page.locator("#preview svg")).toBeVisible();
   await page.fill("#chart-title", "Kept for everybody");
   await Promise.all([page.waitForResponse((r) => r.url().includes("/charts/change")), page.keyboard.press("Tab")]);
   await page.goto("/dashboards/told-twice");
