@@ -144,7 +144,7 @@ type drafting struct {
 // clause reads one part of the sentence.
 func (t *drafting) clause() bool {
 	from := t.at
-	for _, part := range []func() bool{t.list, t.form, t.going, t.ranking, t.made, t.target, t.compare, t.results, t.zeros, t.lines, t.trend, t.beside, t.order, t.rather, t.split, t.steps, t.measures, t.cuts, t.only, t.dataset, t.groups, t.narrow} {
+	for _, part := range []func() bool{t.finished, t.list, t.form, t.going, t.ranking, t.made, t.target, t.compare, t.results, t.zeros, t.lines, t.trend, t.beside, t.order, t.rather, t.split, t.steps, t.measures, t.cuts, t.only, t.dataset, t.groups, t.narrow} {
 		t.at = from
 		if part() {
 			t.sign(",")
