@@ -98,7 +98,7 @@ func TestTypedWordsBecomeACharts(t *testing.T) {
 	r = words("sum of yard cost by yard; finished: no legend", finished)
 	assert.Contains(t, r.Document, `"legend": "none"`)
 	_, html := form(t, c, "/charts/change", map[string]string{"document": r.Document})
-	assert.Contains(t, html, `id="finished" value="finished: no legend"`)
+	assert.Contains(t, html, `id="finished" value="finished: titled “Mine”; no legend"`)
 	assert.True(t, words("what is the", simple).Nothing)
 	status, body := form(t, c, "/charts/words", map[string]string{"document": simple, "line": strings.Repeat("jobs ", 500)}, "Accept", "application/json")
 	assert.Equal(t, http.StatusUnprocessableEntity, status)

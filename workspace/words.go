@@ -172,7 +172,7 @@ func (s *Sketch) on(ds *dataset.Dataset, line string, before *chart.Document) *T
 // the words say nothing of them and they fit.
 func (s *Sketch) finish(r *sentence.Reading, ds *dataset.Dataset) {
 	d := r.Document
-	if s.Doc.Dataset != d.Dataset || d.Finish != nil {
+	if s.Doc.Dataset != d.Dataset {
 		return
 	}
 	kept := *d
@@ -189,7 +189,9 @@ func (s *Sketch) finish(r *sentence.Reading, ds *dataset.Dataset) {
 	if kept.Title == "" {
 		kept.Title = s.Doc.Title
 	}
-	kept.Finish = s.Doc.Finish
+	if kept.Finish == nil {
+		kept.Finish = s.Doc.Finish
+	}
 	if kept.Check(ds) == nil || d.Check(ds) != nil {
 		r.Document = &kept
 	}
