@@ -2,6 +2,7 @@ package workspace
 
 import (
 	"context"
+	"reflect"
 	"slices"
 	"strings"
 	"sync"
@@ -159,9 +160,49 @@ func (s *Sketch) on(ds *dataset.Dataset, line string, before *chart.Document) *T
 			r = v.Read(line, s.w.Now(), before, sets)
 		}
 	}
+	if before == nil {
+		s.finish(r, ds)
+	}
 	t := typed(v, ds, r)
 	t.Offers = v.Complete(line, 8)
 	return &t
+}
+
+// finish gives a chart that is read anew the finish and the title that the sketch has, where
+// the words say nothing of them and they fit.
+func (s *Sketch) finish(r *sentence.Reading, ds *dataset.Dataset) {
+	d := r.Document
+	if s.Doc.Dataset != d.Dataset {
+		return
+	}
+	kept := *d
+	kept.Measures = slices.Clone(d.Measures)
+	for i, m := range kept.Measures {
+		for _, was := range s.Doc.Measures {
+			bare := was
+			bare.Label, bare.Format = "", ""
+			if reflect.DeepEqual(bare, m) {
+				kept.Measures[i].Label, kept.Measures[i].Format = was.Label, was.Format
+			}
+		}
+	}
+	if kept.Title == "" {
+		kept.Title = s.Doc.Title
+	}
+	if kept.Finish == nil {
+		kept.Finish = s.Doc.Finish
+	}
+	if kept.Check(ds) == nil || d.Check(ds) != nil {
+		r.Document = &kept
+	}
+}
+
+// Finished says how the chart is finished; "" where all of it is as usual.
+func (s *Sketch) Finished() string {
+	if s.Dataset == nil {
+		return ""
+	}
+	return s.vocabulary(s.Dataset, nil).Finished(s.Doc)
 }
 
 // every is all datasets that somebody may speak of.

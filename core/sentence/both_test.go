@@ -306,6 +306,79 @@ func (w writer) document(sets all) *chart.Document {
 	return d
 }
 
+// finish draws a finish of whatever parts, for whatever form.
+func (w writer) finish(d *chart.Document) *chart.Finish {
+	f := &chart.Finish{}
+	text := func(what string) string { return one(w, what, "", "", "Costs", "a “b”; c", "c3", "#1D3557") }
+	number := func(what string) json.Number {
+		return one(w, what, json.Number(""), json.Number("0"), json.Number("-2.5"), json.Number("1200"))
+	}
+	list := func(what string, of ...string) (out []string) {
+		for _, o := range of {
+			if w.maybe(what) {
+				out = append(out, o)
+			}
+		}
+		return out
+	}
+	pairs := func(what string) map[string]string {
+		if !w.maybe(what) {
+			return nil
+		}
+		return map[string]string{"care": "c3", "x, “y” as z": text(what) + "."}
+	}
+	axis := func(what string) *chart.AxisFinish {
+		if !w.maybe(what) {
+			return nil
+		}
+		return &chart.AxisFinish{Hidden: w.maybe("hidden"), Title: text("title"), NoGrid: w.maybe("grid"), Low: number("low"), High: number("high"), Log: w.maybe("log"), Format: text("format")}
+	}
+	field := func(what string) string {
+		if !w.maybe(what) {
+			return ""
+		}
+		return w.field(whatever).Name
+	}
+	size := func(what string) int { return one(w, what, 0, 0, 3, 40) }
+	d.Title = text("title")
+	for i := range d.Measures {
+		d.Measures[i].Label, d.Measures[i].Format = text("label"), one(w, "format", "", "0.0", "compact")
+	}
+	f.Subtitle, f.Caption, f.NoTitle, f.Legend = text("subtitle"), text("caption"), w.maybe("no title"), one(w, "legend", "", "top", "right", "bottom", "none")
+	f.Labels, f.Tips, f.Names, f.Colours = list("labels", "name", "value", "measure 2"), list("tips", "share", "none"), pairs("names"), pairs("colours")
+	f.Palette, f.Ramp, f.Reversed = one(w, "palette", "", "usual", "one", "by group"), one(w, "ramp", "", "sea", "tide"), w.maybe("reversed")
+	f.Category, f.Value, f.Second, f.BarWidth = axis("category"), axis("value"), axis("second"), size("width")
+	f.Drawn, f.Low, f.High, f.Percent, f.Least = list("drawn", "columns", "line on the second axis"), number("low"), number("high"), w.maybe("percent"), size("least")
+	for range one(w, "bands", 0, 0, 1, 2) {
+		f.Bands = append(f.Bands, chart.Band{From: one(w, "from", json.Number("0"), json.Number("-1.5")), Name: text("band") + "b", Tone: one(w, "tone", "good", "#1D3557")})
+	}
+	f.Furthest, f.Lost, f.InStage, f.Columns, f.Spark = field("furthest"), list("lost", "rework", "x; y"), w.maybe("in stage"), size("columns"), w.maybe("spark")
+	if w.maybe("open") {
+		n := one(w, "levels", 0, 2)
+		f.Open = &n
+	}
+	f.Merge, f.NoTotals = w.maybe("merge"), w.maybe("totals")
+	for range one(w, "rules", 0, 0, 1, 2) {
+		r := chart.CellRule{Measure: one(w, "of", 0, 2), Percent: w.maybe("percent")}
+		if w.maybe("bar") {
+			r.Bar = &chart.CellBar{Most: number("most"), HideNumber: w.maybe("hide")}
+		}
+		for range one(w, "ranges", 0, 1, 2) {
+			r.Ranges = append(r.Ranges, chart.Range{From: number("from"), Tone: one(w, "tone", "good", "c3"), Sign: text("sign")})
+		}
+		if w.maybe("gradient") {
+			r.Gradient = &chart.Gradient{Ramp: "sea", Steps: size("steps"), Reversed: w.maybe("reversed")}
+		}
+		r.Levels = one(w, "levels", nil, []int{0}, []int{0, 2})
+		f.Cells = append(f.Cells, r)
+	}
+	f.From, f.To, f.Stage, f.Heading, f.Picture, f.Position = field("begin"), field("end"), field("stage"), field("heading"), text("picture"), field("position")
+	if b, _ := json.Marshal(f); string(b) == "{}" {
+		return nil
+	}
+	return f
+}
+
 // odd labels are names that could be taken for something else that a sentence says.
 var odd = []string{"Kind", "kind", "Number of jobs", "Number of nights", "Cost (£), net", "of", "And", "Or", "Largest", "largest of cost", "Not shown", "No record", "Per month", "Year", "is", "Last month", "“Quoted”", "by", "Sum of cost", "Opened", "Weekday of Opened", "the", "Others", "3", "100%", "a list", "Jobs", "measure 1", "your", "Cost per hour", "Cost", "Hours"}
 
@@ -331,8 +404,13 @@ func TestWordsAreReadAsWhatTheySay(t *testing.T) {
 		if rapid.Bool().Draw(t, "odd names") {
 			sets[0] = renamed(t)
 		}
-		d := writer{t, sets[0]}.document(sets)
+		w := writer{t, sets[0]}
+		d := w.document(sets)
 		text := sentence.Text(d, sets[0])
+		if w.maybe("finish") {
+			d.Finish = w.finish(d)
+			text += "; " + sentence.NewVocabulary(sets[0], nil).Finished(d)
+		}
 		got := sentence.NewVocabulary(sets[0], nil).Read(text, today, nil, sets)
 		require.Empty(t, got.Unknown, text)
 		require.Equal(t, plain(d), plain(got.Document), text)

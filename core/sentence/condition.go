@@ -444,9 +444,7 @@ func (r *reader) operand(f *dataset.Field, part period.Part) (out []filter.Opera
 		return nil, false
 	}
 	if f.IsLink() && r.sign("[") {
-		key, _ := r.peek()
-		r.at++
-		if r.sign("]") {
+		if key, any := r.next(); any && r.sign("]") {
 			return literal(key.text)
 		}
 		return nil, false
@@ -457,9 +455,8 @@ func (r *reader) operand(f *dataset.Field, part period.Part) (out []filter.Opera
 			return literal(t.text)
 		}
 		if r.sign("[") {
-			key, _ := r.peek()
-			r.at++
-			return []filter.Operand{{Literal: key.text}}, r.sign("]")
+			key, any := r.next()
+			return []filter.Operand{{Literal: key.text}}, any && r.sign("]")
 		}
 		for _, value := range r.v.values[f.Name] {
 			if value.Label == t.text {

@@ -17,7 +17,7 @@ import (
 )
 
 // visits is a second dataset over the sample's tables, with some of the fields of jobs.
-func visits(t *testing.T) *dataset.Dataset {
+func visits(t testing.TB) *dataset.Dataset {
 	doc, err := dataset.Read([]byte(`{"version":1,"name":"visits","title":"Visits","record":["visit","visits"],"source":"sample","from":{"table":"job"},"key":["id"],"date":"seen",
 		"fields":[{"name":"seen","column":"opened_at","label":"Seen","time":"happened"},{"name":"sort","column":"kind","label":"Kind"},{"name":"cost","column":"cost","label":"Price"},{"name":"yard","link":["yard_id"],"show":"name","label":"Yard"}]}`))
 	require.NoError(t, err)

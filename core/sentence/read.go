@@ -144,7 +144,7 @@ type drafting struct {
 // clause reads one part of the sentence.
 func (t *drafting) clause() bool {
 	from := t.at
-	for _, part := range []func() bool{t.list, t.form, t.going, t.ranking, t.made, t.target, t.compare, t.results, t.zeros, t.lines, t.trend, t.beside, t.order, t.rather, t.split, t.steps, t.measures, t.cuts, t.only, t.dataset, t.groups, t.narrow} {
+	for _, part := range []func() bool{t.finished, t.list, t.form, t.going, t.ranking, t.made, t.target, t.compare, t.results, t.zeros, t.lines, t.trend, t.beside, t.order, t.rather, t.split, t.steps, t.measures, t.cuts, t.only, t.dataset, t.groups, t.narrow} {
 		t.at = from
 		if part() {
 			t.sign(",")
@@ -266,12 +266,13 @@ func (r *reader) measure() (m query.Measure, ok bool) {
 		}
 	}()
 	if r.sign("`") {
-		start := r.at
-		for r.at < len(r.tokens) && r.tokens[r.at].text != "`" {
-			r.at++
+		for start := r.at; r.at < len(r.tokens); r.at++ {
+			if t := r.tokens[r.at]; !t.quoted && t.text == "`" {
+				r.at++
+				return query.Measure{Formula: strings.TrimSpace(r.line[r.tokens[start-1].to:t.from])}, true
+			}
 		}
-		m.Formula = strings.TrimSpace(r.line[r.tokens[start-1].to:r.tokens[min(r.at, len(r.tokens)-1)].from])
-		return m, r.sign("`")
+		return m, false // it is not closed
 	}
 	// The name of a measure, unless what the language says there goes further.
 	found, n := r.v.at(r.rest(), func(n name) bool { return n.naming == aMeasure })

@@ -28,6 +28,15 @@ func (r *reader) peek() (token, bool) {
 	return r.tokens[r.at], true
 }
 
+// next reads a token, whatever it is.
+func (r *reader) next() (token, bool) {
+	t, any := r.peek()
+	if any {
+		r.at++
+	}
+	return t, any
+}
+
 // typed is the next n tokens as they were typed.
 func (r *reader) typed(n int) string {
 	return r.line[r.tokens[r.at].from:r.tokens[r.at+n-1].to]

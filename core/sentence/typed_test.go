@@ -16,7 +16,7 @@ import (
 )
 
 // yards is the sample's dataset as somebody would have named it, with values that are known.
-func yards(t *testing.T) (*dataset.Dataset, []sentence.Value) {
+func yards(t testing.TB) (*dataset.Dataset, []sentence.Value) {
 	doc := sample.Document()
 	for name, label := range map[string][]string{"opened": {"Opened", "created", "logged"}, "promised": {"Promised", "due"}, "kind": {"Kind", "type"}, "boat": {"Boat", "vessel"}, "cost": {"Yard cost", "spend"}, "rough": {"Crew hours"}, "state": {"Status"}} {
 		for i := range doc.Fields {
@@ -122,4 +122,38 @@ func TestCompletion(t *testing.T) {
 		}
 		assert.Equal(t, want, strings.Join(got, ", "), line)
 	}
+}
+
+// Whatever is typed is read without failing, and what is understood is said in words that are
+// read as the same.
+func FuzzRead(f *testing.F) {
+	text, err := os.ReadFile("testdata/typed.txt")
+	require.NoError(f, err)
+	for line := range strings.Lines(string(text)) {
+		f.Add(strings.Trim(strings.TrimSpace(line), "…?# "))
+	}
+	for _, line := range []string{"“", "\"", "`", "[", "your", "(((", "the largest", "per", "\xff\xfe", "compared with", "only where Kind is", "against targets per month: ", "with a line at", "in order of", "100%", "Kind is one of ,", "-", "£", "Q", "…", "日本"} {
+		f.Add(line)
+	}
+	ds, values := yards(f)
+	sets := all{ds, visits(f)}
+	v := sentence.NewVocabulary(ds, values)
+	f.Fuzz(func(t *testing.T, line string) {
+		if len(line) > 400 {
+			return
+		}
+		for _, o := range v.Complete(line, 8) {
+			require.LessOrEqual(t, o.From, len(line))
+		}
+		r := v.Read(line, today, nil, sets)
+		for _, u := range r.Unknown {
+			require.Equal(t, line[u.From:u.To], u.Text)
+		}
+		if ds.Find("kind") == nil || r.Document.Check(ds) != nil {
+			return // a chart that cannot be drawn is said as well as it can be
+		}
+		again := v.Read(v.Text(r.Document), today, nil, sets)
+		require.Empty(t, again.Unknown, "%q as %q", line, v.Text(r.Document))
+		require.Equal(t, plain(r.Document), plain(again.Document), "%q as %q", line, v.Text(r.Document))
+	})
 }

@@ -100,8 +100,15 @@ async function change(document, fields, back) {
   void answer();
 }
 
+/** Says how the chart is finished, above its controls. */
+function finished() {
+  const words = /** @type {HTMLInputElement} */ (document.getElementById("finished")).value;
+  /** @type {HTMLElement} */ (document.getElementById("finish-words")).textContent = words ? `${words[0].toUpperCase()}${words.slice(1)}.` : "All of it is as usual.";
+}
+
 /** Shows the controls of the finish, where they are unfolded. */
 async function refinish() {
+  finished();
   if (!finish.open) return;
   let html = "";
   try {

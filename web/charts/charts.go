@@ -156,7 +156,7 @@ func sentenceOf(k *workspace.Sketch) (gin.H, error) {
 	if err != nil {
 		return nil, err
 	}
-	return gin.H{"Phrases": k.Sentence(), "Heading": k.Title(), "Own": k.Doc.Title, "Missing": sentence.Missing(k.Doc, k.Dataset), "Document": string(document), "HasDataset": k.Dataset != nil}, nil
+	return gin.H{"Phrases": k.Sentence(), "Heading": k.Title(), "Own": k.Doc.Title, "Missing": sentence.Missing(k.Doc, k.Dataset), "Document": string(document), "HasDataset": k.Dataset != nil, "Finished": k.Finished()}, nil
 }
 
 // chartMenu unfolds what a phrase of the sentence may become.
