@@ -48,7 +48,7 @@ func (v *Vocabulary) Read(line string, now time.Time, on *chart.Document, sets q
 	first := read(list, 0)
 	var corrected []Correction
 	for _, place := range first.unknown {
-		nearest := v.nearest(list[place].word)
+		nearest := v.nearest(unaccented(strings.ToLower(list[place].text))) // as typed, not in the singular
 		best, word, same := first, "", false
 		for _, candidate := range nearest {
 			other := slices.Clone(list)
