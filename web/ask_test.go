@@ -58,3 +58,31 @@ func TestQuestionsAreAnswered(t *testing.T) {
 	assert.Equal(t, http.StatusOK, status)
 	assert.Contains(t, body, "Chart editor")
 }
+
+// Whoever may not see a value can neither complete nor confirm it, by no spelling of it.
+func TestWordsTellNothingOfWhatIsNotTheirs(t *testing.T) {
+	status, page := post(t, author(t, demo.BuilderEmail), "/people", url.Values{"name": {"Ansa Reed"}, "email": {"ansa.reed@skerrin.example"}, "password": {"a long enough one"}, "roles": {"foreman"}, "attribute": {"yard"}, "value": {"3"}})
+	require.Equal(t, http.StatusSeeOther, status, page)
+	foreman, err := demo.SignIn(context.Background(), running.Eskadel, "ansa.reed@skerrin.example", "a long enough one")
+	require.NoError(t, err)
+	typed := func(c *demo.Client, line string) string {
+		status, body := form(t, c, "/charts/words", map[string]string{"document": simple, "line": line}, "Accept", "application/json")
+		require.Equal(t, http.StatusOK, status, body)
+		return strings.ReplaceAll(body, line, "…") // but for what was typed
+	}
+	bent := func(name string) string { return name[:len(name)-1] }
+	for _, name := range []string{"Hollin Creek", "Ravel Point", "Marrow Bay"} {
+		for _, line := range []string{"jobs for " + name, "jobs for " + bent(name)} {
+			assert.Contains(t, typed(author(t, demo.BuilderEmail), line), name, "%s, for who may see it", line)
+			assert.NotContains(t, typed(foreman, line), name, line)
+		}
+		line := "how many jobs for " + name
+		_, page = send(t, foreman, http.MethodGet, "/ask?"+url.Values{"q": {line}}.Encode(), nil)
+		_, understood, _ := strings.Cut(page, `class="asked"`)
+		for _, typed := range []string{line, "<mark>" + name + "</mark>", "<mark>for " + name + "</mark>"} {
+			understood = strings.ReplaceAll(understood, typed, "…")
+		}
+		assert.NotContains(t, understood, name)
+	}
+	assert.Contains(t, typed(foreman, "jobs for "+bent("Tarn Quay")), "Tarn Quay", "and of their own they are told")
+}

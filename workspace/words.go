@@ -33,7 +33,19 @@ type Typed struct {
 	Missing  string // what the chart still lacks
 	Offers   []sentence.Offer
 	Others   []Typed // what the same words may mean besides
+	fits     fit
 }
+
+// How well words fit a dataset: where they are not wholly understood, the one that they name,
+// or that is chosen already, is meant rather than one of which less is left over.
+type fit int
+
+const (
+	fitsNot fit = iota
+	fitsPartly
+	fitsNamed
+	fitsWhole
+)
 
 // Read reads typed words as a chart, with the values that whoever types them may see. Where no
 // dataset is chosen, or the words name another, it is of the one that they fit best.
@@ -64,14 +76,32 @@ func (s *Sketch) Read(line string) (*Typed, error) {
 	var best *Typed
 	for _, ds := range sets {
 		t := s.read(ds, line)
+		switch at := s.Dataset != nil && ds.Name == s.Dataset.Name; {
+		case t.Nothing:
+			t.fits = fitsNot
+		case len(t.Unknown) == 0:
+			t.fits = fitsWhole
+		case at || s.vocabulary(ds, nil).Names(line):
+			t.fits = fitsNamed
+		default:
+			t.fits = fitsPartly
+		}
 		switch {
-		case best == nil, len(t.Unknown) < len(best.Unknown) && !t.Nothing:
+		case best == nil, t.fits > best.fits, t.fits == best.fits && t.left() < best.left():
 			best = t
 		case s.Dataset == nil && len(t.Unknown) == len(best.Unknown) && len(t.Unknown) == 0 && !t.Nothing && len(best.Others) < mostOthers:
 			best.Others = append(best.Others, *t)
 		}
 	}
 	return best, nil
+}
+
+// left is how much is not understood: letters, and words that are read as others.
+func (t *Typed) left() (n int) {
+	for _, u := range t.Unknown {
+		n += len(u.Text)
+	}
+	return n + len(t.Corrected)
 }
 
 // An Asking is a question in words with what was asked on from it, and what it comes to.

@@ -257,6 +257,17 @@ func (v *Vocabulary) at(list []token, wanted func(name) bool) (found []name, n i
 	return nil, 0
 }
 
+// Names tells whether a line speaks of the dataset's records, or of the dataset by its title.
+func (v *Vocabulary) Names(line string) bool {
+	list := tokens(line)
+	for i := range list {
+		if found, _ := v.at(list[i:], func(n name) bool { return n.naming == aRecord || n.naming == aDataset }); len(found) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
 // written is a name as the sentence writes it: in quotes where it would not be read as what
 // it is, and with its number where several have the same.
 func (v *Vocabulary) written(kind naming, internal, label string) string {

@@ -48,6 +48,9 @@ func (v *Vocabulary) Read(line string, now time.Time, on *chart.Document, sets q
 	first := read(list, 0)
 	var corrected []Correction
 	for _, place := range first.unknown {
+		if structure[list[place].word] || slices.Contains(fillers, list[place].word) {
+			continue // no slip, but out of place
+		}
 		nearest := v.nearest(unaccented(strings.ToLower(list[place].text))) // as typed, not in the singular
 		best, word, same := first, "", false
 		for _, candidate := range nearest {
