@@ -199,7 +199,7 @@ var otherOps = map[filter.Op]saying{
 // otherForms are further names of forms; the first is the form's own.
 var otherForms = map[chart.Form]saying{
 	chart.Columns: {"column", "column chart", "columns chart"}, chart.StackedColumns: {"stacked column chart"}, chart.Bars: {"bar", "bar chart", "bars chart"}, chart.StackedBars: {"stacked bar chart"}, chart.Line: {"line", "lines", "line chart", "curve"}, chart.Area: {"area", "area chart"}, chart.StackedArea: {"stacked area chart"},
-	chart.Pie: {"pie", "pie chart"}, chart.Donut: {"donut", "donut chart", "doughnut"}, chart.Scatter: {"scatter", "scatter chart", "points"}, chart.HeatMap: {"heat map", "heatmap"}, chart.RiskGrid: {"risk grid"}, chart.Gauge: {"gauge"}, chart.KeyFigures: {"key figure", "a key figure", "a figure", "a number", "headline"}, chart.Funnel: {"funnel"}, chart.Radar: {"radar"},
+	chart.Pie: {"pie", "pie chart"}, chart.Donut: {"donut", "donut chart", "doughnut"}, chart.Scatter: {"scatter", "scatter chart"}, chart.HeatMap: {"heat map", "heatmap"}, chart.RiskGrid: {"risk grid"}, chart.Gauge: {"gauge"}, chart.KeyFigures: {"key figure", "a key figure", "a figure", "a number", "headline"}, chart.Funnel: {"funnel"}, chart.Radar: {"radar"},
 	chart.Table: {"table", "figures"}, chart.Grouped: {"grouped table"}, chart.Pivot: {"pivot", "pivot table", "a cross table"}, chart.Records: {"list of records", "a list", "list", "records"}, chart.Board: {"board"}, chart.Calendar: {"calendar"}, chart.Timeline: {"timeline"}, chart.Latest: {"latest changes"}, chart.Plan: {"map", "a map", "a plan"},
 }
 

@@ -128,7 +128,51 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 		m.add(label, d, func(c *chart.Document) { c.Measures[i].Aside = !now.Aside })
 	}
 	if i < len(d.Measures) && len(d.Measures) > 1 {
-		m.add("Leave this out", d, func(c *chart.Document) { c.Measures = append(c.Measures[:i:i], c.Measures[i+1:]...) })
+		m.add("Leave this out", d, func(c *chart.Document) { leave(c, i) })
+	}
+}
+
+// leave leaves measure i out, and what hangs on it; what hangs on later ones goes on to.
+func leave(c *chart.Document, i int) {
+	c.Measures = slices.Delete(c.Measures, i, i+1)
+	gone := func(of *int) bool {
+		was := *of
+		if was > i {
+			*of--
+		}
+		return was == i
+	}
+	dims := []*query.Dimension{}
+	for k := range c.By {
+		dims = append(dims, &c.By[k])
+	}
+	if c.Split != nil {
+		dims = append(dims, c.Split)
+	}
+	for k := range c.Across {
+		dims = append(dims, &c.Across[k])
+	}
+	for _, dim := range dims {
+		if dim.Sort != nil && dim.Sort.ByFigure() && gone(&dim.Sort.Measure) {
+			dim.Sort = nil
+		}
+	}
+	if c.Target != nil && gone(&c.Target.Measure) {
+		c.Target = nil
+	}
+	c.Results = slices.DeleteFunc(c.Results, func(r query.Result) bool { return r.Measure == i })
+	for k := range c.Results {
+		gone(&c.Results[k].Measure)
+	}
+	c.Lines = slices.DeleteFunc(c.Lines, func(l query.Line) bool { return l.Measure == i })
+	for k := range c.Lines {
+		gone(&c.Lines[k].Measure)
+	}
+	if f := c.Finish; f != nil {
+		f.Cells = slices.DeleteFunc(f.Cells, func(r chart.CellRule) bool { return r.Measure == i })
+		for k := range f.Cells {
+			gone(&f.Cells[k].Measure)
+		}
 	}
 }
 
