@@ -2,14 +2,11 @@ package calc_test
 
 import (
 	"encoding/json"
-	"flag"
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 	"time"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
@@ -18,9 +15,8 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	"eskadel/golden"
 )
-
-var update = flag.Bool("update", false, "write testdata/tables.txt anew")
 
 // testdata/tables.txt has definitions, and below each everything that is computed of it from
 // the same sixty records: each figure with what is made of it, what was before and what was
@@ -35,14 +31,9 @@ func TestTablesWhole(t *testing.T) {
 	}
 	fill(t, conn, records)
 	ctx := query.Setting{Now: now, Calendar: period.ISO(time.UTC)}
-	text, err := os.ReadFile("testdata/tables.txt")
-	require.NoError(t, err)
 	var got strings.Builder
 	say := func(format string, args ...any) { fmt.Fprintf(&got, format+"\n", args...) }
-	for _, doc := range strings.Split(strings.TrimSuffix(string(text), "\n"), "\n") {
-		if strings.HasPrefix(doc, " ") {
-			continue
-		}
+	for _, doc := range golden.Cases(t, "testdata/tables.txt") {
 		say("%s", doc)
 		var d query.Definition
 		require.NoError(t, json.Unmarshal([]byte(`{"version":2,"dataset":"items",`+doc+`}`), &d), doc)
@@ -55,10 +46,7 @@ func TestTablesWhole(t *testing.T) {
 		outline(table, say)
 		say("  asked %d times", a.asked)
 	}
-	if *update {
-		require.NoError(t, os.WriteFile("testdata/tables.txt", []byte(got.String()), 0o644))
-	}
-	assert.Equal(t, string(text), got.String())
+	golden.Compare(t, "testdata/tables.txt", got.String())
 }
 
 // outline says everything that a table holds.

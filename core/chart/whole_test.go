@@ -3,20 +3,16 @@ package chart_test
 import (
 	"bytes"
 	"encoding/json"
-	"flag"
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/chart"
 	"eskadel/core/field"
+	"eskadel/golden"
 )
-
-var update = flag.Bool("update", false, "write testdata/drawings.txt anew")
 
 // testdata/drawings.txt has charts, and below each everything that is drawn of it, or the
 // cells of its table, from a few made-up rows. It is read when it changes.
@@ -81,10 +77,5 @@ func TestDrawingsWhole(t *testing.T) {
 			say("  %s", line)
 		}
 	}
-	if *update {
-		require.NoError(t, os.WriteFile("testdata/drawings.txt", []byte(got.String()), 0o644))
-	}
-	want, err := os.ReadFile("testdata/drawings.txt")
-	require.NoError(t, err)
-	assert.Equal(t, string(want), got.String())
+	golden.Compare(t, "testdata/drawings.txt", got.String())
 }

@@ -2,15 +2,12 @@ package dataset_test
 
 import (
 	"context"
-	"flag"
 	"fmt"
-	"os"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/dataset"
@@ -20,10 +17,9 @@ import (
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/core/statement"
+	"eskadel/golden"
 	"eskadel/source/sourcetest"
 )
-
-var update = flag.Bool("update", false, "write testdata/fields.txt anew")
 
 // All that is known of a field of every kind, and its SQL as a builder and as somebody whom
 // rules hide something reads it. testdata/fields.txt is read when it changes.
@@ -119,12 +115,7 @@ func TestFieldsWhole(t *testing.T) {
 		}
 	}
 	text := got.String()
-	if *update {
-		require.NoError(t, os.WriteFile("testdata/fields.txt", []byte(text), 0o644))
-	}
-	want, err := os.ReadFile("testdata/fields.txt")
-	require.NoError(t, err)
-	assert.Equal(t, string(want), text)
+	golden.Compare(t, "testdata/fields.txt", text)
 }
 
 func names(ds *dataset.Dataset) (out []string) {

@@ -1,42 +1,34 @@
 package formula
 
 import (
-	"flag"
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 	"time"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/field"
 	"eskadel/core/problem"
 	"eskadel/core/statement"
+	"eskadel/golden"
 )
-
-var update = flag.Bool("update", false, "write testdata/formulas.txt anew")
 
 // testdata/formulas.txt has formulas, and below each what is known of it: how it is printed,
 // its type and what it is computed over, how many digits it may have before and after the
 // point, its SQL with what is bound, and its value of a record; or where it is refused and
 // why. It is read when it changes.
 func TestFormulasWhole(t *testing.T) {
-	text, err := os.ReadFile("testdata/formulas.txt")
-	require.NoError(t, err)
 	now := time.Date(2026, 3, 31, 14, 5, 0, 0, time.UTC)
 	record := map[string]field.Value{"nights": field.OfInt(7), "kind": field.OfText("Care of hull"), "opened": field.OfTime(now.Add(-50 * time.Hour)), "promised": field.OfDate(now), "late": field.OfBool(true), "rate": field.OfInt(2)}
 	for name, s := range map[string]string{"yard_cost": "1240.50", "parts": "-3.25", "crew hours": "7.5"} {
-		record[name], err = field.Parse(field.Number, s)
+		v, err := field.Parse(field.Number, s)
 		require.NoError(t, err)
+		record[name] = v
 	}
 	var got strings.Builder
 	say := func(format string, args ...any) { fmt.Fprintf(&got, format+"\n", args...) }
-	for _, in := range strings.Split(strings.TrimSuffix(string(text), "\n"), "\n") {
-		if strings.HasPrefix(in, " ") {
-			continue
-		}
+	for _, in := range golden.Cases(t, "testdata/formulas.txt") {
 		say("%s", in)
 		e, err := Parse(in, fields)
 		if p := problem.Of(err); p != nil {
@@ -67,8 +59,5 @@ func TestFormulasWhole(t *testing.T) {
 		}}
 		say("  = %s", e.Eval(values))
 	}
-	if *update {
-		require.NoError(t, os.WriteFile("testdata/formulas.txt", []byte(got.String()), 0o644))
-	}
-	assert.Equal(t, string(text), got.String())
+	golden.Compare(t, "testdata/formulas.txt", got.String())
 }

@@ -1,20 +1,16 @@
 package period
 
 import (
-	"flag"
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 	"time"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/locale"
+	"eskadel/golden"
 )
-
-var update = flag.Bool("update", false, "write testdata/clocks.txt anew")
 
 // What calendars say around the days on which clocks change, a date is left out or a year
 // turns: the start of each step and the one after, how large a unit begins with it, its parts
@@ -100,10 +96,5 @@ func TestCalendarsAroundTheirChanges(t *testing.T) {
 			}
 		}
 	}
-	if *update {
-		require.NoError(t, os.WriteFile("testdata/clocks.txt", []byte(got.String()), 0o644))
-	}
-	want, err := os.ReadFile("testdata/clocks.txt")
-	require.NoError(t, err)
-	assert.Equal(t, string(want), got.String())
+	golden.Compare(t, "testdata/clocks.txt", got.String())
 }

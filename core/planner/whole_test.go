@@ -2,23 +2,19 @@ package planner_test
 
 import (
 	"encoding/json"
-	"flag"
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 	"time"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/planner"
+	"eskadel/golden"
 )
-
-var update = flag.Bool("update", false, "write testdata/plans.txt anew")
 
 // outline says how a plan is asked: each choice that it has made.
 func outline(p *planner.Plan, indent string, say func(string, ...any)) {
@@ -128,10 +124,5 @@ func TestPlansWhole(t *testing.T) {
 			say("  or not: by the database %t, plainly %t", p.Rolled, p.Plainly())
 		}
 	}
-	if *update {
-		require.NoError(t, os.WriteFile("testdata/plans.txt", []byte(got.String()), 0o644))
-	}
-	want, err := os.ReadFile("testdata/plans.txt")
-	require.NoError(t, err)
-	assert.Equal(t, string(want), got.String())
+	golden.Compare(t, "testdata/plans.txt", got.String())
 }

@@ -1,9 +1,7 @@
 package sentence_test
 
 import (
-	"flag"
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 	"time"
@@ -15,9 +13,8 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/sentence"
+	"eskadel/golden"
 )
-
-var update = flag.Bool("update", false, "write testdata/menus.txt anew")
 
 // Everything that is offered for some charts, with the sentence that each choice leads to, and
 // every control of the finish of each form. testdata/menus.txt is read when it changes: it is
@@ -118,14 +115,7 @@ func TestWhatIsOffered(t *testing.T) {
 		}
 		say("")
 	}
-	const kept = "testdata/menus.txt"
-	if *update {
-		require.NoError(t, os.MkdirAll("testdata", 0o755))
-		require.NoError(t, os.WriteFile(kept, []byte(b.String()), 0o644))
-	}
-	want, err := os.ReadFile(kept)
-	require.NoError(t, err)
-	assert.Equal(t, string(want), b.String(), "read what has changed, then write it anew: go test ./core/sentence -run Offered -update")
+	golden.Compare(t, "testdata/menus.txt", b.String())
 }
 
 // What hangs on a measure goes with it, and what hangs on a later one goes on to.

@@ -2,7 +2,6 @@ package sentence_test
 
 import (
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 
@@ -13,6 +12,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/filter"
 	"eskadel/core/sentence"
+	"eskadel/golden"
 )
 
 // yards is the sample's dataset as somebody would have named it, with values that are known.
@@ -55,15 +55,10 @@ func TestTypedWords(t *testing.T) {
 	ds, values := yards(t)
 	sets := all{ds, visits(t)}
 	v := sentence.NewVocabulary(ds, values)
-	text, err := os.ReadFile("testdata/typed.txt")
-	require.NoError(t, err)
 	var got strings.Builder
 	say := func(format string, args ...any) { fmt.Fprintf(&got, format+"\n", args...) }
 	questions, on := 0, (*sentence.Reading)(nil)
-	for _, line := range strings.Split(strings.TrimSuffix(string(text), "\n"), "\n") {
-		if strings.HasPrefix(line, "  ") {
-			continue
-		}
+	for _, line := range golden.Cases(t, "testdata/typed.txt") {
 		say("%s", line)
 		if strings.HasPrefix(line, "#") || line == "" {
 			continue
@@ -97,10 +92,7 @@ func TestTypedWords(t *testing.T) {
 			say("  ? “%s”: %s", u.Text, strings.Join(u.Offers, ", "))
 		}
 	}
-	if *update {
-		require.NoError(t, os.WriteFile("testdata/typed.txt", []byte(got.String()), 0o644))
-	}
-	assert.Equal(t, string(text), got.String())
+	golden.Compare(t, "testdata/typed.txt", got.String())
 	assert.GreaterOrEqual(t, questions, 200)
 }
 

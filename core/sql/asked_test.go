@@ -3,15 +3,12 @@ package sql_test
 import (
 	"context"
 	"encoding/json"
-	"flag"
 	"fmt"
-	"os"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/dataset"
@@ -23,11 +20,10 @@ import (
 	"eskadel/core/query"
 	"eskadel/core/rule"
 	"eskadel/core/steps"
+	"eskadel/golden"
 	"eskadel/source"
 	"eskadel/source/sourcetest"
 )
-
-var update = flag.Bool("update", false, "write testdata/asked.txt anew")
 
 // asking keeps what is asked of the database, and what it answers.
 type asking struct {
@@ -184,10 +180,5 @@ func TestWhatIsAskedAndAnswered(t *testing.T) {
 		a.say("a list by %s\n  %s\n  %s", sort, both[0].SQL, both[1].SQL)
 	}
 	got := a.String() + foreman.String()
-	if *update {
-		require.NoError(t, os.WriteFile("testdata/asked.txt", []byte(got), 0o644))
-	}
-	want, err := os.ReadFile("testdata/asked.txt")
-	require.NoError(t, err)
-	assert.Equal(t, string(want), got)
+	golden.Compare(t, "testdata/asked.txt", got)
 }

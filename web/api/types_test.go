@@ -2,7 +2,6 @@ package api
 
 import (
 	"encoding/json"
-	"flag"
 	"fmt"
 	"os"
 	"reflect"
@@ -20,11 +19,10 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/core/query"
+	"eskadel/golden"
 	"eskadel/view"
 	"eskadel/workspace"
 )
-
-var update = flag.Bool("update", false, "write schemas/types.json anew from the Go types")
 
 // roots are the types that requests and answers are made of.
 var roots = []any{
@@ -151,12 +149,7 @@ func TestTypesAreTheGoTypes(t *testing.T) {
 	b, err := json.MarshalIndent(map[string]any{"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "What requests and answers are made of, written from the Go types", "$defs": defs}, "", "  ")
 	require.NoError(t, err)
 	b = append(b, '\n')
-	if *update {
-		require.NoError(t, os.WriteFile("schemas/types.json", b, 0o600))
-	}
-	kept, err := os.ReadFile("schemas/types.json")
-	require.NoError(t, err)
-	assert.Equal(t, string(b), string(kept), "write it anew: go test ./web/api -run TestTypes -update")
+	golden.Compare(t, "schemas/types.json", string(b))
 }
 
 // Whatever Go writes of a document, its schema knows, and the other way round.
