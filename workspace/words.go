@@ -24,6 +24,7 @@ const (
 	mostFields  = 24  // whose values are known, or looked for
 	mostLookups = 4   // at the same time
 	mostOthers  = 4   // datasets that the same words fit, too
+	mostOffers  = 8   // ways to go on with a line
 )
 
 // Typed is what typed words were read as, for the chart of a sketch.
@@ -33,6 +34,7 @@ type Typed struct {
 	Missing  string // what the chart still lacks
 	Offers   []sentence.Offer
 	Others   []Typed // what the same words may mean besides
+	names    *sentence.Vocabulary
 	fits     fit
 }
 
@@ -50,20 +52,24 @@ const (
 // Read reads typed words as a chart, with the values that whoever types them may see. Where no
 // dataset is chosen, or the words name another, it is of the one that they fit best.
 func (s *Sketch) Read(line string) (*Typed, error) {
-	sets := []*dataset.Dataset{s.Dataset}
-	if s.Dataset == nil || s.names(line) {
-		all, err := s.w.Datasets(s.ctx, s.who)
-		if err != nil {
-			return nil, err
+	best, err := s.best(line)
+	if best != nil {
+		best.Offers = best.names.Complete(line, mostOffers)
+	}
+	return best, err
+}
+
+// best is the reading of the dataset that words fit best; nil where there is no dataset.
+func (s *Sketch) best(line string) (best *Typed, err error) {
+	if s.Dataset != nil {
+		best = s.read(s.Dataset, line, fitsNamed)
+		if best.left() == 0 || !s.names(line) {
+			return best, nil // no other can fit better
 		}
-		if s.Dataset == nil {
-			sets = nil
-		}
-		for _, ds := range all {
-			if s.Dataset == nil || ds.Name != s.Dataset.Name {
-				sets = append(sets, ds)
-			}
-		}
+	}
+	sets, err := s.w.Datasets(s.ctx, s.who)
+	if err != nil {
+		return nil, err
 	}
 	if s.Dataset == nil { // of several that fit, the one of the last chart
 		if last := s.w.Again(s.ctx, s.who, false); last != nil {
@@ -73,28 +79,27 @@ func (s *Sketch) Read(line string) (*Typed, error) {
 			})
 		}
 	}
-	var best *Typed
 	for _, ds := range sets {
-		t := s.read(ds, line)
-		switch at := s.Dataset != nil && ds.Name == s.Dataset.Name; {
-		case t.Nothing:
-			t.fits = fitsNot
-		case len(t.Unknown) == 0:
-			t.fits = fitsWhole
-		case at || s.vocabulary(ds, nil).Names(line):
-			t.fits = fitsNamed
-		default:
-			t.fits = fitsPartly
+		if s.Dataset != nil && ds.Name == s.Dataset.Name {
+			continue
 		}
+		fits := fitsPartly
+		if sentence.NewVocabulary(ds, nil).Names(line) {
+			fits = fitsNamed
+		}
+		t := s.read(ds, line, fits)
 		switch {
 		case best == nil, t.fits > best.fits, t.fits == best.fits && t.left() < best.left():
 			best = t
-		case s.Dataset == nil && len(t.Unknown) == len(best.Unknown) && len(t.Unknown) == 0 && !t.Nothing && len(best.Others) < mostOthers:
+		case s.Dataset == nil && t.fits == fitsWhole && best.fits == fitsWhole && len(best.Others) < mostOthers:
 			best.Others = append(best.Others, *t)
 		}
 	}
 	return best, nil
 }
+
+// understood tells whether all of the words is.
+func (t *Typed) understood() bool { return !t.Nothing && len(t.Unknown) == 0 }
 
 // left is how much is not understood: letters, and words that are read as others.
 func (t *Typed) left() (n int) {
@@ -135,7 +140,7 @@ func (w *Workspace) Ask(ctx context.Context, who *identity.Caller, lines []strin
 	for i, line := range lines {
 		var t *Typed
 		if i == 0 {
-			t, err = s.Read(line)
+			t, err = s.best(line)
 		} else {
 			t = s.on(s.Dataset, line, s.Doc)
 		}
@@ -146,7 +151,7 @@ func (w *Workspace) Ask(ctx context.Context, who *identity.Caller, lines []strin
 			return out, nil // there is no dataset to ask of
 		}
 		out.Steps = append(out.Steps, Step{line, t})
-		if t.Nothing || len(t.Unknown) > 0 {
+		if !t.understood() {
 			return out, nil
 		}
 		if s, err = w.SketchOf(ctx, who, t.Document); err != nil {
@@ -154,11 +159,11 @@ func (w *Workspace) Ask(ctx context.Context, who *identity.Caller, lines []strin
 		}
 		out.Sketch = s
 	}
-	if len(out.Steps) == 0 || out.Steps[len(out.Steps)-1].Missing != "" {
+	if !out.Answered() {
 		return out, nil
 	}
-	r := w.reader
-	out.Told, err = r.Told(w.using(ctx, who), s.Doc, s.Dataset, who.Viewer, r.Setting(s.Dataset, who.Viewer, filter.Condition{}, time.Time{}), s.vocabulary(s.Dataset, s.known(s.Dataset)))
+	r, last := w.reader, out.Steps[len(out.Steps)-1]
+	out.Told, err = r.Told(w.using(ctx, who), s.Doc, s.Dataset, who.Viewer, r.Setting(s.Dataset, who.Viewer, filter.Condition{}, time.Time{}), last.names)
 	return out, err
 }
 
@@ -168,25 +173,37 @@ func (a *Asking) Answered() bool {
 		return false
 	}
 	last := a.Steps[len(a.Steps)-1]
-	return !last.Nothing && len(last.Unknown) == 0 && last.Missing == ""
+	return last.understood() && last.Missing == ""
 }
 
 // names tells whether words may speak of another dataset: those of this one leave some over.
 func (s *Sketch) names(line string) bool {
-	r := s.vocabulary(s.Dataset, nil).Read(line, s.w.Now(), nil, s.sets())
+	r := sentence.NewVocabulary(s.Dataset, nil).Read(line, s.w.Now(), nil, s.sets())
 	return len(r.Unknown) > 0
 }
 
-func (s *Sketch) read(ds *dataset.Dataset, line string) *Typed { return s.on(ds, line, nil) }
+// read reads a line as a chart of its own; otherwise is how it fits where not all of it, but
+// something, is understood.
+func (s *Sketch) read(ds *dataset.Dataset, line string, otherwise fit) *Typed {
+	t := s.on(ds, line, nil)
+	switch {
+	case t.understood():
+		t.fits = fitsWhole
+	case !t.Nothing:
+		t.fits = otherwise
+	}
+	return t
+}
 
 // on reads a line that goes on from a chart, nil for none.
 func (s *Sketch) on(ds *dataset.Dataset, line string, before *chart.Document) *Typed {
 	sets := s.sets()
-	v := s.vocabulary(ds, s.known(ds))
+	known := s.known(ds)
+	v := sentence.NewVocabulary(ds, known)
 	r := v.Read(line, s.w.Now(), before, sets)
 	if len(r.Unknown) > 0 || len(r.Corrected) > 0 { // what is no known value may be one of those that are not
 		if found := s.find(ds, r); len(found) > 0 {
-			v = s.vocabulary(ds, append(s.known(ds), found...))
+			v = sentence.NewVocabulary(ds, append(known, found...))
 			r = v.Read(line, s.w.Now(), before, sets)
 		}
 	}
@@ -194,7 +211,6 @@ func (s *Sketch) on(ds *dataset.Dataset, line string, before *chart.Document) *T
 		s.finish(r, ds)
 	}
 	t := typed(v, ds, r)
-	t.Offers = v.Complete(line, 8)
 	return &t
 }
 
@@ -232,7 +248,7 @@ func (s *Sketch) Finished() string {
 	if s.Dataset == nil {
 		return ""
 	}
-	return s.vocabulary(s.Dataset, nil).Finished(s.Doc)
+	return sentence.NewVocabulary(s.Dataset, nil).Finished(s.Doc)
 }
 
 // every is all datasets that somebody may speak of.
@@ -253,15 +269,11 @@ func (e every) All() []*dataset.Dataset {
 func (s *Sketch) sets() every { return every{s.w.sets(s.ctx, s.who), s} }
 
 func typed(v *sentence.Vocabulary, ds *dataset.Dataset, r *sentence.Reading) Typed {
-	t := Typed{Reading: r, Sentence: v.Text(r.Document), Missing: sentence.Missing(r.Document, ds)}
+	t := Typed{Reading: r, Sentence: v.Text(r.Document), Missing: sentence.Missing(r.Document, ds), names: v}
 	for _, other := range r.Others {
 		t.Others = append(t.Others, typed(v, ds, other))
 	}
 	return t
-}
-
-func (s *Sketch) vocabulary(ds *dataset.Dataset, values []sentence.Value) *sentence.Vocabulary {
-	return sentence.NewVocabulary(ds, values)
 }
 
 // Sentence is the chart's sentence, in which linked records have their names.
@@ -269,7 +281,7 @@ func (s *Sketch) Sentence() []sentence.Phrase {
 	if s.Dataset == nil || !speaksOfLinks(s.Doc, s.Dataset) {
 		return sentence.Of(s.Doc, s.Dataset)
 	}
-	return s.vocabulary(s.Dataset, s.known(s.Dataset)).Of(s.Doc)
+	return sentence.NewVocabulary(s.Dataset, s.known(s.Dataset)).Of(s.Doc)
 }
 
 // speaksOfLinks tells whether a chart's conditions name linked records.
