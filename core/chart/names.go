@@ -56,16 +56,7 @@ func ordinal(manner *locale.Manner, p string) string {
 	}
 	percent := format.Percent(manner)
 	percent.Decimals = -1
-	n := strings.TrimRight(percent.Value(v), "%\u00a0\u202f")
-	ending := "th"
-	if !strings.HasSuffix(n, "11") && !strings.HasSuffix(n, "12") && !strings.HasSuffix(n, "13") {
-		for digit, e := range map[string]string{"1": "st", "2": "nd", "3": "rd"} {
-			if strings.HasSuffix(n, digit) {
-				ending = e
-			}
-		}
-	}
-	return n + ending
+	return locale.Nth(strings.TrimRight(percent.Value(v), "%\u00a0\u202f"))
 }
 
 // ShownLabel names what is shown of a measure: "Running total of Yard cost".

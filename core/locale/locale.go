@@ -206,3 +206,16 @@ func CurrencyOf(code string) *Currency {
 	}
 	return found
 }
+
+// Nth writes a counting number: 90 as 90th.
+func Nth(n string) string {
+	ending := "th"
+	if !strings.HasSuffix(n, "11") && !strings.HasSuffix(n, "12") && !strings.HasSuffix(n, "13") {
+		for digit, e := range map[string]string{"1": "st", "2": "nd", "3": "rd"} {
+			if strings.HasSuffix(n, digit) {
+				ending = e
+			}
+		}
+	}
+	return n + ending
+}

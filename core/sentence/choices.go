@@ -76,15 +76,9 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		return m, m.fieldsOf(d, ds, number)
 	case "by":
 		m.Heading = "Divide by"
-		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) {
-			if i < len(c.By) {
-				c.By[i] = dim
-			} else {
-				c.By = append(c.By, dim)
-			}
-		}, func(f *dataset.Field) bool { return i < len(d.By) && d.By[i].Field == f.Name })
+		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) { put(&c.By, i, dim) }, func(f *dataset.Field) bool { return i < len(d.By) && d.By[i].Field == f.Name })
 		if i < len(d.By) {
-			m.add("Not divided", d, func(c *chart.Document) { c.By = append(c.By[:i:i], c.By[i+1:]...) })
+			m.add("Not divided", d, func(c *chart.Document) { c.By = slices.Delete(c.By, i, i+1) })
 		}
 	case "split":
 		m.Heading = "Split by"
@@ -94,13 +88,7 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		}
 	case across:
 		m.Heading = "And split by"
-		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) {
-			if i < len(c.Across) {
-				c.Across[i] = dim
-			} else {
-				c.Across = append(c.Across, dim)
-			}
-		}, func(f *dataset.Field) bool { return i < len(d.Across) && d.Across[i].Field == f.Name })
+		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) { put(&c.Across, i, dim) }, func(f *dataset.Field) bool { return i < len(d.Across) && d.Across[i].Field == f.Name })
 		if i < len(d.Across) {
 			m.add("Not split further", d, func(c *chart.Document) { c.Across = slices.Delete(c.Across, i, i+1) })
 		}
@@ -179,6 +167,15 @@ func left(d *chart.Document, ds *dataset.Dataset) string {
 		return ""
 	}
 	return "Single records leave out " + strings.Join(lost, ", ") + "."
+}
+
+// put sets a dimension of a list, or puts it at its end.
+func put(list *[]query.Dimension, i int, dim query.Dimension) {
+	if i < len(*list) {
+		(*list)[i] = dim
+	} else {
+		*list = append(*list, dim)
+	}
 }
 
 func (m *Menu) add(label string, d *chart.Document, change func(*chart.Document)) *Choice {

@@ -215,52 +215,43 @@ func (v *Vocabulary) field(name string) string {
 
 // condition reads one; ok is false where none begins.
 func (r *reader) condition() (c filter.Condition, ok bool) {
-	first, ok := r.joined()
-	if !ok {
-		return c, false
-	}
-	list := []filter.Condition{first}
-	for {
-		from := r.at
-		if !r.says(saysOr) {
-			break
-		}
-		next, ok := r.joined()
-		if !ok {
-			r.at = from
-			break
-		}
-		list = append(list, next)
-	}
+	list := r.chain(r.joined, saysOr)
 	if len(list) > 1 {
 		return filter.Condition{Any: list}, true
 	}
-	return first, true
+	return first(list)
 }
 
 // joined reads conditions with "and" between.
 func (r *reader) joined() (c filter.Condition, ok bool) {
-	first, ok := r.single()
-	if !ok {
-		return c, false
-	}
-	list := []filter.Condition{first}
-	for {
-		from := r.at
-		if !r.says(saysAnd) {
-			break
-		}
-		next, ok := r.single()
-		if !ok {
-			r.at = from
-			break
-		}
-		list = append(list, next)
-	}
+	list := r.chain(r.single, saysAnd)
 	if len(list) > 1 {
 		return filter.Condition{All: list}, true
 	}
-	return first, true
+	return first(list)
+}
+
+func first(list []filter.Condition) (c filter.Condition, ok bool) {
+	if len(list) > 0 {
+		c, ok = list[0], true
+	}
+	return c, ok
+}
+
+// chain reads conditions with a word between; none where none begins.
+func (r *reader) chain(one func() (filter.Condition, bool), between saying) (list []filter.Condition) {
+	for {
+		from := r.at
+		if len(list) > 0 && !r.says(between) {
+			return list
+		}
+		next, ok := one()
+		if !ok {
+			r.at = from
+			return list
+		}
+		list = append(list, next)
+	}
 }
 
 // single reads one comparison, or a condition in brackets.

@@ -148,18 +148,25 @@ func several(says saying, of func(*chart.Finish) *[]string) aspect {
 				break
 			}
 			list = append(list, text)
-			at := t.at
-			if !t.sign(",") && !t.says(saysAnd) {
-				break
-			}
-			if next, any := t.peek(); !any || !next.quoted {
-				t.at = at
+			if !t.another() {
 				break
 			}
 		}
 		*of(f) = list
 		return len(list) > 0
 	}}
+}
+
+// another tells whether one more text in quotes follows, and reads what stands before it.
+func (t *drafting) another() bool {
+	at := t.at
+	if t.sign(",") || t.says(saysAnd) {
+		if next, any := t.peek(); any && next.quoted {
+			return true
+		}
+	}
+	t.at = at
+	return false
 }
 
 // paired is an aspect that gives texts to others: “care” as “looked after”.
@@ -186,12 +193,7 @@ func paired(says, between saying, of func(*chart.Finish) *map[string]string) asp
 				break
 			}
 			out[key] = value
-			at = t.at
-			if !t.sign(",") && !t.says(saysAnd) {
-				break
-			}
-			if next, any := t.peek(); !any || !next.quoted {
-				t.at = at
+			if !t.another() {
 				break
 			}
 		}

@@ -218,19 +218,6 @@ func find[T any](list []said[T], is func(T) bool) saying {
 
 func equal[T comparable](a T) func(T) bool { return func(b T) bool { return a == b } }
 
-// nth writes a counting number: 90 as 90th.
-func nth(n string) string {
-	ending := "th"
-	if !strings.HasSuffix(n, "11") && !strings.HasSuffix(n, "12") && !strings.HasSuffix(n, "13") {
-		for digit, e := range map[string]string{"1": "st", "2": "nd", "3": "rd"} {
-			if strings.HasSuffix(n, digit) {
-				ending = e
-			}
-		}
-	}
-	return n + ending
-}
-
 // quoted is a text in quotes, in which a closing quote stands twice.
 func quoted(s string) string { return "“" + strings.ReplaceAll(s, "”", "””") + "”" }
 

@@ -210,7 +210,7 @@ func (v *Vocabulary) measured(m query.Measure) (text string, own bool) {
 // aggregated says how values are made one: "average of".
 func (v *Vocabulary) aggregated(m query.Measure) string {
 	if m.Aggregate == aggregate.Percentile {
-		return saysPercentile.say(nth(hundredth(m.P)))
+		return saysPercentile.say(locale.Nth(hundredth(m.P)))
 	}
 	return find(aggregations, equal(m.Aggregate)).say()
 }
@@ -543,7 +543,7 @@ func (v *Vocabulary) line(l query.Line, d *chart.Document) string {
 	switch {
 	case l.Constant != "":
 	case l.At == "percentile":
-		text = "the " + nth(hundredth(l.P.String())) + " percentile"
+		text = "the " + locale.Nth(hundredth(l.P.String())) + " percentile"
 	default:
 		text = find(lineKinds, equal(l.At)).say()
 	}
