@@ -17,11 +17,11 @@ type fine struct {
 // computing is the records of one plan, grouped.
 type computing struct {
 	p        *planner.Plan
-	cells    []fine          // all dimensions divided
-	marg     map[place]parts // of every place, cells and totals
-	steps    []Key           // of the time axis
-	count    int             // of dimensions
-	sizes    []int           // how many keys of each dimension have numbers; nil before that
+	cells    []fine // all dimensions divided
+	marg     totals
+	steps    []Key // of the time axis
+	count    int   // of dimensions
+	sizes    []int // how many keys of each dimension have numbers; nil before that
 	unplaced []Unplaced
 	extra    map[int][]*Key // values that a dimension has besides those of its records
 	groups   [][]Key        // the groups, where they are given; nil where they follow from the records
@@ -43,7 +43,7 @@ func Compute(p *planner.Plan, rows [][]field.Value) *Table {
 
 // group reads a plan's rows; those of a plan that is not rolled have yet to be cut.
 func group(p *planner.Plan, rows [][]field.Value) *computing {
-	c := &computing{p: p, count: len(p.Dims), marg: map[place]parts{}}
+	c := &computing{p: p, count: len(p.Dims)}
 	for _, d := range p.Dims {
 		if d.Axis != nil {
 			for i := 0; i+1 < len(d.Axis.Borders); i++ {
@@ -160,7 +160,7 @@ func (c *computing) read(rows [][]field.Value) {
 			c.cells = append(c.cells, f)
 		}
 		if c.p.Rolled {
-			c.marg[f.place()] = f.parts
+			c.marg.put(f.place(), f.parts)
 		}
 	}
 	if len(rows) > 0 {

@@ -9,7 +9,6 @@ import (
 	"github.com/cockroachdb/apd/v3"
 
 	"eskadel/core/field"
-	"eskadel/core/query"
 )
 
 // keeping is what the cut of one dimension keeps, by the parent that it is within, the zero
@@ -69,7 +68,7 @@ func (c *computing) choose(e *earlier) []keeping {
 		parents := map[id]*ranking{}
 		cells := c.cells
 		if !d.Within {
-			cells = c.fold(cells, 1<<i, nil, true)
+			cells = c.fold(cells, 1<<i, nil, true).cells
 		}
 		for _, f := range cells {
 			k := f.keys[i]
@@ -188,29 +187,23 @@ func (c *computing) cut(kept []keeping) {
 		c.toOthers(&c.cells[i], kept)
 	}
 	every := 1<<c.count - 1
-	c.cells = c.fold(c.cells, every, c.cells[:0], false)
-	folded := map[int][]fine{every: c.cells}
+	all := c.fold(c.cells, every, c.cells[:0], false)
+	c.cells = all.cells
+	folds := map[int]*folded{every: all}
 	sets := c.p.Margins()
 	slices.SortFunc(sets, func(a, b int) int { return bits.OnesCount(uint(b)) - bits.OnesCount(uint(a)) })
-	places := 0
 	for _, set := range sets {
-		if folded[set] == nil {
+		if folds[set] == nil {
 			from := c.cells // or the fewest that are divided by these dimensions, too
-			for more, cells := range folded {
-				if more&set == set && len(cells) < len(from) {
-					from = cells
+			for more, f := range folds {
+				if more&set == set && len(f.cells) < len(from) {
+					from = f.cells
 				}
 			}
-			folded[set] = c.fold(from, set, nil, true)
-		}
-		places += len(folded[set])
-	}
-	c.marg = make(map[place]parts, places)
-	for set, cells := range folded {
-		for i := range cells {
-			c.marg[cells[i].place().by(set)] = cells[i].parts
+			folds[set] = c.fold(from, set, nil, true)
 		}
 	}
+	c.marg.fold(folds, c.cells, c.sizes)
 }
 
 // number gives the keys of each dimension numbers from 0 on, by which cells are told apart
@@ -268,44 +261,11 @@ func (c *computing) toOthers(f *fine, kept []keeping) {
 
 // fold merges cells that differ only in dimensions without a bit in set: into out, which
 // may be the beginning of cells, with their components or with copies.
-func (c *computing) fold(cells []fine, set int, out []fine, copies bool) []fine {
-	// A place is one number among all that there could be, where those are not too many.
-	all := 1
-	var dims []int
-	for dim, size := range c.sizes {
-		if set&(1<<dim) != 0 {
-			dims = append(dims, dim)
-			all = min(all*size, 1<<30)
-		}
-	}
-	var first []int32 // by place, the number from 1 of what was folded there
-	var sparse map[[query.Most]int32]int32
-	if all <= 4*len(cells)+16 {
-		first = make([]int32, all)
-	} else {
-		sparse = make(map[[query.Most]int32]int32, len(cells))
-	}
+func (c *computing) fold(cells []fine, set int, out []fine, copies bool) *folded {
+	to := newFolded(set, c.sizes, len(cells))
 	for i := range cells {
 		f := &cells[i]
-		var n int32
-		if next := int32(len(out) + 1); sparse != nil {
-			var where [query.Most]int32
-			for _, dim := range dims {
-				where[dim] = f.at[dim]
-			}
-			if n = sparse[where]; n == 0 {
-				sparse[where] = next
-			}
-		} else {
-			at := 0
-			for _, dim := range dims {
-				at = at*c.sizes[dim] + int(f.at[dim])
-			}
-			if n = first[at]; n == 0 {
-				first[at] = next
-			}
-		}
-		if n > 0 {
+		if n := to.find(&f.at, int32(len(out)+1)); n > 0 {
 			out[n-1].parts.merge(f.parts, c.p.Columns)
 			continue
 		}
@@ -314,5 +274,6 @@ func (c *computing) fold(cells []fine, set int, out []fine, copies bool) []fine 
 			out[len(out)-1].parts = parts(nil).merge(f.parts, c.p.Columns)
 		}
 	}
-	return out
+	to.cells = out
+	return to
 }

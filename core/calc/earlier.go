@@ -162,8 +162,8 @@ func (e *earlier) divide() {
 		}
 	}
 	undated := all.p.WithoutAxis()
-	e.stepped = &computing{p: all.p, count: all.count, marg: map[place]parts{}}
-	e.whole = &computing{p: undated, count: len(undated.Dims), marg: map[place]parts{}}
+	e.stepped = &computing{p: all.p, count: all.count}
+	e.whole = &computing{p: undated, count: len(undated.Dims)}
 	total := e.plan.Pairing.Total
 	for _, f := range all.cells {
 		bucket := f.keys[e.axis]
@@ -203,12 +203,12 @@ func (e *earlier) at(now place) (p parts, ok bool) {
 			return nil, false
 		}
 		now[e.axis] = span.id()
-		return e.stepped.marg[now], true
+		return e.stepped.marg.at(now), true
 	}
 	if e.whole == nil || e.bound.misses(e.plan.Pairing.Total) {
 		return nil, false
 	}
-	return e.whole.marg[now.without(e.axis)], true
+	return e.whole.marg.at(now.without(e.axis)), true
 }
 
 // byKey merges the records before by the values of dimension i, within its parents, before

@@ -22,7 +22,7 @@ func (c *computing) table(e *earlier) *Table {
 		t.Groups = c.combinations(0, by, e)
 	}
 	t.Splits = c.combinations(by, c.count, e)
-	t.now = c.fill(t, c.begun, func(p place) (parts, bool) { return c.marg[p], true })
+	t.now = c.fill(t, c.begun, func(p place) (parts, bool) { return c.marg.at(p), true })
 	if e != nil {
 		t.Compared = e.plan
 		t.was = c.fill(t, func([]Key) bool { return true }, e.at) // what lies before has begun
@@ -32,7 +32,7 @@ func (c *computing) table(e *earlier) *Table {
 	if t.was != nil {
 		t.before = t.make(t.was)
 	}
-	if all := c.marg[place{}]; all != nil {
+	if all := c.marg.at(place{}); all != nil {
 		for _, u := range c.p.Unread {
 			if n := whole(all[u.Column].is); n > 0 {
 				why := "unreadable"
@@ -218,7 +218,7 @@ func (c *computing) order(dim int) *query.Sort {
 // sorted is the value that a sort by figure looks at.
 func (c *computing) sorted(s *query.Sort, where place, e *earlier) field.Value {
 	var now, was field.Value
-	if p := c.marg[where]; p != nil {
+	if p := c.marg.at(where); p != nil {
 		now = p.value(&c.p.Measuring, s.Measure)
 	}
 	if e != nil && s.By != "measure" {

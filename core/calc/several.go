@@ -71,8 +71,8 @@ func (c *computing) once(at int, whole *computing) {
 	if c == nil || whole == nil {
 		return
 	}
-	for p, parts := range whole.marg {
-		c.marg[p.with(at)] = parts
+	for p, parts := range whole.marg.all() {
+		c.marg.put(p.with(at), parts)
 	}
 }
 

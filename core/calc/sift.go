@@ -72,7 +72,7 @@ func merged(p *planner.Plan, rows [][]field.Value) *computing {
 // values there are in them.
 func (c *computing) wanted() (spans []int, values int64) {
 	atom := c.p.Atoms[c.p.Sifted.Atom]
-	for _, of := range c.marg {
+	for _, of := range c.marg.all() {
 		t := of[c.sifted()].tally
 		sorted, n := t.sorted()
 		if n == 0 {

@@ -87,7 +87,7 @@ func (t *Table) Size() int64 {
 	}
 	n := 4096 + cells*sheets + key*int64(len(t.Groups)+len(t.Splits))
 	if t.c != nil {
-		n += int64(len(t.c.cells)+len(t.c.marg)) * (width*cell + 64)
+		n += int64(len(t.c.cells)+t.c.marg.len()) * (width*cell + 64)
 	}
 	if t.e != nil {
 		n *= 2
@@ -134,7 +134,7 @@ func (t *Table) Cell(group, split int) []field.Value { return t.now.cell(group, 
 
 // Has tells whether a group and split has records of its own; others are filled with 0.
 func (t *Table) Has(group, split int) bool {
-	return t.c.marg[t.place(group, split, t.c.count, t.c.count)] != nil
+	return t.c.marg.at(t.place(group, split, t.c.count, t.c.count)) != nil
 }
 
 // place is that of the first rows keys of a group and the first columns of a split.
@@ -321,7 +321,7 @@ func (t *Table) MarginFigure(group, split, rows, columns, m int) Figure {
 		return p.value(&t.c.p.Measuring, m)
 	}
 	here := t.place(group, split, rows, columns)
-	f := Figure{Base: value(t.c.marg[here], true)}
+	f := Figure{Base: value(t.c.marg.at(here), true)}
 	f.Shown = f.Base
 	if t.e != nil {
 		f.Before = value(t.e.at(here))
@@ -334,7 +334,7 @@ func (t *Table) MarginFigure(group, split, rows, columns, m int) Figure {
 		case "split":
 			whole = t.place(group, split, 0, columns)
 		}
-		f.Shown = Share(f.Base, value(t.c.marg[whole], true))
+		f.Shown = Share(f.Base, value(t.c.marg.at(whole), true))
 		if t.e != nil {
 			f.Before = Share(f.Before, value(t.e.at(whole)))
 		}
