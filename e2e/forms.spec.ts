@@ -68,20 +68,59 @@ test("the legend hides a series, rows of a pivot fold, and the finish is set in 
 
   await page.goto("/charts/edit?dataset=yard-jobs");
   await settled(page);
-  await page.getByText("Finish", { exact: true }).click();
+  const finish = (section: string) => page.locator(`.finish-sentence [data-section="${section}"]`);
+  await finish("Words").click();
   await page.getByLabel("Subtitle").fill("all five yards");
   await page.keyboard.press("Tab");
   await expect(page.locator(".widget-subtitle")).toHaveText("all five yards");
+  await finish("Value axis").click();
   await page.getByLabel("Begins at").fill("soon");
   await page.keyboard.press("Tab");
   await expect(page.getByText("“soon” is not a number.")).toBeVisible();
   await expect(page.getByLabel("Begins at")).toHaveValue("soon");
-  await page.getByLabel("Target", { exact: true }).selectOption({ label: "the same for each group" });
+  await finish("Target").click();
+  await page.getByRole("combobox", { name: "Target", exact: true }).selectOption({ label: "the same for each group" });
   await page.locator('[data-path="target.constant"]').fill("900");
   await page.keyboard.press("Tab");
   await expect(page.locator(".sentence")).toContainText("against a target of 900");
   await expect(page.locator(".drawing .aim")).not.toHaveCount(0);
+  // Numbers are chosen from samples of its own, and its values are called and coloured one by one.
+  await finish("Numbers").click();
+  const samples = page.getByLabel("Numbers of number of jobs");
+  await expect(samples).toBeVisible();
+  await samples.selectOption({ label: (await samples.locator("option").allTextContents()).find((o) => o.endsWith("%"))! });
+  await expect(finish("Numbers")).toContainText("measure 1 written “0%”");
+  await page.locator('[data-part="by.0"]').click();
+  await page.locator("#choices .choice", { hasText: "Kind" }).first().click();
+  await settled(page);
+  await finish("Names and colours").focus();
+  await page.keyboard.press("Enter");
+  await page.getByLabel("rework is called").fill("done again");
+  await page.keyboard.press("Tab");
+  await expect(page.locator("#preview svg.drawing")).toContainText("done again");
+  await page.getByRole("group", { name: "rework in the colour" }).getByRole("button", { name: "colour 4", exact: true }).press("Enter");
+  await expect(finish("Names and colours")).toContainText("colours “rework” in “c4”");
+  await expect(page.getByRole("group", { name: "rework in the colour" }).getByRole("button", { name: "colour 4", exact: true })).toHaveAttribute("aria-pressed", "true");
   await noSeriousProblem(page, "chart editor with the finish unfolded");
+  // A gauge asks for its scale, and offers one from its own figure.
+  await finish("Target").click();
+  await page.getByRole("combobox", { name: "Target", exact: true }).selectOption({ label: "none" });
+  await page.locator('[data-part="by.0"]').click();
+  await page.locator("#choices .choice", { hasText: "Not divided" }).click();
+  await page.locator('[data-part="form"]').click();
+  await page.locator("#choices .choice", { hasText: "a gauge" }).click();
+  await page.getByRole("button", { name: "by its own figure" }).click();
+  await expect(page.locator("#preview .drawing")).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(finish("Scale and bands")).toBeFocused();
+  // The fields of a list are chosen and put in order by their labels.
+  await page.locator('[data-part="form"]').click();
+  await page.locator("#choices .choice", { hasText: "a list of records" }).click();
+  await finish("Records").click();
+  await page.getByLabel("Fields", { exact: true }).selectOption({ label: "Crew hours" });
+  await page.getByRole("button", { name: "put Crew hours earlier" }).click();
+  await page.getByRole("button", { name: "leave out Opened" }).click();
+  await expect(page.locator("#finish-open .row-name").first()).not.toContainText("Opened");
 });
 
 test("two thousand marks are drawn and answer", async ({ page }) => {

@@ -291,6 +291,32 @@ func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	return a, nil
 }
 
+// Seen tells what a chart shows, for those who set how; nil where it computes nothing or
+// cannot be drawn as it is.
+func (e *Reader) Seen(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting) (*chart.Seen, error) {
+	if doc.Form.Lists() {
+		return nil, nil
+	}
+	t, _, err := e.Table(ctx, doc.Computed(ds), ds, v, s)
+	if err != nil { // its figures are there without what they are held against
+		bare := *doc
+		bare.Form, bare.Target, bare.Compare, bare.Results = chart.Table, nil, nil, nil
+		doc = &bare
+		t, _, err = e.Table(ctx, doc.Computed(ds), ds, v, s)
+	}
+	if err == nil {
+		doc, t, _, err = e.fitted(ctx, doc, t, ds, v, s)
+	}
+	if err != nil {
+		return nil, err
+	}
+	var drawn *chart.Drawing
+	if sentence.Missing(doc, ds) == "" && !doc.Form.Headlines() && !doc.Form.Tells() && !t.IsEmpty() && len(t.Groups) > 0 {
+		drawn, _ = chart.Draw(t, doc, 0) // what it cannot draw is said where it would be
+	}
+	return chart.See(t, doc, drawn), nil
+}
+
 // Told says in a sentence what a chart answers, in the names of a vocabulary.
 func (e *Reader) Told(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, names *sentence.Vocabulary) (string, error) {
 	if doc.Form.Lists() || sentence.Missing(doc, ds) != "" {

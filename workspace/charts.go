@@ -179,6 +179,23 @@ func (s *Sketch) Answer() (*view.Answer, error) {
 	return r.Answer(s.w.using(s.ctx, s.who), s.Doc, s.Dataset, v, r.Setting(s.Dataset, v, filter.Condition{}, time.Time{}), 0, view.Drawing|view.Figures)
 }
 
+// Finish lists the controls of how the chart is finished.
+func (s *Sketch) Finish() ([]sentence.Section, error) {
+	if err := s.Complete(); err != nil {
+		return nil, err
+	}
+	all, err := s.w.Datasets(s.ctx, s.who)
+	if err != nil {
+		return nil, err
+	}
+	r, v := s.w.reader, s.who.Viewer
+	seen, err := r.Seen(s.w.using(s.ctx, s.who), s.Doc, s.Dataset, v, r.Setting(s.Dataset, v, filter.Condition{}, time.Time{}))
+	if p := problem.Of(err); err != nil && p == nil {
+		return nil, err
+	}
+	return sentence.Finish(s.Doc, s.Dataset, all, seen), nil
+}
+
 // Records lists the records behind a mark of the chart.
 func (s *Sketch) Records(mark marks.Reference, p Paging) (*view.Page, error) {
 	if err := s.Complete(); err != nil {

@@ -243,14 +243,6 @@ func (s *Sketch) finish(r *sentence.Reading, ds *dataset.Dataset) {
 	}
 }
 
-// Finished says how the chart is finished; "" where all of it is as usual.
-func (s *Sketch) Finished() string {
-	if s.Dataset == nil {
-		return ""
-	}
-	return sentence.NewVocabulary(s.Dataset, nil).Finished(s.Doc)
-}
-
 // every is all datasets that somebody may speak of.
 type every struct {
 	query.Sets

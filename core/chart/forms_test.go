@@ -268,20 +268,25 @@ func TestPartsOfADocumentAreSet(t *testing.T) {
 	set("finish.value.title", "text", " Cost ")
 	set("finish.value.low", "number", "2.5")
 	set("finish.no_title", "yes", "yes")
-	set("finish.labels", "list", "name, value")
-	set("finish.names", "pairs", "care: looked after, rework: done again")
-	set("measures.0.format", "text", "compact")
+	set("finish.labels", "json", `["name","value"]`)
+	set("finish.names.rework", "text", "done again")
+	set("finish.names."+chart.Part("no. 1~2"), "text", "the first")
+	set("measures.0.format", "text", "compact 0.0")
+	set("measures.0.format", "unit", "long nights")
 	set("finish.cells", "json", `[{"of":0,"bar":{}}]`)
 	set("target.constant", "number", "12")
 	assert.Equal(t, chart.AxisFinish{Title: "Cost", Low: "2.5"}, *d.Finish.Value)
 	assert.Equal(t, []string{"name", "value"}, d.Finish.Labels)
-	assert.Equal(t, "done again", d.Finish.Names["rework"])
-	for _, p := range [][2]string{{"finish.value.title", "text"}, {"finish.value.low", "number"}, {"finish.no_title", "yes"}, {"finish.labels", "list"}, {"finish.names", "pairs"}, {"measures.0.format", "text"}, {"finish.cells", "json"}, {"target.constant", "number"}} {
+	assert.Equal(t, map[string]string{"rework": "done again", "no. 1~2": "the first"}, d.Finish.Names)
+	assert.Equal(t, "compact 0.0 long nights", d.Measures[0].Format)
+	set("measures.0.format", "unit", "")
+	assert.Equal(t, "compact 0.0", d.Measures[0].Format, "the rest of it stays")
+	for _, p := range [][2]string{{"finish.value.title", "text"}, {"finish.value.low", "number"}, {"finish.no_title", "yes"}, {"finish.labels", "json"}, {"finish.names.rework", "text"}, {"finish.names", "json"}, {"measures.0.format", "text"}, {"finish.cells", "json"}, {"target.constant", "number"}} {
 		set(p[0], p[1], "")
 	}
 	assert.Nil(t, d.Finish, "what is empty goes")
 	assert.Nil(t, d.Target)
-	for _, bad := range [][3]string{{"finish.value.low", "number", "much"}, {"finish.names", "pairs", "care"}, {"finish.cells", "json", "["}, {"nothing.at.all", "text", "x"}, {"measures.7.format", "text", "0"}, {"title.of", "text", "x"}} {
+	for _, bad := range [][3]string{{"finish.value.low", "number", "much"}, {"finish.cells", "json", "["}, {"nothing.at.all", "text", "x"}, {"measures.7.format", "text", "0"}, {"title.of", "text", "x"}} {
 		_, err := d.Set(bad[0], bad[1], bad[2])
 		assert.NotNil(t, problem.Of(err), bad)
 	}

@@ -5,16 +5,34 @@ import (
 	"strconv"
 	"strings"
 
+	"eskadel/core/format"
 	"eskadel/core/problem"
 )
 
+// Part is a name as one step of a path: the dots within it part nothing.
+func Part(name string) string {
+	return strings.NewReplacer("~", "~0", ".", "~1").Replace(name)
+}
+
+// steps are the names that a path goes along.
+func steps(path string) []string {
+	out := strings.Split(path, ".")
+	for i := range out {
+		out[i] = strings.NewReplacer("~1", ".", "~0", "~").Replace(out[i])
+	}
+	return out
+}
+
 // Set returns the document with one of its parts set, as a form's control does it: path
 // names the part ("finish.value.title", "measures.0.format"), kind how the text is to be
-// read: text, number, yes, list (by commas), numbers, pairs (name: value, by commas), numbers by name, or json. An
-// empty value takes the part away, and what is empty then goes with it.
+// read: text, number, yes, unit (of a format, the rest of which stays) or json. An empty
+// value takes the part away, and what is empty then goes with it.
 func (d *Document) Set(path, kind, value string) (*Document, error) {
 	value = strings.TrimSpace(value)
-	var v any
+	var top, v any
+	if err := json.Unmarshal(d.JSON(), &top); err != nil {
+		return nil, err
+	}
 	switch kind {
 	case "number":
 		if _, err := strconv.ParseFloat(value, 64); value != "" && err != nil {
@@ -26,44 +44,10 @@ func (d *Document) Set(path, kind, value string) (*Document, error) {
 		if value != "yes" {
 			value = ""
 		}
-	case "list":
-		var list []any
-		for _, part := range strings.Split(value, ",") {
-			if part = strings.TrimSpace(part); part != "" {
-				list = append(list, part)
-			}
-		}
-		v = list
-	case "numbers":
-		var list []any
-		for _, part := range strings.Split(value, ",") {
-			if part = strings.TrimSpace(part); part == "" {
-				continue
-			}
-			if _, err := strconv.ParseFloat(part, 64); err != nil {
-				return nil, problem.New(problem.Invalid, path, "“%s” is not a number.", part)
-			}
-			list = append(list, json.Number(part))
-		}
-		v = list
-	case "pairs", "numbers by name":
-		pairs := map[string]any{}
-		for _, part := range strings.Split(value, ",") {
-			if name, text, ok := strings.Cut(part, ":"); ok {
-				text = strings.TrimSpace(text)
-				pairs[strings.TrimSpace(name)] = text
-				if kind == "pairs" {
-					continue
-				}
-				if _, err := strconv.ParseFloat(text, 64); err != nil {
-					return nil, problem.New(problem.Invalid, path, "“%s” is not a number.", text)
-				}
-				pairs[strings.TrimSpace(name)] = json.Number(text)
-			} else if strings.TrimSpace(part) != "" {
-				return nil, problem.New(problem.Invalid, path, "“%s” is not a pair such as “name: value”; pairs are parted by commas.", strings.TrimSpace(part))
-			}
-		}
-		v = pairs
+	case "unit":
+		number, _ := format.Unit(get(top, steps(path)))
+		value = strings.TrimSpace(number + " " + value)
+		v = value
 	case "json":
 		if value != "" {
 			if err := json.Unmarshal([]byte(value), &v); err != nil {
@@ -73,17 +57,10 @@ func (d *Document) Set(path, kind, value string) (*Document, error) {
 	default:
 		v = value
 	}
-	var top any
-	if err := json.Unmarshal(d.JSON(), &top); err != nil {
-		return nil, err
-	}
 	if value == "" {
 		v = nil
-		if sort, order := strings.CutSuffix(path, ".sort.order"); order {
-			path = sort + ".sort" // an order of one's own is all that there is of such a sort
-		}
 	}
-	top, ok := put(top, strings.Split(path, "."), v)
+	top, ok := put(top, steps(path), v)
 	if !ok {
 		return nil, problem.New(problem.Invalid, path, "The chart has no part “%s”.", path)
 	}
@@ -97,6 +74,26 @@ func (d *Document) Set(path, kind, value string) (*Document, error) {
 	}
 	out.Shared, out.Sets = d.Shared, d.Sets
 	return out, nil
+}
+
+// get is the text of a part; "" where there is none.
+func get(in any, path []string) string {
+	for _, step := range path {
+		switch of := in.(type) {
+		case map[string]any:
+			in = of[step]
+		case []any:
+			i, err := strconv.Atoi(step)
+			if err != nil || i < 0 || i >= len(of) {
+				return ""
+			}
+			in = of[i]
+		default:
+			return ""
+		}
+	}
+	text, _ := in.(string)
+	return text
 }
 
 // put sets a part; nil takes it away, together with what is left empty by that.

@@ -47,20 +47,15 @@ func (n Number) In(f *dataset.Field, zone *time.Location) Number {
 // Others are as the default.
 func ParseNumber(m *locale.Manner, spec, unit string, otherwise int) Number {
 	n := Number{Decimals: otherwise, Unit: unit, manner: m}
-	words := strings.Fields(spec)
-	if len(words) > 0 && (words[0] == "compact" || words[0] == "plain") {
-		n.Compact, n.Plain = words[0] == "compact", words[0] == "plain"
-		words = words[1:]
-		if n.Compact {
-			n.Decimals = -1
-		}
+	number, own := Unit(spec)
+	if own != "" {
+		n.Unit = own
 	}
-	spec = ""
-	if len(words) > 0 && strings.Trim(words[0], "0.%") == "" {
-		spec, words = words[0], words[1:]
-	}
-	if len(words) > 0 {
-		n.Unit = strings.Join(words, " ")
+	way, spec, both := strings.Cut(number, " ")
+	if n.Compact, n.Plain = way == "compact", way == "plain"; n.Compact {
+		n.Decimals = -1
+	} else if !n.Plain && !both {
+		spec = way
 	}
 	if strings.HasSuffix(spec, "%") {
 		n.Percent, spec, n.Unit = true, strings.TrimSuffix(spec, "%"), ""
@@ -72,6 +67,19 @@ func ParseNumber(m *locale.Manner, spec, unit string, otherwise int) Number {
 		}
 	}
 	return n
+}
+
+// Unit parts a number's format from the unit of its own that follows.
+func Unit(spec string) (number, unit string) {
+	words := strings.Fields(spec)
+	n := 0
+	if n < len(words) && (words[n] == "compact" || words[n] == "plain") {
+		n++
+	}
+	if n < len(words) && strings.Trim(words[n], "0.%") == "" {
+		n++
+	}
+	return strings.Join(words[:n], " "), strings.Join(words[n:], " ")
 }
 
 // As is the number's own format, with the unit of this one.

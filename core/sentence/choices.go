@@ -24,6 +24,7 @@ type Choice struct {
 	Drawn    bool   // choosing it draws a form, of which a small picture can be shown
 	Document *chart.Document
 	Next     string // the part to unfold once this is chosen, "" for none
+	Section  string // the section of the finish to unfold then
 }
 
 // A Menu is the choices of one phrase.
@@ -120,6 +121,9 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 			choice := Choice{Label: f.Words(), Kind: f.Purpose(), Document: c, Chosen: d.Form == f, Drawn: !f.Lists() && !f.Tells()}
 			if f.Lists() && !d.Form.Lists() {
 				choice.Lost = left(d, ds)
+				if len(c.Show) == 0 {
+					c.Show = Start(ds, f).Show
+				}
 				c.Across, c.Compare, c.Target, c.Lines, c.Results, c.Trend, c.Forecast = nil, nil, nil, nil, nil, false, 0
 				c.By, c.Split, c.Measures = nil, nil, c.Measures[:min(1, len(c.Measures))]
 				for i := range c.Measures {
@@ -128,8 +132,16 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 				if err := c.Fits(f, ds); err != nil {
 					choice.Why = problem.Of(err).Words
 				}
-			} else if err := d.Fits(f, ds); err != nil {
-				choice.Why = problem.Of(err).Words
+			} else {
+				fits := d
+				if f == chart.Gauge && d.Target == nil && d.Finishing().High == "" { // how much is full is said next
+					fits, choice.Section = clone(d), inScale
+					scale := d.Finishing()
+					scale.High, fits.Finish = "1", &scale
+				}
+				if err := fits.Fits(f, ds); err != nil {
+					choice.Why = problem.Of(err).Words
+				}
 			}
 			m.Choices = append(m.Choices, choice)
 		}

@@ -2,11 +2,13 @@ package sentence
 
 import (
 	"fmt"
-	"sort"
+	"slices"
 	"strings"
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/field"
+	"eskadel/core/format"
 	"eskadel/core/locale"
 )
 
@@ -14,11 +16,12 @@ import (
 type Control struct {
 	Path    string // of the part, as chart.Document.Set takes it
 	ID      string // tells it from others of the same path; "" where there is none
-	Kind    string // as Set reads it: text, number, yes, list, pairs, json …; or a button, or a row of others
+	Kind    string // as Set reads it: text, number, yes, date, unit, json; or a colour, a tick, a button, a file, or a row of others
 	Label   string
 	Value   string
 	Hint    string
 	Text    string    // of a button
+	On      bool      // of a tick
 	Options []Option  // for one of several; none for a text
 	Row     []Control // that stand beside each other
 }
@@ -26,150 +29,483 @@ type Control struct {
 // An Option is a value that a control offers.
 type Option struct{ Value, Label string }
 
-// A Section is the controls of one matter.
+// A Section is the controls of one matter, which a phrase of the second sentence unfolds.
 type Section struct {
 	Name     string
+	Says     string // the phrase
+	Set      bool   // it says something other than usual
+	InOrder  bool   // its controls follow one another, as steps of a list
 	Controls []Control
 }
 
+// The sections of the finish.
+const (
+	inWords        = "Words"
+	inNumbers      = "Numbers"
+	inLegend       = "Labels and legend"
+	inColours      = "Names and colours"
+	inValueAxis    = "Value axis"
+	inCategoryAxis = "Category axis"
+	inSecondAxis   = "Second axis"
+	inDrawn        = "Drawn as"
+	inTarget       = "Target"
+	inGroups       = "Groups and gaps"
+	inComparison   = "Comparison"
+	inScale        = "Scale and bands"
+	inStages       = "Stages"
+	inTables       = "Tables"
+	inCells        = "Cell rules"
+	inRecords      = "Records"
+)
+
+// A finisher lists the controls of one chart's finish.
+type finisher struct {
+	d     *chart.Document
+	ds    *dataset.Dataset
+	plans []*dataset.Dataset // that a target could be taken from
+	seen  *chart.Seen        // what it shows
+	f     chart.Finish
+	out   []Section
+}
+
 // Finish lists the controls of a chart's finish, those that its form has a use for. plans
-// are the datasets that a target could be taken from.
-func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (out []Section) {
+// are the datasets that a target could be taken from, seen is what the chart shows, in
+// whose figures it gives its examples; nil where that is not known.
+func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset, seen *chart.Seen) []Section {
+	if seen == nil {
+		seen = &chart.Seen{}
+	}
+	w := &finisher{d, ds, plans, seen, d.Finishing(), nil}
+	w.words()
+	if !d.Form.Lists() {
+		w.figures()
+	}
+	w.scale()
+	w.stages()
+	w.tables()
+	if d.Form.Lists() {
+		w.records()
+	}
+	v := NewVocabulary(ds, nil)
+	for i := range w.out { // in order, as one sentence
+		s := &w.out[i]
+		if said := v.finishedIn(d, s.Name); said != "" {
+			s.Says, s.Set = said, true
+		}
+	}
+	w.out[0].Says = locale.Upper(w.out[0].Says)
+	return w.out
+}
+
+// finishedIn says what is set in a section.
+func (v *Vocabulary) finishedIn(d *chart.Document, section string) string {
 	f := d.Finishing()
-	add := func(name string, controls ...Control) {
-		var kept []Control
-		for _, c := range controls {
-			if c.Path != "" || c.Row != nil {
-				kept = append(kept, c)
+	var out []string
+	for _, a := range aspects {
+		if a.section == section {
+			if words := a.say(v, d, &f); words != "" {
+				out = append(out, words)
 			}
 		}
-		if len(kept) > 0 {
-			out = append(out, Section{name, kept})
+	}
+	return strings.Join(out, ", ")
+}
+
+// add adds a section with those of its controls that there are. usual is how it is said
+// where nothing is set.
+func (w *finisher) add(name, usual string, controls ...Control) {
+	kept := slices.DeleteFunc(controls, func(c Control) bool { return c.Path == "" && c.Row == nil })
+	if len(kept) > 0 {
+		steps := func(c Control) bool {
+			return slices.ContainsFunc(c.Row, func(c Control) bool { return c.Kind == "button" || c.Kind == "tick" })
+		}
+		w.out = append(w.out, Section{Name: name, Says: usual, Controls: kept, InOrder: name != inLegend && slices.ContainsFunc(kept, steps)})
+	}
+}
+
+// when is a control where there is a use for it.
+func when(use bool, c Control) Control {
+	if !use {
+		return Control{}
+	}
+	return c
+}
+
+func text(path, label, value, hint string) Control {
+	return Control{Path: path, Kind: "text", Label: label, Value: value, Hint: hint}
+}
+
+func numeral(path, label, value, hint string) Control {
+	return Control{Path: path, Kind: "number", Label: label, Value: value, Hint: hint}
+}
+
+func tick(path, label string, value bool) Control {
+	return Control{Path: path, Kind: "yes", Label: label, Value: yes(value)}
+}
+
+// one is a choice of some, or as usual.
+func one(path, label, value string, options ...Option) Control {
+	return Control{Path: path, Kind: "text", Label: label, Value: value, Options: append([]Option{{"", "as usual"}}, options...)}
+}
+
+// named are words that stand for themselves, as options.
+func named(words ...string) (out []Option) {
+	for _, o := range words {
+		out = append(out, Option{o, o})
+	}
+	return out
+}
+
+// sayings are the values of a table, by their words.
+func sayings(list []said[string]) (out []Option) {
+	for _, s := range list {
+		out = append(out, Option{s.is, s.says.say()})
+	}
+	return out
+}
+
+func whole(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return fmt.Sprint(n)
+}
+
+func (w *finisher) uses(u chart.Use) bool { return w.d.Form.Uses(u) }
+
+// drawn tells whether there are marks.
+func (w *finisher) drawn() bool { return !w.d.Form.Lists() && !w.d.Form.Tells() }
+
+func (w *finisher) words() {
+	w.add(inWords, "titled "+quoted(Title(w.d, w.ds)), text("title", "Title", w.d.Title, "nothing: what the sentence says"), text("finish.subtitle", "Subtitle", w.f.Subtitle, ""),
+		text("finish.caption", "Caption", w.f.Caption, "below the chart"), tick("finish.no_title", "Hide the title", w.f.NoTitle))
+}
+
+// figures are the sections of charts that compute.
+func (w *finisher) figures() {
+	d, ds, f := w.d, w.ds, w.f
+	var numbers []Control
+	var like []string
+	for i, m := range d.Measures {
+		label := locale.Lower(chart.MeasureLabel(m, ds))
+		numbers = append(numbers, w.format(i), Control{Path: fmt.Sprintf("measures.%d.format", i), Kind: "unit", Label: "A unit of its own for " + label, Value: unitOf(m.Format), Hint: "nights, boats, km"},
+			text(fmt.Sprintf("measures.%d.label", i), "Name of "+label, m.Label, ""))
+		like = append(like, w.example(i, m.Format))
+	}
+	w.add(inNumbers, "numbers like "+listed(like, saysAnd), numbers...)
+	w.add(inColours, w.coloured(), w.namesAndColours()...)
+	w.add(inLegend, w.legend(), when(w.drawn(), toggles("finish.labels", "On the marks", f.Labels, w.onMarks("name", "value", "share", "change")...)),
+		when(w.drawn(), toggles("finish.tips", "In the tip", f.Tips, w.onMarks("share", "before", "change", "target", "total")...)),
+		when(w.drawn(), one("finish.legend", "Legend", f.Legend, sayings(legends)...)))
+	if w.uses(chart.WithValueAxis) {
+		w.axis(inValueAxis, w.spans(), "finish.value", f.Value, true)
+	}
+	if w.uses(chart.WithCategoryAxis) {
+		w.axis(inCategoryAxis, "category axis as usual", "finish.category", f.Category, w.uses(chart.WithCategoryScale))
+	}
+	if w.uses(chart.WithSecondAxis) {
+		w.axis(inSecondAxis, "second axis as usual", "finish.second", f.Second, true)
+	}
+	w.drawnAs()
+	w.add(inTarget, map[bool]string{true: "no target", false: "towards its target"}[d.Target == nil], targetRows(w)...)
+	if len(d.By) > 0 {
+		w.add(inGroups, "groups as usual", append(append(resultRows(d, ds), groupRows(w)...), one("gaps", "Steps without records", d.Gaps, sayings(gaps)...), tick("drop_zeros", "Leave out zeros", d.DropZeros))...)
+	}
+	if d.Compare != nil {
+		w.add(inComparison, "compared as it says", comparedRows(d, ds)...)
+	}
+}
+
+// example is the largest figure of a measure, written in a format.
+func (w *finisher) example(i int, spec string) string {
+	m := w.d.Measures[i]
+	v := field.OfUnits(12345, -1)
+	if i < len(w.seen.Measures) && !w.seen.Measures[i].IsEmpty() {
+		v = w.seen.Measures[i]
+	}
+	m.Format = spec
+	return format.Shown(m, w.ds).Value(v)
+}
+
+// samples are formats of numbers that a measure is offered.
+var samples = []string{"0", "0.0", "0.00", "compact", "plain", "0%", "0.0%"}
+
+// format offers how a measure's numbers look, by examples.
+func (w *finisher) format(i int) Control {
+	m := w.d.Measures[i]
+	c := Control{Path: fmt.Sprintf("measures.%d.format", i), Kind: "text", Label: "Numbers of " + locale.Lower(chart.MeasureLabel(m, w.ds)), Value: m.Format}
+	c.Options = []Option{{"", "as usual: " + w.example(i, "")}}
+	unit := unitOf(m.Format)
+	for _, spec := range samples {
+		spec = strings.TrimSpace(spec + " " + unit)
+		label := w.example(i, spec)
+		if spec == m.Format || !slices.ContainsFunc(c.Options, func(o Option) bool { return o.Label == label }) {
+			c.Options = append(c.Options, Option{spec, label})
 		}
 	}
-	when := func(use bool, c Control) Control {
-		if !use {
-			return Control{}
+	if !slices.ContainsFunc(c.Options, func(o Option) bool { return o.Value == m.Format }) {
+		c.Options = append(c.Options, Option{m.Format, w.example(i, m.Format)})
+	}
+	return c
+}
+
+// unitOf is the unit that a format names.
+func unitOf(spec string) string {
+	_, unit := format.Unit(spec)
+	return unit
+}
+
+// legend says where it stands and what is on the marks.
+func (w *finisher) legend() string {
+	if at := w.seen.Drawing; at != nil {
+		for _, s := range legends {
+			if s.is == at.Legend {
+				return s.says.say()
+			}
 		}
-		return c
 	}
-	text := func(path, label, value, hint string) Control {
-		return Control{Path: path, Kind: "text", Label: label, Value: value, Hint: hint}
+	return "labels as usual"
+}
+
+// spans says from where to where the value axis goes.
+func (w *finisher) spans() string {
+	if at := w.seen.Drawing; at != nil && len(at.Axis.Ticks) > 1 {
+		return "value axis from " + at.Axis.Ticks[0].Label + " to " + at.Axis.Ticks[len(at.Axis.Ticks)-1].Label
 	}
-	number := func(path, label, value, hint string) Control {
-		return Control{Path: path, Kind: "number", Label: label, Value: value, Hint: hint}
-	}
-	tick := func(path, label string, value bool) Control {
-		return Control{Path: path, Kind: "yes", Label: label, Value: yes(value)}
-	}
-	one := func(path, label, value string, options ...string) Control {
-		c := Control{Path: path, Kind: "text", Label: label, Value: value, Options: []Option{{"", "as usual"}}}
-		for _, o := range options {
-			c.Options = append(c.Options, Option{o, o})
+	return "value axis as usual"
+}
+
+// onMarks are what marks may tell, the chart's measures among it.
+func (w *finisher) onMarks(words ...string) []Option {
+	out := named(words...)
+	if all := measured(w.d, w.ds); len(all) > 1 {
+		for i, m := range all {
+			out = append(out, Option{fmt.Sprintf("measure %d", i+1), m.Label})
 		}
-		return c
 	}
-	whole := func(n int) string {
-		if n == 0 {
-			return ""
+	return append(out, Option{"none", "nothing"})
+}
+
+// toggles are ticks for each of some words of a list; "none" stands alone.
+func toggles(path, label string, now []string, options ...Option) Control {
+	out := Control{Kind: "row", Label: label}
+	for _, o := range options {
+		on := slices.Contains(now, o.Value)
+		next := slices.DeleteFunc(slices.Clone(now), func(s string) bool { return s == o.Value || (s == "none") != (o.Value == "none") })
+		if !on {
+			next = append(next, o.Value)
 		}
-		return fmt.Sprint(n)
-	}
-	uses := d.Form.Uses
-	figures := !d.Form.Lists()
-	drawn := figures && !d.Form.Tells()
-	add("Words", text("finish.subtitle", "Subtitle", f.Subtitle, ""), text("finish.caption", "Caption", f.Caption, "below the chart"), tick("finish.no_title", "Hide the title", f.NoTitle),
-		when(figures, Control{Path: "finish.names", Kind: "pairs", Label: "Own names", Value: pairs(f.Names), Hint: "in this chart only: rework: done again, care: looked after"}))
-	if figures {
-		var numbers []Control
-		for i, m := range d.Measures {
-			label := chart.MeasureLabel(m, ds)
-			numbers = append(numbers, text(fmt.Sprintf("measures.%d.format", i), "Format of "+locale.Lower(label), m.Format, "0, 0.00, 0.0%, compact, plain; then a unit of its own: 0.0 nights"),
-				text(fmt.Sprintf("measures.%d.label", i), "Name of "+locale.Lower(label), m.Label, ""))
+		c := Control{Path: path, ID: path + "-" + o.Value, Kind: "tick", Label: o.Label, On: on}
+		if len(next) > 0 {
+			c.Value = asJSON(next)
 		}
-		add("Numbers", numbers...)
+		out.Row = append(out.Row, c)
 	}
-	add("Labels and legend", when(drawn, Control{Path: "finish.labels", Kind: "list", Label: "On the marks", Value: strings.Join(f.Labels, ", "), Hint: "name, value, share, change, measure 2 …; or none"}),
-		when(drawn, Control{Path: "finish.tips", Kind: "list", Label: "In the tip", Value: strings.Join(f.Tips, ", "), Hint: "share, before, change, target, total, measure 2 …; or none"}),
-		when(drawn, one("finish.legend", "Legend", f.Legend, "top", "right", "bottom", "none")))
-	axis := func(name, path string, a *chart.AxisFinish, values bool) {
-		if a == nil {
-			a = &chart.AxisFinish{}
+	if len(now) == 0 {
+		out.Hint = "nothing is ticked: as usual"
+	}
+	return out
+}
+
+func (w *finisher) axis(name, usual, path string, a *chart.AxisFinish, values bool) {
+	if a == nil {
+		a = &chart.AxisFinish{}
+	}
+	w.add(name, usual, text(path+".title", "Title", a.Title, ""), tick(path+".hidden", "Hide it", a.Hidden),
+		when(values, tick(path+".no_grid", "No lines across", a.NoGrid)), when(values, numeral(path+".low", "Begins at", a.Low.String(), "bars begin at 0 unless you say otherwise")),
+		when(values, numeral(path+".high", "Ends at", a.High.String(), "")), when(values, tick(path+".log", "Logarithmic", a.Log)), when(values, w.axisFormat(path+".format", a.Format)))
+}
+
+// axisFormat offers how the numbers along an axis look.
+func (w *finisher) axisFormat(path, now string) Control {
+	c := one(path, "Numbers", now)
+	for _, spec := range samples {
+		c.Options = append(c.Options, Option{spec, w.example(0, spec)})
+	}
+	if !slices.ContainsFunc(c.Options, func(o Option) bool { return o.Value == now }) {
+		c.Options = append(c.Options, Option{now, w.example(0, now)})
+	}
+	return c
+}
+
+// mostValues is how many values of a chart are named and coloured one by one.
+const mostValues = 20
+
+// coloured says what the marks are coloured by.
+func (w *finisher) coloured() string {
+	switch {
+	case !w.drawn():
+		return "own names"
+	case w.d.Split != nil:
+		return "coloured by " + w.ds.Label(w.d.Split.Field)
+	case w.uses(chart.WithRamp):
+		return "coloured by size"
+	case w.uses(chart.WithSlices) && len(w.d.By) > 0:
+		return "coloured by " + w.ds.Label(w.d.By[0].Field)
+	}
+	return "in the usual colour"
+}
+
+// namesAndColours are how the values that are shown are called and coloured, one by one, and
+// the palette or ramp.
+func (w *finisher) namesAndColours() (out []Control) {
+	d, f := w.d, w.f
+	shown := 0
+	for _, v := range w.seen.Values {
+		if shown++; shown > mostValues {
+			break
 		}
-		add(name, text(path+".title", "Title", a.Title, ""), tick(path+".hidden", "Hide it", a.Hidden),
-			when(values, tick(path+".no_grid", "No lines across", a.NoGrid)), when(values, number(path+".low", "Begins at", a.Low.String(), "bars begin at 0 unless you say otherwise")),
-			when(values, number(path+".high", "Ends at", a.High.String(), "")), when(values, tick(path+".log", "Logarithmic", a.Log)), when(values, text(path+".format", "Format", a.Format, "")))
+		key := chart.Part(v.Name)
+		r := Control{Kind: "row", Label: v.Name, Row: []Control{{Path: "finish.names." + key, Kind: "text", Label: v.Name + " is called", Text: "called", Value: f.Names[v.Name]}}}
+		if v.Colour != "" && !w.uses(chart.WithRamp) {
+			r.Row = append(r.Row, colours("finish.colours."+key, v.Name+" in the colour", f.Colours[v.Name], v.Colour))
+		}
+		out = append(out, r)
 	}
-	if uses(chart.WithValueAxis) {
-		axis("Value axis", "finish.value", f.Value, true)
+	for _, gone := range w.unseen() {
+		out = append(out, Control{Kind: "row", Label: gone, Row: []Control{
+			{Path: "finish.names." + chart.Part(gone), Kind: "button", Label: "forget the name of " + gone, Text: "forget its name"}, {Path: "finish.colours." + chart.Part(gone), Kind: "button", Label: "forget the colour of " + gone, Text: "forget its colour"}}, Hint: "nothing in this chart is called so"})
 	}
-	if uses(chart.WithCategoryAxis) {
-		axis("Category axis", "finish.category", f.Category, uses(chart.WithCategoryScale))
+	var ramps []Option
+	for _, name := range chart.Ramps() {
+		ramps = append(ramps, Option{name, name})
 	}
-	if uses(chart.WithSecondAxis) {
-		axis("Second axis", "finish.second", f.Second, true)
-		var how []Control
+	return append(out, when(w.uses(chart.WithPalette) && d.Split == nil, one("finish.palette", "Palette", f.Palette, sayings(palettes[1:])...)),
+		when(w.uses(chart.WithRamp), one("finish.ramp", "Shades", f.Ramp, ramps...)), when(w.uses(chart.WithRamp), tick("finish.reversed", "Turned round", f.Reversed)))
+}
+
+// unseen are names that have a name or colour of their own and are not shown.
+func (w *finisher) unseen() (out []string) {
+	if len(w.seen.Values) == 0 {
+		return nil
+	}
+	for _, m := range []map[string]string{w.f.Names, w.f.Colours} {
+		for name := range m {
+			if !slices.Contains(out, name) && !slices.ContainsFunc(w.seen.Values, func(v chart.SeenValue) bool { return v.Name == name }) {
+				out = append(out, name)
+			}
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// colours offers the palette, or any colour. usual is the colour that it has now.
+func colours(path, label, own, usual string) Control {
+	c := Control{Path: path, Kind: "colour", Label: label, Value: own, Text: usual}
+	for i := 1; i <= 10; i++ {
+		c.Options = append(c.Options, Option{fmt.Sprintf("c%d", i), fmt.Sprintf("colour %d", i)})
+	}
+	return c
+}
+
+// tones offers the colours with a meaning, the palette, or any colour.
+func tones(path, value string) Control {
+	c := colours(path, "colour", value, "")
+	for i, t := range chart.Tones() {
+		c.Options = slices.Insert(c.Options, i, Option{t, t})
+	}
+	return c
+}
+
+// drawnAs are how each measure is drawn, and how wide, small and many the marks are.
+func (w *finisher) drawnAs() {
+	d, f := w.d, w.f
+	var how []Control
+	if w.uses(chart.WithSecondAxis) {
 		for i, m := range d.Measures {
 			value := ""
 			if i < len(f.Drawn) {
 				value = f.Drawn[i]
 			}
-			c := one(fmt.Sprintf("finish.drawn.%d", i), chart.MeasureLabel(m, ds), value, "columns", "line", "area", "columns on the second axis", "line on the second axis")
+			c := one(fmt.Sprintf("finish.drawn.%d", i), chart.MeasureLabel(m, w.ds), value, named("columns", "line", "area", "columns on the second axis", "line on the second axis")...)
 			if i <= len(f.Drawn) {
 				how = append(how, c)
 			}
 		}
-		add("Drawn as", how...)
 	}
-	add("Colours", when(drawn, Control{Path: "finish.colours", Kind: "pairs", Label: "Colours of values", Value: pairs(f.Colours), Hint: "in this chart only: rework: #1D3557, care: c4"}),
-		when(uses(chart.WithPalette) && d.Split == nil, one("finish.palette", "Palette", f.Palette, "one", "by group")),
-		when(uses(chart.WithRamp), one("finish.ramp", "Ramp", f.Ramp, chart.Ramps()...)), when(uses(chart.WithRamp), tick("finish.reversed", "Turned round", f.Reversed)),
-		when(uses(chart.WithBarWidth), number("finish.bar_width", "Width of bars", whole(f.BarWidth), "in percent of their room, 10 to 100")),
-		when(uses(chart.WithSlices), number("finish.least", "Small slices", whole(f.Least), "below so many percent join Others")),
-		when(uses(chart.WithSlices), number("finish.columns", "Pies beside each other", whole(f.Columns), "")))
-	if figures {
-		add("Target", targetRows(d, ds, plans)...)
+	w.add(inDrawn, map[bool]string{true: "measures drawn as usual", false: "marks as usual"}[len(how) > 1], append(how, when(w.uses(chart.WithBarWidth), numeral("finish.bar_width", "Width of bars", whole(f.BarWidth), "in percent of their room, 10 to 100")),
+		when(w.uses(chart.WithSlices), numeral("finish.least", "Small slices", whole(f.Least), "below so many percent join Others")),
+		when(w.uses(chart.WithSlices), numeral("finish.columns", "Pies beside each other", whole(f.Columns), "")), when(w.uses(chart.WithSpark), tick("finish.spark", "A small line under each", f.Spark)))...)
+}
+
+// scale is where a scale begins and ends, and its bands.
+func (w *finisher) scale() {
+	f := w.f
+	controls := []Control{when(w.uses(chart.WithScale), numeral("finish.low", "Scale begins at", f.Low.String(), "")), when(w.uses(chart.WithScale), numeral("finish.high", "Scale ends at", f.High.String(), "")),
+		when(w.uses(chart.WithScale), w.ownScale()), when(w.uses(chart.WithScale), tick("finish.percent", "Bands in percent of the scale", f.Percent))}
+	if w.uses(chart.WithBands) {
+		controls = append(controls, bandRows(f)...)
 	}
-	if figures && len(d.By) > 0 {
-		add("Groups and gaps", append(append(resultRows(d, ds), groupRows(d, ds)...), one("gaps", "Steps without records", d.Gaps, "gap", "zero", "bridge"), tick("drop_zeros", "Leave out zeros", d.DropZeros))...)
+	w.add(inScale, "scale and bands as usual", controls...)
+}
+
+// ownScale offers a scale from the chart's own figures.
+func (w *finisher) ownScale() Control {
+	if len(w.seen.Measures) == 0 || w.seen.Measures[0].IsEmpty() || w.f.Low != "" || w.f.High != "" {
+		return Control{}
 	}
-	if figures && d.Compare != nil {
-		add("Comparison", comparedRows(d, ds)...)
+	high := chart.Round(w.seen.Measures[0].Float())
+	f := w.f
+	f.Low, f.High = "0", high
+	return Control{Path: "finish", ID: "own-scale", Kind: "button", Label: "from 0 to " + high.String() + ", by its own figure", Text: "from 0 to " + high.String() + ", by its own figure", Value: asJSON(f)}
+}
+
+func (w *finisher) stages() {
+	if !w.uses(chart.WithStages) {
+		return
 	}
-	add("Scale and bands", when(uses(chart.WithScale), number("finish.low", "Scale begins at", f.Low.String(), "")), when(uses(chart.WithScale), number("finish.high", "Scale ends at", f.High.String(), "")),
-		when(uses(chart.WithScale), tick("finish.percent", "Bands in percent of the scale", f.Percent)),
-		when(uses(chart.WithSpark), tick("finish.spark", "A small line under each", f.Spark)))
-	if uses(chart.WithBands) {
-		add("Bands", bandRows(f)...)
-	}
-	var stages, fields []string
-	if len(d.By) > 0 {
-		if x := ds.Find(d.By[0].Field); x != nil {
-			stages = x.List
+	var list []Option
+	if len(w.d.By) > 0 {
+		if x := w.ds.Find(w.d.By[0].Field); x != nil {
+			list = named(x.List...)
 		}
 	}
-	for _, x := range ds.Visible() {
-		fields = append(fields, x.Name)
-	}
-	add("Stages", when(uses(chart.WithStages), Control{Path: "finish.lost", Kind: "list", Label: "Outside the sequence", Value: strings.Join(f.Lost, ", "), Hint: "of " + strings.Join(stages, ", ")}),
-		when(uses(chart.WithStages), one("finish.furthest", "Furthest stage of those", f.Furthest, fields...)), when(uses(chart.WithStages), tick("finish.in_stage", "Count those now in a stage", f.InStage)))
-	add("Tables", when(uses(chart.WithLevels), opened(d)),
-		when(uses(chart.WithMerged), tick("finish.merge", "Join repeated cells", f.Merge)), when(uses(chart.WithTotals), tick("finish.no_totals", "No totals", f.NoTotals)))
-	if uses(chart.WithTotals) {
-		add("Cell rules", cellRows(d, ds)...)
-	}
-	if d.Form.Lists() {
-		role := func(path, label, value string, use bool) Control {
-			return when(use, one(path, label, value, fields...))
-		}
-		add("Records", number("most", "How many", whole(d.Most), ""), Control{Path: "show", Kind: "list", Label: "Fields", Value: strings.Join(d.Show, ", "), Hint: "in order, by commas"},
-			one("order.field", "First by", orderField(d), fields...), tick("order.descending", "Largest or last first", d.Order != nil && d.Order.Descending),
-			role("finish.heading", "Heading", f.Heading, uses(chart.WithHeading)), role("finish.from", "Date it begins", f.From, uses(chart.WithBegin)),
-			role("finish.to", "Date it ends", f.To, uses(chart.WithEnd)), role("finish.stage", "Columns or colours by", f.Stage, uses(chart.WithStage)),
-			role("finish.position", "Position", f.Position, uses(chart.WithPosition)), when(uses(chart.WithPicture), one("finish.picture", "Picture", f.Picture, fields...)),
-			when(uses(chart.WithOutline), text("finish.picture", "Plan's picture", f.Picture, "an address within this site")), when(uses(chart.WithOutline), Control{Path: "finish.outline", Kind: "json", Label: "Outline of a map", Value: string(f.Outline), Hint: "GeoJSON"}))
+	w.add(inStages, "stages in their order", toggles("finish.lost", "Outside the sequence", w.f.Lost, list...),
+		one("finish.furthest", "Furthest stage of those", w.f.Furthest, w.fields()...), tick("finish.in_stage", "Count those now in a stage", w.f.InStage))
+}
+
+// fields are the dataset's, by their labels.
+func (w *finisher) fields() (out []Option) {
+	for _, x := range w.ds.Visible() {
+		out = append(out, Option{x.Name, x.Label})
 	}
 	return out
+}
+
+func (w *finisher) tables() {
+	w.add(inTables, map[bool]string{true: "with totals", false: "cells one by one"}[w.uses(chart.WithTotals)], when(w.uses(chart.WithLevels), opened(w.d)),
+		when(w.uses(chart.WithMerged), tick("finish.merge", "Join repeated cells", w.f.Merge)), when(w.uses(chart.WithTotals), tick("finish.no_totals", "No totals", w.f.NoTotals)))
+	if w.uses(chart.WithTotals) {
+		w.add(inCells, "cells without colours or bars", cellRows(w.d, w.ds)...)
+	}
+}
+
+// records are the sections of charts that list records.
+func (w *finisher) records() {
+	d, f, fields := w.d, w.f, w.fields()
+	first := ""
+	if d.Order != nil {
+		first = d.Order.Field
+	}
+	role := func(path, label, value string, use bool) Control {
+		return when(use, one(path, label, value, fields...))
+	}
+	controls := append([]Control{numeral("most", "How many", whole(d.Most), "")}, w.shown()...)
+	w.add(inRecords, map[bool]string{true: "fields in order", false: "records as usual"}[len(d.Show) > 0], append(controls, one("order.field", "First by", first, fields...), tick("order.descending", "Largest or last first", d.Order != nil && d.Order.Descending),
+		role("finish.heading", "Heading", f.Heading, w.uses(chart.WithHeading)), role("finish.from", "Date it begins", f.From, w.uses(chart.WithBegin)),
+		role("finish.to", "Date it ends", f.To, w.uses(chart.WithEnd)), role("finish.stage", "Columns or colours by", f.Stage, w.uses(chart.WithStage)),
+		role("finish.position", "Position", f.Position, w.uses(chart.WithPosition)), role("finish.picture", "Picture", f.Picture, w.uses(chart.WithPicture)),
+		when(w.uses(chart.WithOutline), text("finish.picture", "Plan's picture", f.Picture, "an address within this site")), when(w.uses(chart.WithOutline), w.outline()))...)
+}
+
+// outline takes the outline of a map from a file.
+func (w *finisher) outline() Control {
+	c := Control{Path: "finish.outline", Kind: "file", Label: "Outline of a map, from a GeoJSON file"}
+	if len(w.f.Outline) > 0 {
+		c.Value, c.Hint = "yes", "there is one"
+	}
+	return c
 }
 
 // opened offers how many levels of a nested table are open at first.
@@ -184,18 +520,49 @@ func opened(d *chart.Document) Control {
 	return c
 }
 
-func orderField(d *chart.Document) string {
-	if d.Order == nil {
-		return ""
-	}
-	return d.Order.Field
+// shown are the fields of a list of records, in order.
+func (w *finisher) shown() []Control {
+	return arranged("show", "Fields", w.d.Show, w.fields(), func(list []string) any { return list })
 }
 
-func pairs(m map[string]string) string {
-	var out []string
-	for k, v := range m {
-		out = append(out, k+": "+v)
+// arranged are the controls of a list in an order of its own: each further forward or back or
+// left out, and one more. of makes what is set of a list.
+func arranged(path, label string, now []string, all []Option, of func([]string) any) (out []Control) {
+	words := func(v string) string {
+		for _, o := range all {
+			if o.Value == v {
+				return o.Label
+			}
+		}
+		return v
 	}
-	sort.Strings(out)
-	return strings.Join(out, ", ")
+	for i, v := range now {
+		r := Control{Kind: "row", Label: fmt.Sprintf("%d. %s", i+1, words(v))}
+		step := func(text string, to int) {
+			if to < 0 || to == len(now) {
+				return
+			}
+			moved := slices.Clone(now)
+			moved[i], moved[to] = moved[to], moved[i]
+			r.Row = append(r.Row, Control{Path: path, ID: fmt.Sprintf("%s-%s-%s", path, text, chart.Part(v)), Kind: "button", Label: "put " + words(v) + " " + text, Text: text, Value: asJSON(of(moved))})
+		}
+		step("earlier", i-1)
+		step("later", i+1)
+		gone := Control{Path: path, ID: path + "-out-" + chart.Part(v), Kind: "button", Label: "leave out " + words(v), Text: "leave out"}
+		if left := slices.Delete(slices.Clone(now), i, i+1); len(left) > 0 {
+			gone.Value = asJSON(of(left))
+		}
+		r.Row = append(r.Row, gone)
+		out = append(out, r)
+	}
+	more := Control{Path: path, ID: path + "-more", Kind: "json", Label: label, Options: []Option{{"", "add …"}}}
+	for _, o := range all {
+		if !slices.Contains(now, o.Value) {
+			more.Options = append(more.Options, Option{asJSON(of(append(slices.Clone(now), o.Value))), o.Label})
+		}
+	}
+	if len(more.Options) > 1 {
+		out = append(out, more)
+	}
+	return out
 }

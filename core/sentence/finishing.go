@@ -11,23 +11,38 @@ import (
 )
 
 // An aspect is a part of a chart's finish: how it is said, "" where it is as usual, and how it
-// is read again.
+// is read again. It is set in a section.
 type aspect struct {
-	say  func(v *Vocabulary, d *chart.Document, f *chart.Finish) string
-	read func(t *drafting, f *chart.Finish) bool
+	say     func(v *Vocabulary, d *chart.Document, f *chart.Finish) string
+	read    func(t *drafting, f *chart.Finish) bool
+	section string
+}
+
+// within sets the section of aspects.
+func within(section string, list ...aspect) []aspect {
+	for i := range list {
+		list[i].section = section
+	}
+	return list
 }
 
 // A sentence of the finish begins so.
 var saysFinished = ways("finished", "finish", "finishing")
 
+// Where the legend may stand, and what groups may be coloured by.
+var (
+	legends  = []said[string]{{"top", ways("legend above")}, {"right", ways("legend at the right")}, {"bottom", ways("legend below")}, {"none", ways("no legend")}}
+	palettes = []said[string]{{"usual", ways("the usual palette")}, {"one", ways("one colour")}, {"by group", ways("a colour for each group")}}
+)
+
 // yesNo is an aspect that is there or not.
 func yesNo(says saying, of func(*chart.Finish) *bool) aspect {
-	return aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+	return aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 		if *of(f) {
 			return says.say()
 		}
 		return ""
-	}, func(t *drafting, f *chart.Finish) bool {
+	}, read: func(t *drafting, f *chart.Finish) bool {
 		if !t.says(says) {
 			return false
 		}
@@ -38,12 +53,12 @@ func yesNo(says saying, of func(*chart.Finish) *bool) aspect {
 
 // worded is an aspect that is a text of somebody's own.
 func worded(says saying, of func(*chart.Finish) *string) aspect {
-	return aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+	return aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 		if *of(f) != "" {
 			return says.say() + " " + quoted(*of(f))
 		}
 		return ""
-	}, func(t *drafting, f *chart.Finish) bool { return t.says(says) && t.text(of(f)) }}
+	}, read: func(t *drafting, f *chart.Finish) bool { return t.says(says) && t.text(of(f)) }}
 }
 
 // text reads a text in quotes.
@@ -59,12 +74,12 @@ func (r *reader) text(into *string) bool {
 
 // ofField is an aspect that is a field.
 func ofField(says saying, of func(*chart.Finish) *string) aspect {
-	return aspect{func(v *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+	return aspect{say: func(v *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 		if *of(f) != "" {
 			return says.say() + " " + v.field(*of(f))
 		}
 		return ""
-	}, func(t *drafting, f *chart.Finish) bool {
+	}, read: func(t *drafting, f *chart.Finish) bool {
 		if !t.says(says) {
 			return false
 		}
@@ -78,12 +93,12 @@ func ofField(says saying, of func(*chart.Finish) *string) aspect {
 
 // sized is an aspect that is a whole number within its words.
 func sized(says saying, of func(*chart.Finish) *int) aspect {
-	return aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+	return aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 		if *of(f) != 0 {
 			return says.say(count(*of(f)))
 		}
 		return ""
-	}, func(t *drafting, f *chart.Finish) bool {
+	}, read: func(t *drafting, f *chart.Finish) bool {
 		n, ok := t.counts(says)
 		if ok {
 			*of(f) = number(n[0])
@@ -94,12 +109,12 @@ func sized(says saying, of func(*chart.Finish) *int) aspect {
 
 // numbered is an aspect that is a number after its words.
 func numbered(says saying, of func(*chart.Finish) *json.Number) aspect {
-	return aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+	return aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 		if *of(f) != "" {
 			return says.say() + " " + of(f).String()
 		}
 		return ""
-	}, func(t *drafting, f *chart.Finish) bool { return t.says(says) && t.number(of(f)) }}
+	}, read: func(t *drafting, f *chart.Finish) bool { return t.says(says) && t.number(of(f)) }}
 }
 
 func (r *reader) number(into *json.Number) bool {
@@ -112,12 +127,12 @@ func (r *reader) number(into *json.Number) bool {
 
 // chosen is an aspect that is one of some.
 func chosen(list []said[string], of func(*chart.Finish) *string) aspect {
-	return aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+	return aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 		if *of(f) != "" {
 			return find(list, equal(*of(f))).say()
 		}
 		return ""
-	}, func(t *drafting, f *chart.Finish) bool {
+	}, read: func(t *drafting, f *chart.Finish) bool {
 		is, ok := oneOf(&t.reader, list)
 		if ok {
 			*of(f) = is
@@ -128,7 +143,7 @@ func chosen(list []said[string], of func(*chart.Finish) *string) aspect {
 
 // several is an aspect that is a list of words or texts.
 func several(says saying, of func(*chart.Finish) *[]string) aspect {
-	return aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+	return aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 		var out []string
 		for _, text := range *of(f) {
 			out = append(out, quoted(text))
@@ -137,7 +152,7 @@ func several(says saying, of func(*chart.Finish) *[]string) aspect {
 			return ""
 		}
 		return says.say() + " " + listed(out, saysAnd)
-	}, func(t *drafting, f *chart.Finish) bool {
+	}, read: func(t *drafting, f *chart.Finish) bool {
 		if !t.says(says) {
 			return false
 		}
@@ -171,7 +186,7 @@ func (t *drafting) another() bool {
 
 // paired is an aspect that gives texts to others: “care” as “looked after”.
 func paired(says, between saying, of func(*chart.Finish) *map[string]string) aspect {
-	return aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+	return aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 		var out []string
 		for _, key := range slices.Sorted(maps.Keys(*of(f))) {
 			out = append(out, quoted(key)+" "+between.say()+" "+quoted((*of(f))[key]))
@@ -180,7 +195,7 @@ func paired(says, between saying, of func(*chart.Finish) *map[string]string) asp
 			return ""
 		}
 		return says.say() + " " + listed(out, saysAnd)
-	}, func(t *drafting, f *chart.Finish) bool {
+	}, read: func(t *drafting, f *chart.Finish) bool {
 		if !t.says(says) {
 			return false
 		}
@@ -227,12 +242,12 @@ func axis(says saying, of func(*chart.Finish) **chart.AxisFinish) aspect {
 		}
 		return out
 	}
-	return aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+	return aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 		if *of(f) == nil {
 			return ""
 		}
 		return strings.TrimSpace(says.say() + " " + strings.Join(parts(*of(f)), " "))
-	}, func(t *drafting, f *chart.Finish) bool {
+	}, read: func(t *drafting, f *chart.Finish) bool {
 		if !t.says(says) {
 			return false
 		}
@@ -267,7 +282,7 @@ func sayTone(tone string) string { return "in " + quoted(tone) }
 
 func (r *reader) tone(into *string) bool { return r.pattern("in") && r.text(into) }
 
-var bands = aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+var bands = aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 	var out []string
 	for _, b := range f.Bands {
 		out = append(out, quoted(b.Name)+" from "+b.From.String()+" "+sayTone(b.Tone))
@@ -276,7 +291,7 @@ var bands = aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) strin
 		return ""
 	}
 	return "bands " + strings.Join(out, ", ")
-}, func(t *drafting, f *chart.Finish) bool {
+}, read: func(t *drafting, f *chart.Finish) bool {
 	if !t.pattern("bands") {
 		return false
 	}
@@ -299,7 +314,7 @@ var bands = aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) strin
 }}
 
 // cells are the rules by which numbers of tables look.
-var cells = aspect{func(v *Vocabulary, d *chart.Document, f *chart.Finish) string {
+var cells = aspect{say: func(v *Vocabulary, d *chart.Document, f *chart.Finish) string {
 	var out []string
 	for _, r := range f.Cells {
 		text := "cells of " + saysFigure.say(count(r.Measure+1))
@@ -340,7 +355,7 @@ var cells = aspect{func(v *Vocabulary, d *chart.Document, f *chart.Finish) strin
 		out = append(out, text)
 	}
 	return strings.Join(out, "; ")
-}, func(t *drafting, f *chart.Finish) bool {
+}, read: func(t *drafting, f *chart.Finish) bool {
 	if !t.pattern("cells of") {
 		return false
 	}
@@ -389,12 +404,12 @@ var cells = aspect{func(v *Vocabulary, d *chart.Document, f *chart.Finish) strin
 }}
 
 // open is how many levels are open at first, which may be none.
-var open = aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
+var open = aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 	if f.Open == nil {
 		return ""
 	}
 	return strconv.Itoa(*f.Open) + " levels open at first"
-}, func(t *drafting, f *chart.Finish) bool {
+}, read: func(t *drafting, f *chart.Finish) bool {
 	n, ok := t.slots("{n} levels open at first")
 	if ok {
 		levels := number(n[0])
@@ -404,7 +419,7 @@ var open = aspect{func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string
 }}
 
 // measures are what is written of each measure: its own name and how its numbers look.
-var measures = aspect{func(_ *Vocabulary, d *chart.Document, _ *chart.Finish) string {
+var measures = aspect{say: func(_ *Vocabulary, d *chart.Document, _ *chart.Finish) string {
 	var out []string
 	for i, m := range d.Measures {
 		if m.Label != "" {
@@ -415,7 +430,7 @@ var measures = aspect{func(_ *Vocabulary, d *chart.Document, _ *chart.Finish) st
 		}
 	}
 	return strings.Join(out, "; ")
-}, func(t *drafting, _ *chart.Finish) bool {
+}, read: func(t *drafting, _ *chart.Finish) bool {
 	n, ok := t.counts(saysFigure)
 	if !ok {
 		return false
@@ -431,53 +446,64 @@ var measures = aspect{func(_ *Vocabulary, d *chart.Document, _ *chart.Finish) st
 	return t.pattern("written") && t.text(&t.d.Measures[i].Format)
 }}
 
-// aspects are all that a finish has, in the order in which it is said.
-func aspects() []aspect {
-	return []aspect{
-		{func(_ *Vocabulary, d *chart.Document, _ *chart.Finish) string {
-			if d.Title == "" {
-				return ""
-			}
-			return "titled " + quoted(d.Title)
-		}, func(t *drafting, _ *chart.Finish) bool { return t.pattern("titled") && t.text(&t.d.Title) }},
-		worded(ways("subtitled"), func(f *chart.Finish) *string { return &f.Subtitle }),
-		worded(ways("captioned"), func(f *chart.Finish) *string { return &f.Caption }),
-		yesNo(ways("title hidden"), func(f *chart.Finish) *bool { return &f.NoTitle }),
-		measures,
-		chosen([]said[string]{{"top", ways("legend above")}, {"right", ways("legend at the right")}, {"bottom", ways("legend below")}, {"none", ways("no legend")}}, func(f *chart.Finish) *string { return &f.Legend }),
-		several(ways("on the marks"), func(f *chart.Finish) *[]string { return &f.Labels }),
-		several(ways("in their tips"), func(f *chart.Finish) *[]string { return &f.Tips }),
-		paired(ways("renamed"), ways("as"), func(f *chart.Finish) *map[string]string { return &f.Names }),
-		paired(ways("colours"), ways("in"), func(f *chart.Finish) *map[string]string { return &f.Colours }),
-		chosen([]said[string]{{"usual", ways("the usual palette")}, {"one", ways("one colour")}, {"by group", ways("a colour for each group")}}, func(f *chart.Finish) *string { return &f.Palette }),
-		worded(ways("shaded"), func(f *chart.Finish) *string { return &f.Ramp }),
-		yesNo(ways("turned round"), func(f *chart.Finish) *bool { return &f.Reversed }),
-		axis(ways("value axis"), func(f *chart.Finish) **chart.AxisFinish { return &f.Value }),
-		axis(ways("category axis"), func(f *chart.Finish) **chart.AxisFinish { return &f.Category }),
-		axis(ways("second axis"), func(f *chart.Finish) **chart.AxisFinish { return &f.Second }),
-		sized(ways("bars {n} percent wide"), func(f *chart.Finish) *int { return &f.BarWidth }),
-		several(ways("measures drawn as"), func(f *chart.Finish) *[]string { return &f.Drawn }),
-		bands,
-		numbered(ways("scale from"), func(f *chart.Finish) *json.Number { return &f.Low }),
-		numbered(ways("scale to"), func(f *chart.Finish) *json.Number { return &f.High }),
-		yesNo(ways("bands in percent"), func(f *chart.Finish) *bool { return &f.Percent }),
-		sized(ways("slices below {n} percent together"), func(f *chart.Finish) *int { return &f.Least }),
-		ofField(ways("lost after"), func(f *chart.Finish) *string { return &f.Furthest }),
-		several(ways("outside the sequence"), func(f *chart.Finish) *[]string { return &f.Lost }),
-		yesNo(ways("counted where they are now"), func(f *chart.Finish) *bool { return &f.InStage }),
-		sized(ways("in {n} columns"), func(f *chart.Finish) *int { return &f.Columns }),
-		yesNo(ways("with small lines"), func(f *chart.Finish) *bool { return &f.Spark }),
-		open,
-		yesNo(ways("repeated cells merged"), func(f *chart.Finish) *bool { return &f.Merge }),
-		yesNo(ways("without totals"), func(f *chart.Finish) *bool { return &f.NoTotals }),
-		cells,
-		ofField(ways("beginning at"), func(f *chart.Finish) *string { return &f.From }),
-		ofField(ways("ending at"), func(f *chart.Finish) *string { return &f.To }),
-		ofField(ways("staged by"), func(f *chart.Finish) *string { return &f.Stage }),
-		ofField(ways("headed by"), func(f *chart.Finish) *string { return &f.Heading }),
-		worded(ways("pictured by"), func(f *chart.Finish) *string { return &f.Picture }),
-		ofField(ways("placed by"), func(f *chart.Finish) *string { return &f.Position }),
-	}
+// aspects are all that a finish has, in the order in which it is said. They are made at the
+// start, since reading one may lead to another.
+var aspects []aspect
+
+func init() {
+	aspects = slices.Concat(
+		within(inWords,
+			aspect{say: func(_ *Vocabulary, d *chart.Document, _ *chart.Finish) string {
+				if d.Title == "" {
+					return ""
+				}
+				return "titled " + quoted(d.Title)
+			}, read: func(t *drafting, _ *chart.Finish) bool { return t.pattern("titled") && t.text(&t.d.Title) }},
+			worded(ways("subtitled"), func(f *chart.Finish) *string { return &f.Subtitle }),
+			worded(ways("captioned"), func(f *chart.Finish) *string { return &f.Caption }),
+			yesNo(ways("title hidden"), func(f *chart.Finish) *bool { return &f.NoTitle })),
+		within(inNumbers, measures),
+		within(inLegend,
+			chosen(legends, func(f *chart.Finish) *string { return &f.Legend }),
+			several(ways("on the marks"), func(f *chart.Finish) *[]string { return &f.Labels }),
+			several(ways("in their tips"), func(f *chart.Finish) *[]string { return &f.Tips })),
+		within(inColours,
+			paired(ways("renamed"), ways("as"), func(f *chart.Finish) *map[string]string { return &f.Names }),
+			paired(ways("colours"), ways("in"), func(f *chart.Finish) *map[string]string { return &f.Colours }),
+			chosen(palettes, func(f *chart.Finish) *string { return &f.Palette }),
+			worded(ways("shaded"), func(f *chart.Finish) *string { return &f.Ramp }),
+			yesNo(ways("turned round"), func(f *chart.Finish) *bool { return &f.Reversed })),
+		within(inValueAxis, axis(ways("value axis"), func(f *chart.Finish) **chart.AxisFinish { return &f.Value })),
+		within(inCategoryAxis, axis(ways("category axis"), func(f *chart.Finish) **chart.AxisFinish { return &f.Category })),
+		within(inSecondAxis, axis(ways("second axis"), func(f *chart.Finish) **chart.AxisFinish { return &f.Second })),
+		within(inDrawn,
+			sized(ways("bars {n} percent wide"), func(f *chart.Finish) *int { return &f.BarWidth }),
+			several(ways("measures drawn as"), func(f *chart.Finish) *[]string { return &f.Drawn })),
+		within(inScale,
+			bands,
+			numbered(ways("scale from"), func(f *chart.Finish) *json.Number { return &f.Low }),
+			numbered(ways("scale to"), func(f *chart.Finish) *json.Number { return &f.High }),
+			yesNo(ways("bands in percent"), func(f *chart.Finish) *bool { return &f.Percent })),
+		within(inDrawn, sized(ways("slices below {n} percent together"), func(f *chart.Finish) *int { return &f.Least })),
+		within(inStages,
+			ofField(ways("lost after"), func(f *chart.Finish) *string { return &f.Furthest }),
+			several(ways("outside the sequence"), func(f *chart.Finish) *[]string { return &f.Lost }),
+			yesNo(ways("counted where they are now"), func(f *chart.Finish) *bool { return &f.InStage })),
+		within(inDrawn,
+			sized(ways("in {n} columns"), func(f *chart.Finish) *int { return &f.Columns }),
+			yesNo(ways("with small lines"), func(f *chart.Finish) *bool { return &f.Spark })),
+		within(inTables,
+			open,
+			yesNo(ways("repeated cells merged"), func(f *chart.Finish) *bool { return &f.Merge }),
+			yesNo(ways("without totals"), func(f *chart.Finish) *bool { return &f.NoTotals })),
+		within(inCells, cells),
+		within(inRecords,
+			ofField(ways("beginning at"), func(f *chart.Finish) *string { return &f.From }),
+			ofField(ways("ending at"), func(f *chart.Finish) *string { return &f.To }),
+			ofField(ways("staged by"), func(f *chart.Finish) *string { return &f.Stage }),
+			ofField(ways("headed by"), func(f *chart.Finish) *string { return &f.Heading }),
+			worded(ways("pictured by"), func(f *chart.Finish) *string { return &f.Picture }),
+			ofField(ways("placed by"), func(f *chart.Finish) *string { return &f.Position })))
 }
 
 // Finished says how a chart is finished, so that it can be read again; "" where all of it is as
@@ -485,7 +511,7 @@ func aspects() []aspect {
 func (v *Vocabulary) Finished(d *chart.Document) string {
 	f := d.Finishing()
 	var out []string
-	for _, a := range aspects() {
+	for _, a := range aspects {
 		if words := a.say(v, d, &f); words != "" {
 			out = append(out, words)
 		}
@@ -505,7 +531,7 @@ func (t *drafting) finished() bool {
 	read := 0
 	for {
 		from, fits := t.at, false
-		for _, a := range aspects() {
+		for _, a := range aspects {
 			t.at = from
 			before := f
 			if fits = a.read(t, &f); fits {

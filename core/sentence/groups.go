@@ -3,7 +3,6 @@ package sentence
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
@@ -11,69 +10,51 @@ import (
 	"eskadel/core/query"
 )
 
-// mostPlaced is how many values are put in order one by one; more are typed.
-const mostPlaced = 15
-
 // groupRows are the controls of what the groups and the split have: values without
 // records, and an order of one's own.
-func groupRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
-	for i, dim := range d.Dimensions() {
-		f := ds.Find(dim.Field)
-		if f == nil || dim.OnAxis(ds) {
+func groupRows(w *finisher) (out []Control) {
+	for i, dim := range w.d.Dimensions() {
+		f := w.ds.Find(dim.Field)
+		if f == nil || dim.OnAxis(w.ds) {
 			continue
 		}
 		path := "split"
-		if i < len(d.By) {
+		if i < len(w.d.By) {
 			path = fmt.Sprintf("by.%d", i)
-		} else if i > len(d.By) {
-			path = fmt.Sprintf("across.%d", i-len(d.By)-1)
+		} else if i > len(w.d.By) {
+			path = fmt.Sprintf("across.%d", i-len(w.d.By)-1)
 		}
 		if f.IsLink() || len(f.List) > 0 {
 			out = append(out, Control{Path: path + ".empty", Kind: "yes", Label: "Also " + f.Label + " without records", Value: yes(dim.Empty)})
 		}
 		if dim.Part == 0 {
-			out = append(out, orderRows(path+".sort", dim, f)...)
+			out = append(out, orderRows(path+".sort", dim, f, w.values(f))...)
+		}
+	}
+	return out
+}
+
+// values are those of a field that are known: its pick list, and what the chart shows.
+func (w *finisher) values(f *dataset.Field) []string {
+	out := slices.Clone(f.List)
+	for _, v := range w.seen.Values {
+		if v.Field == f.Name && !slices.Contains(out, v.Name) {
+			out = append(out, v.Name)
 		}
 	}
 	return out
 }
 
 // orderRows are the controls of the order of a field's values.
-func orderRows(path string, dim query.Dimension, f *dataset.Field) (out []Control) {
-	label := "Own order of " + f.Label
-	own := dim.Sort != nil && dim.Sort.By == "hand"
-	var order []string
-	if own {
-		order = dim.Sort.Order
-	}
-	if len(f.List) == 0 || len(f.List) > mostPlaced {
-		return []Control{{Path: path + ".order", Kind: "list", Label: label, Value: strings.Join(order, ", "), Hint: "by commas, first to last; the others follow by name"}}
-	}
-	by := func(order []string) query.Sort { return query.Sort{By: "hand", Order: order} }
-	if !own {
-		return []Control{adding("put "+f.Label+" in an order of your own", path, by(f.List))}
-	}
-	order = slices.Clone(order)
-	for _, v := range f.List {
-		if !slices.Contains(order, v) {
-			order = append(order, v)
+func orderRows(path string, dim query.Dimension, f *dataset.Field, values []string) []Control {
+	by := func(order []string) any { return query.Sort{By: "hand", Order: order} }
+	if dim.Sort == nil || dim.Sort.By != "hand" {
+		if len(values) == 0 {
+			return nil
 		}
+		return []Control{adding("put "+f.Label+" in an order of your own", path, by(values[:min(len(values), mostValues)]))}
 	}
-	for i, v := range order {
-		r := Control{Kind: "row", Label: fmt.Sprintf("%d. %s", i+1, v)}
-		move := func(text string, to int) {
-			if to < 0 || to == len(order) {
-				return
-			}
-			moved := slices.Clone(order)
-			moved[i], moved[to] = moved[to], moved[i]
-			r.Row = append(r.Row, Control{Path: path, ID: fmt.Sprintf("%s-%s-%d", path, text, slices.Index(f.List, v)), Kind: "button", Label: "put " + v + " " + text, Text: text, Value: asJSON(by(moved))})
-		}
-		move("earlier", i-1)
-		move("later", i+1)
-		out = append(out, r)
-	}
-	return append(out, Control{Path: path, Kind: "button", Label: f.Label + " as usual again", Text: "as usual again"})
+	return append(arranged(path, "Another "+f.Label+", the rest by name", dim.Sort.Order, named(values...), by), Control{Path: path, Kind: "button", Label: f.Label + " as usual again", Text: "as usual again"})
 }
 
 // fixed lists the ranges that a comparison is offered with by name.
@@ -121,7 +102,7 @@ func comparedRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 	}
 	out = append(out, choose("compare", "json", "Compared with", now, kinds...))
 	if r := d.Compare.Range; r != nil && r.From != "" {
-		out = append(out, Control{Kind: "row", Label: "dates", Row: []Control{{Path: "compare.range.from", Kind: "text", Label: "from", Value: r.From}, {Path: "compare.range.to", Kind: "text", Label: "to", Value: r.To}}})
+		out = append(out, Control{Kind: "row", Label: "dates", Row: []Control{{Path: "compare.range.from", Kind: "date", Label: "from", Value: r.From}, {Path: "compare.range.to", Kind: "date", Label: "to", Value: r.To}}})
 	}
 	// Without a time axis it has to be said which date is shifted, where there are several.
 	for _, dim := range d.Dimensions() {

@@ -107,8 +107,8 @@ func TestWhatIsOffered(t *testing.T) {
 		d := sentence.Start(jobs, f)
 		d.Now = time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 		say("# the finish of %s", f.Words())
-		for _, s := range sentence.Finish(d, jobs, []*dataset.Dataset{jobs, other}) {
-			say("## %s", s.Name)
+		for _, s := range sentence.Finish(d, jobs, []*dataset.Dataset{jobs, other}, nil) {
+			say("## %s: %s", s.Name, s.Says)
 			for _, c := range s.Controls {
 				control(c, "")
 			}

@@ -5,12 +5,13 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
+	"time"
 
 	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/locale"
+	"eskadel/core/period"
 	"eskadel/core/query"
 )
 
@@ -29,20 +30,6 @@ func adding(label, path string, v any) Control {
 
 func choose(path, kind, label, value string, options ...Option) Control {
 	return Control{Path: path, Kind: kind, Label: label, Value: value, Options: options}
-}
-
-func tones(path, value string) Control {
-	c := choose(path, "text", "colour", value)
-	for _, t := range chart.Tones() {
-		c.Options = append(c.Options, Option{t, t})
-	}
-	for i := 1; i <= 10; i++ {
-		c.Options = append(c.Options, Option{fmt.Sprintf("c%d", i), fmt.Sprintf("colour %d", i)})
-	}
-	if !slices.ContainsFunc(c.Options, func(o Option) bool { return o.Value == value }) {
-		c.Options = append(c.Options, Option{value, value})
-	}
-	return c
 }
 
 // after is a number above the last of some, for a further row.
@@ -107,13 +94,10 @@ func cellRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 		kinds[now].Value = asJSON(r)
 		head := row(fmt.Sprintf("rule %d", i+1), path, choose(path+".of", "number", "column", fmt.Sprint(r.Measure), measured(d, ds)...), choose(path, "json", "shown by", asJSON(r), kinds...))
 		if d.Form == chart.Pivot || d.Form == chart.Grouped {
-			var levels []string
-			for _, l := range r.Levels {
-				levels = append(levels, fmt.Sprint(l))
-			}
-			head.Row = slices.Insert(head.Row, 2, Control{Path: path + ".levels", Kind: "numbers", Label: "levels, 0 the finest", Value: strings.Join(levels, ", ")})
+			out = append(out, head, levels(path+".levels", d, ds, r.Levels))
+		} else {
+			out = append(out, head)
 		}
-		out = append(out, head)
 		switch {
 		case r.Gradient != nil:
 			var ramps []Option
@@ -137,6 +121,26 @@ func cellRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 	out = append(out, adding("add a rule", fmt.Sprintf("finish.cells.%d", len(rules)), chart.CellRule{Bar: &chart.CellBar{}}))
 	if len(rules) > 0 {
 		out = append(out, Control{Path: "finish.cells", Kind: "button", Label: "clear all rules", Text: "clear all rules"})
+	}
+	return out
+}
+
+// levels are ticks for the levels of rows that a rule holds for, the finest first; all of
+// them where none is ticked.
+func levels(path string, d *chart.Document, ds *dataset.Dataset, now []int) Control {
+	out := Control{Kind: "row", Label: "only on the rows of"}
+	for level := range d.By {
+		next := slices.DeleteFunc(slices.Clone(now), func(l int) bool { return l == level })
+		on := len(next) < len(now)
+		if !on {
+			next = append(next, level)
+		}
+		c := Control{Path: path, ID: fmt.Sprintf("%s-%d", path, level), Kind: "tick", Label: ds.Label(d.By[len(d.By)-1-level].Field), On: on}
+		if len(next) > 0 {
+			slices.Sort(next)
+			c.Value = asJSON(next)
+		}
+		out.Row = append(out.Row, c)
 	}
 	return out
 }
@@ -199,12 +203,17 @@ func resultRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 
 // targetRows are the controls of what the chart should reach. plans are the datasets that
 // could hold a plan.
-func targetRows(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset) (out []Control) {
+func targetRows(w *finisher) (out []Control) {
+	d, ds, plans := w.d, w.ds, w.plans
 	t := d.Target
 	if t == nil {
 		t = &query.Target{}
 	}
-	constant, steps := query.Target{Constant: "100", Measure: t.Measure}, map[string]any{"grain": "month", "of": t.Measure, "steps": map[string]int{"2026-01-01": 100}}
+	first := json.Number("100")
+	if t.Measure < len(w.seen.Measures) && !w.seen.Measures[t.Measure].IsEmpty() {
+		first = chart.Round(w.seen.Measures[t.Measure].Float())
+	}
+	constant, steps := query.Target{Constant: first, Measure: t.Measure}, query.Target{Grain: period.Month, Measure: t.Measure, Steps: map[string]json.Number{fmt.Sprintf("%04d-01-01", d.Now.Year()): first}}
 	kinds := []Option{{"", "none"}, {asJSON(constant), "the same for each group"}, {asJSON(steps), "numbers for each period"}}
 	now := 0
 	switch {
@@ -245,11 +254,7 @@ func targetRows(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset
 		for _, g := range []string{"day", "week", "month", "quarter", "half-year", "year"} {
 			grains = append(grains, Option{g, g})
 		}
-		var typed []string
-		for _, day := range slices.Sorted(maps.Keys(t.Steps)) {
-			typed = append(typed, day+": "+t.Steps[day].String())
-		}
-		more = append(more, choose("target.grain", "text", "per", t.Grain.String(), grains...), Control{Path: "target.steps", Kind: "numbers by name", Label: "first day: number, …", Value: strings.Join(typed, ", ")})
+		more = append(more, choose("target.grain", "text", "per", t.Grain.String(), grains...))
 	default:
 		for _, p := range plans {
 			if p.Name != t.Plan {
@@ -268,5 +273,27 @@ func targetRows(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset
 		}
 	}
 	more = append(more, Control{Path: "target.label", Kind: "text", Label: "called", Value: t.Label})
-	return append(out, Control{Kind: "row", Label: "target", Row: more})
+	return append(append(out, Control{Kind: "row", Label: "target", Row: more}), stepRows(t, ds)...)
+}
+
+// stepRows are the numbers of a target's periods, one by one, and one more.
+func stepRows(t *query.Target, ds *dataset.Dataset) (out []Control) {
+	if t.Steps == nil {
+		return nil
+	}
+	days := slices.Sorted(maps.Keys(t.Steps))
+	for _, day := range days {
+		label := day
+		if begins, err := time.Parse(time.DateOnly, day); err == nil {
+			label = "from " + ds.Manner.Date(begins, "2 January 2006")
+		}
+		out = append(out, row(label, "target.steps."+day, Control{Path: "target.steps." + day, Kind: "number", Label: "number", Value: t.Steps[day].String()}))
+	}
+	last := days[len(days)-1]
+	begins, err := time.Parse(time.DateOnly, last)
+	if err != nil {
+		return out
+	}
+	next := (period.Calendar{Zone: time.UTC}).Add(begins, t.Grain, 1)
+	return append(out, adding("and from "+ds.Manner.Date(next, "2 January 2006"), "target.steps."+next.Format(time.DateOnly), t.Steps[last]))
 }

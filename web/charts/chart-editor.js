@@ -17,9 +17,8 @@ const wrong = /** @type {HTMLElement} */ (document.getElementById("wrong"));
 const preview = /** @type {HTMLElement} */ (document.getElementById("preview"));
 const figures = /** @type {HTMLElement} */ (document.getElementById("figures-table"));
 const at = editor.dataset.at ?? "";
-const finish = /** @type {HTMLDetailsElement} */ (document.getElementById("finish"));
-const controls = /** @type {HTMLElement} */ (document.getElementById("finish-controls"));
-let open = "";
+const finish = /** @type {HTMLElement} */ (document.getElementById("finish"));
+let open = "", section = "";
 
 const now = () => /** @type {HTMLInputElement} */ (document.getElementById("document")).value;
 const drawer = new Drawer(/** @type {HTMLDialogElement} */ (document.getElementById("drawer")), () => ({ document: now() }));
@@ -84,8 +83,15 @@ function fold() {
   /** @type {HTMLElement | null} */ (sentence.querySelector(`[data-part="${part}"]`) ?? sentence.querySelector(".adding"))?.focus();
 }
 
+/** Changes follow one another, so that none is made of what another is about to change. @type {Promise<void>} */
+let turn = Promise.resolve();
+/** @param {() => Promise<void>} change @returns {Promise<void>} */
+const inTurn = (change) => (turn = turn.then(change, change));
+
 /** Makes a document the chart, says it and draws it. @param {string} document @param {Record<string, string>} fields @param {boolean} [back] */
-async function change(document, fields, back) {
+const change = (document, fields, back) => inTurn(() => made(document, fields, back));
+/** @param {string} document @param {Record<string, string>} fields @param {boolean} [back] */
+async function made(document, fields, back) {
   wrong.textContent = "";
   try {
     fill(sentence, await post("/charts/change", { document, at, ...fields }));
@@ -100,39 +106,51 @@ async function change(document, fields, back) {
   void answer();
 }
 
-/** Says how the chart is finished, above its controls. */
-function finished() {
-  const words = /** @type {HTMLInputElement} */ (document.getElementById("finished")).value;
-  /** @type {HTMLElement} */ (document.getElementById("finish-words")).textContent = words ? `${words[0].toUpperCase()}${words.slice(1)}.` : "All of it is as usual.";
-}
-
-/** Shows the controls of the finish, where they are unfolded. */
+/** Says how the chart is finished, and shows the controls of the phrase that is unfolded. */
 async function refinish() {
-  finished();
-  if (!finish.open) return;
+  const mine = now(), shown = section;
+  if (!JSON.parse(mine).dataset) return;
   let html = "";
   try {
-    html = await post("/charts/finish", { document: now() });
+    html = await post("/charts/finish", { document: mine, section });
   } catch (error) {
     wrong.textContent = /** @type {Error} */ (error).message;
     return;
   }
-  const focused = document.activeElement?.id;
-  fill(controls, html);
-  if (focused) document.getElementById(focused)?.focus();
+  if (mine !== now() || shown !== section) return; // the chart has changed meanwhile
+  const focused = finish.contains(document.activeElement) ? document.activeElement : null;
+  const name = focused?.getAttribute("data-section"), id = focused?.id;
+  fill(finish, html);
+  if (id) document.getElementById(id)?.focus();
+  else if (name) phrase(name)?.focus();
 }
-finish.addEventListener("toggle", () => void refinish());
-controls.addEventListener("change", (e) => {
+
+/** The phrase of a section of the finish. @param {string} name @returns {HTMLElement | null} */
+const phrase = (name) => finish.querySelector(`[data-section="${name}"]`);
+
+/** Unfolds a section of the finish, or folds it. @param {string} name */
+async function finishing(name) {
+  section = name;
+  await refinish();
+}
+finish.addEventListener("change", async (e) => {
   const input = /** @type {HTMLInputElement} */ (e.target);
-  void set(input, input.type === "checkbox" ? (input.checked ? "yes" : "") : input.value);
+  if (input.type === "file") {
+    const file = input.files?.[0];
+    if (file) void set(input, await file.text());
+  } else void set(input, input.dataset.value ?? (input.type === "checkbox" ? (input.checked ? "yes" : "") : input.value));
 });
-controls.addEventListener("click", (e) => {
-  const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button[data-path]"));
+finish.addEventListener("click", (e) => {
+  const target = /** @type {HTMLElement} */ (e.target);
+  const button = /** @type {HTMLElement | null} */ (target.closest("button[data-path]")), said = /** @type {HTMLElement | null} */ (target.closest("button[data-section]"));
   if (button) void set(button, button.dataset.value ?? "");
+  if (said) void finishing(said.dataset.section === section ? "" : said.dataset.section ?? "");
 });
 
 /** Sets the part of the chart that a control is for. @param {HTMLElement} input @param {string} value */
-async function set(input, value) {
+const set = (input, value) => inTurn(() => part(input, value));
+/** @param {HTMLElement} input @param {string} value */
+async function part(input, value) {
   const said = /** @type {HTMLElement} */ (input.closest(".control")?.querySelector(".wrong"));
   said.hidden = true;
   try {
@@ -157,15 +175,14 @@ function note(words) {
   say(words);
 }
 
-// A click on an axis, the legend or the title opens its part of the finish.
+// A click on an axis, the legend, a heading or the title unfolds its phrase of the finish.
 preview.addEventListener("click", async (e) => {
   const target = /** @type {Element} */ (e.target);
-  const section = target.closest("[data-finish]")?.getAttribute("data-finish") ?? (target.closest(".legend") ? "Labels and legend" : target.closest("h2") ? "Words" : "");
-  if (!section) return;
-  finish.open = true;
-  await refinish();
-  const part = controls.querySelector(`[data-section="${section}"]`);
-  part?.scrollIntoView({ block: "center" });
+  const name = target.closest("[data-finish]")?.getAttribute("data-finish") ?? (target.closest(".legend") ? "Names and colours" : target.closest("h2") ? "Words" : target.closest("thead th") && !target.closest("button") ? "Numbers" : "");
+  if (!name) return;
+  await finishing(name);
+  const part = document.getElementById("finish-open");
+  part?.scrollIntoView({ block: "nearest" });
   if (!target.closest(".legend")) /** @type {HTMLElement | null} */ (part?.querySelector("input, select, textarea"))?.focus();
 });
 
@@ -246,11 +263,15 @@ choices.addEventListener("click", async (e) => {
   }
   const choice = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest(".choice"));
   if (!choice) return;
-  const next = choice.dataset.next ?? "", document = choice.dataset.document ?? "", part = open, lost = choice.dataset.lost;
+  const next = choice.dataset.next ?? "", document = choice.dataset.document ?? "", part = open, lost = choice.dataset.lost, mend = choice.dataset.finish;
   await change(document, {});
   if (lost && !wrong.textContent) note(lost);
   if (open !== part) return; // another phrase has been unfolded meanwhile
-  if (next) await unfold(next);
+  if (mend) {
+    fold();
+    await finishing(mend);
+    /** @type {HTMLElement | null} */ (finish.querySelector(".finish button"))?.focus();
+  } else if (next) await unfold(next);
   else fold();
 });
 choices.addEventListener("input", (e) => {
@@ -268,7 +289,11 @@ choices.addEventListener("keydown", (e) => {
 document.addEventListener("keydown", (e) => {
   if (e.key !== "Escape") return;
   if (drawer.isOpen) drawer.close();
-  else fold();
+  else if (open) fold();
+  else if (section) {
+    const said = section;
+    void finishing("").then(() => phrase(said)?.focus());
+  }
 });
 document.getElementById("place")?.addEventListener("click", async () => {
   try {
@@ -278,4 +303,5 @@ document.getElementById("place")?.addEventListener("click", async () => {
   }
 });
 void answer();
+void refinish();
 if (!JSON.parse(now()).dataset) void unfold("dataset");

@@ -142,21 +142,12 @@ func (s *Server) sketch(c *gin.Context) (*workspace.Sketch, error) {
 	return s.Workspace.Sketch(c.Request.Context(), gate.Caller(c), []byte(c.PostForm("document")))
 }
 
-// completed is sketch for what only a chart of a dataset has.
-func (s *Server) completed(c *gin.Context) (*workspace.Sketch, error) {
-	k, err := s.sketch(c)
-	if err == nil {
-		err = k.Complete()
-	}
-	return k, err
-}
-
 func sentenceOf(k *workspace.Sketch) (gin.H, error) {
 	document, err := json.Marshal(k.Doc)
 	if err != nil {
 		return nil, err
 	}
-	return gin.H{"Phrases": k.Sentence(), "Heading": k.Title(), "Own": k.Doc.Title, "Missing": sentence.Missing(k.Doc, k.Dataset), "Document": string(document), "HasDataset": k.Dataset != nil, "Finished": k.Finished()}, nil
+	return gin.H{"Phrases": k.Sentence(), "Heading": k.Title(), "Own": k.Doc.Title, "Missing": sentence.Missing(k.Doc, k.Dataset), "Document": string(document), "HasDataset": k.Dataset != nil}, nil
 }
 
 // chartMenu unfolds what a phrase of the sentence may become.
@@ -265,17 +256,22 @@ func (s *Server) chartChange(c *gin.Context) {
 
 // chartFinish unfolds how the chart is finished: words, numbers, axes, colours, cells.
 func (s *Server) chartFinish(c *gin.Context) {
-	k, err := s.completed(c)
+	k, err := s.sketch(c)
+	var sections []sentence.Section
+	if err == nil {
+		sections, err = k.Finish()
+	}
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	all, err := s.Workspace.Datasets(c.Request.Context(), gate.Caller(c))
-	if err != nil {
-		s.Fail(c, err)
-		return
+	of := gin.H{"Sections": sections}
+	for i := range sections {
+		if sections[i].Name == c.PostForm("section") {
+			of["Open"] = &sections[i]
+		}
 	}
-	s.Part(c, http.StatusOK, "finish", sentence.Finish(k.Doc, k.Dataset, all))
+	s.Part(c, http.StatusOK, "finish", of)
 }
 
 // chartAnswer draws the chart in the editor.
