@@ -97,6 +97,7 @@ func Round(x float64) json.Number {
 	if x <= 0 || math.IsInf(x, 0) || math.IsNaN(x) {
 		return "100"
 	}
-	unit := math.Pow(10, math.Floor(math.Log10(x))-1)
-	return json.Number(strconv.FormatFloat(math.Ceil(x/unit)*unit, 'f', -1, 64))
+	digit := int(math.Floor(math.Log10(x))) - 1
+	unit := math.Pow10(digit)
+	return json.Number(strconv.FormatFloat(math.Ceil(x/unit)*unit, 'f', max(0, -digit), 64))
 }
