@@ -103,6 +103,12 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	if d.Compare == nil {
 		unfold("compared with …", "compare")
 	}
+	finish := func(label, section string) {
+		m.Choices = append(m.Choices, Choice{Label: label, Document: clone(d), Section: section})
+	}
+	if d.Target == nil {
+		finish("against a target …", inTarget)
+	}
 	if len(d.By) == 1 && d.By[0].OnAxis(ds) && d.Split == nil {
 		m.add("years laid over each other", d, func(c *chart.Document) {
 			date := d.By[0].Field
@@ -123,6 +129,7 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	}
 	if len(d.By) > 0 {
 		unfold("with a line at …", "lines")
+		finish("with a line at a number of your own …", inLines)
 	}
 	if len(d.By) == 1 && d.By[0].OnAxis(ds) && !d.Trend {
 		unfold("with its trend or a forecast …", "trend")

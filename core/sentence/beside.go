@@ -77,7 +77,7 @@ func Others(d *chart.Document, ds *dataset.Dataset, i int, sets []*dataset.Datas
 		} else if err := c.CheckBeside(ds, d.Sets); err != nil {
 			choice.Why = problem.Of(err).Words
 		}
-		settle(c, ds)
+		choice.Lost = leavesOut(settle(c, ds))
 		m.Choices = append(m.Choices, choice)
 	}
 	if i < len(d.Also) {

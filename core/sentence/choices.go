@@ -10,6 +10,7 @@ import (
 	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
@@ -21,6 +22,7 @@ type Choice struct {
 	Chosen   bool   // it is what the phrase says now
 	Why      string // why it cannot be chosen; "" when it can
 	Lost     string // what choosing it leaves out; "" for nothing
+	Step     string // what choosing it changes besides, so that it fits; "" for nothing
 	Drawn    bool   // choosing it draws a form, of which a small picture can be shown
 	Document *chart.Document
 	Next     string // the part to unfold once this is chosen, "" for none
@@ -84,6 +86,12 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 	case "split":
 		m.Heading = "Split by"
 		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) { c.Split = &dim }, func(f *dataset.Field) bool { return d.Split != nil && d.Split.Field == f.Name })
+		for i := range m.Choices { // a chart has one time axis
+			if c := &m.Choices[i]; c.Why == "" && c.Document.Split == nil {
+				c.Why, c.Lost = "The chart goes along a date already, and has one time axis.", ""
+			}
+		}
+		m.fitting()
 		if d.Split != nil {
 			m.add("Not split", d, func(c *chart.Document) { c.Split = nil })
 		}
@@ -141,6 +149,10 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 				}
 				if err := fits.Fits(f, ds); err != nil {
 					choice.Why = problem.Of(err).Words
+					if other, step := suited(fits, ds, f); other != nil {
+						other.Finish = c.Finish
+						choice.Document, choice.Step, choice.Why = other, step, ""
+					}
 				}
 			}
 			m.Choices = append(m.Choices, choice)
@@ -193,22 +205,38 @@ func put(list *[]query.Dimension, i int, dim query.Dimension) {
 func (m *Menu) add(label string, d *chart.Document, change func(*chart.Document)) *Choice {
 	c := clone(d)
 	change(c)
-	settle(c, m.ds)
-	m.Choices = append(m.Choices, Choice{Label: label, Document: c})
+	m.Choices = append(m.Choices, Choice{Label: label, Document: c, Lost: leavesOut(settle(c, m.ds))})
 	return &m.Choices[len(m.Choices)-1]
 }
 
-// fitting puts what cannot be chosen last.
-func (m *Menu) fitting() {
-	sort.SliceStable(m.Choices, func(i, j int) bool { return m.Choices[i].Why == "" && m.Choices[j].Why != "" })
+// leavesOut says what is left out by a choice; "" for nothing.
+func leavesOut(lost []string) string {
+	if len(lost) == 0 {
+		return ""
+	}
+	return "This leaves out " + listed(lost, saysAnd) + "."
 }
 
-// settle keeps what still fits after a change: a form that no longer does gives way to
-// the nearest that does.
-func settle(d *chart.Document, ds *dataset.Dataset) {
-	shed(d, ds)
+// fitting puts what fits as it is first, and what cannot be chosen last.
+func (m *Menu) fitting() {
+	rank := func(c Choice) int {
+		switch {
+		case c.Why != "":
+			return 2
+		case c.Step != "":
+			return 1
+		}
+		return 0
+	}
+	sort.SliceStable(m.Choices, func(i, j int) bool { return rank(m.Choices[i]) < rank(m.Choices[j]) })
+}
+
+// settle keeps what still fits after a change, and names what does not: a form that no longer
+// fits gives way to the nearest that does.
+func settle(d *chart.Document, ds *dataset.Dataset) []string {
+	lost := shed(d, ds)
 	if d.Form != (chart.Form{}) && d.Fits(d.Form, ds) == nil && !(d.Form == chart.KeyFigures && len(d.By) > 0) {
-		return
+		return lost
 	}
 	for _, f := range []chart.Form{{Kind: d.Form.Kind, Style: "side by side"}, chart.Columns, chart.Table} {
 		if len(d.Dimensions()) == 0 {
@@ -216,19 +244,29 @@ func settle(d *chart.Document, ds *dataset.Dataset) {
 		}
 		if d.Fits(f, ds) == nil {
 			d.Form = f
-			return
+			return lost
 		}
 	}
+	return lost
 }
 
-// shed takes away what no longer has anything to stand on.
-func shed(d *chart.Document, ds *dataset.Dataset) {
+// shed takes away what no longer has anything to stand on, and names it.
+func shed(d *chart.Document, ds *dataset.Dataset) (lost []string) {
+	lose := func(words string) {
+		if !slices.Contains(lost, words) {
+			lost = append(lost, words)
+		}
+	}
 	for _, by := range d.By {
 		if s := d.Split; s != nil && (by.OnAxis(ds) && s.OnAxis(ds) || by.Field == s.Field && by.Part != 0 && s.Part == by.Part) {
+			lose("the split by " + ds.Label(s.Field))
 			d.Split = nil // a chart has one time axis
 		}
 	}
 	if d.Split == nil {
+		for _, a := range d.Across {
+			lose("the split by " + ds.Label(a.Field))
+		}
 		d.Across = nil
 	}
 	for i := range d.Measures {
@@ -236,26 +274,32 @@ func shed(d *chart.Document, ds *dataset.Dataset) {
 			probe := *d
 			probe.Measures = d.Measures[i : i+1]
 			if err := probe.Definition.Check(ds); err != nil && strings.Contains(problem.Of(err).Place, "then") {
+				lose("what is made of " + locale.Lower(chart.MeasureLabel(d.Measures[i], ds)))
 				d.Measures[i].Then = nil
 			}
 		}
 	}
-	if len(d.By) != 1 || !d.By[0].OnAxis(ds) {
+	if (len(d.By) != 1 || !d.By[0].OnAxis(ds)) && (d.Trend || d.Forecast > 0) {
+		lose("the trend")
 		d.Trend, d.Forecast = false, 0
 	}
 	kept := d.Lines[:0]
 	for _, l := range d.Lines {
 		if l.Measure < len(d.Measures) {
 			kept = append(kept, l)
+		} else {
+			lose("a line")
 		}
 	}
 	d.Lines = kept
 	for i := range d.By {
 		if s := d.By[i].Sort; s != nil && (s.Measure >= len(d.Measures) || s.Compared() && d.Compare == nil) {
+			lose("the order of " + ds.Label(d.By[i].Field))
 			d.By[i].Sort = nil
 		}
 		if i == 0 {
 			d.By[i].Within = false
 		}
 	}
+	return lost
 }

@@ -49,6 +49,7 @@ const (
 	inSecondAxis   = "Second axis"
 	inDrawn        = "Drawn as"
 	inTarget       = "Target"
+	inLines        = "Lines"
 	inGroups       = "Groups and gaps"
 	inComparison   = "Comparison"
 	inScale        = "Scale and bands"
@@ -208,6 +209,9 @@ func (w *finisher) figures() {
 	}
 	w.drawnAs()
 	w.add(inTarget, map[bool]string{true: "no target", false: "towards its target"}[d.Target == nil], targetRows(w)...)
+	if len(d.By) > 0 && w.drawn() {
+		w.add(inLines, map[bool]string{true: "no lines", false: "lines as it says"}[len(d.Lines) == 0], lineRows(w)...)
+	}
 	if len(d.By) > 0 {
 		w.add(inGroups, "groups as usual", append(append(resultRows(d, ds), groupRows(w)...), one("gaps", "Steps without records", d.Gaps, sayings(gaps)...), tick("drop_zeros", "Leave out zeros", d.DropZeros))...)
 	}

@@ -194,8 +194,13 @@ func (m *Menu) fieldsOf(d *chart.Document, ds *dataset.Dataset, number string) e
 }
 
 func kind(f *dataset.Field) string {
-	if f.IsLink() {
+	switch {
+	case f.IsLink():
 		return "linked record"
+	case f.Several:
+		return "several values"
+	case len(f.List) > 0:
+		return fmt.Sprintf("one of %d", len(f.List))
 	}
-	return f.Type.String()
+	return strings.TrimPrefix(f.Type.Words(), "a ")
 }

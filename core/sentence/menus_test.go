@@ -38,6 +38,9 @@ func TestWhatIsOffered(t *testing.T) {
 		case c.Next != "":
 			out += " … " + c.Next
 		}
+		if c.Step != "" {
+			out += " — " + c.Step
+		}
 		if c.Lost != "" {
 			out += " — leaves out: " + c.Lost
 		}

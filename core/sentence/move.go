@@ -125,7 +125,9 @@ func (m *moving) keep(d, out *chart.Document) {
 		m.lose("the finish")
 	}
 	before := out.Form
-	settle(out, m.to)
+	for _, words := range settle(out, m.to) {
+		m.lose(words)
+	}
 	if out.Form != before {
 		m.lose("the form of " + before.Words())
 	}

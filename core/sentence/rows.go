@@ -297,3 +297,43 @@ func stepRows(t *query.Target, ds *dataset.Dataset) (out []Control) {
 	next := (period.Calendar{Zone: time.UTC}).Add(begins, t.Grain, 1)
 	return append(out, adding("and from "+ds.Manner.Date(next, "2 January 2006"), "target.steps."+next.Format(time.DateOnly), t.Steps[last]))
 }
+
+// lineRows are the controls of the lines across a chart: at a number, or at one of its own.
+func lineRows(w *finisher) (out []Control) {
+	d := w.d
+	first := json.Number("100")
+	if len(w.seen.Measures) > 0 && !w.seen.Measures[0].IsEmpty() {
+		first = chart.Round(w.seen.Measures[0].Float())
+	}
+	for i, l := range d.Lines {
+		path := fmt.Sprintf("lines.%d", i)
+		kinds := []Option{{asJSON(query.Line{Constant: first, Measure: l.Measure, Label: l.Label}), "a number"}}
+		if l.Constant != "" {
+			kinds[0].Value = asJSON(l)
+		}
+		for _, at := range query.LineKinds() {
+			own := query.Line{At: at, Measure: l.Measure, Label: l.Label}
+			if at == "percentile" {
+				own.P = "0.9"
+			}
+			if l.At == at {
+				own = l
+			}
+			kinds = append(kinds, Option{asJSON(own), "the " + at})
+		}
+		one := row(fmt.Sprintf("line %d", i+1), path, choose(path, "json", "at", asJSON(l), kinds...))
+		last := len(one.Row) - 1
+		if l.Constant != "" {
+			one.Row = slices.Insert(one.Row, last, Control{Path: path + ".constant", Kind: "number", Label: "number", Value: l.Constant.String()})
+		}
+		if l.At == "percentile" {
+			one.Row = slices.Insert(one.Row, last, Control{Path: path + ".p", Kind: "number", Label: "part below, 0 to 1", Value: l.P.String()})
+		}
+		if len(d.Measures) > 1 {
+			one.Row = slices.Insert(one.Row, 1, choose(path+".of", "number", "of", fmt.Sprint(l.Measure), measured(d, w.ds)[:len(d.Measures)]...))
+		}
+		one.Row = slices.Insert(one.Row, len(one.Row)-1, Control{Path: path + ".label", Kind: "text", Label: "called", Value: l.Label})
+		out = append(out, one)
+	}
+	return append(out, adding("a line at "+first.String(), fmt.Sprintf("lines.%d", len(d.Lines)), query.Line{Constant: first}))
+}

@@ -1,0 +1,161 @@
+package sentence
+
+import (
+	"slices"
+
+	"eskadel/core/aggregate"
+	"eskadel/core/chart"
+	"eskadel/core/dataset"
+	"eskadel/core/locale"
+	"eskadel/core/query"
+)
+
+// A suiting is a small change of a chart, which may make a form fit; it is nothing where the
+// chart has no place for it.
+type suiting struct {
+	words  func(c *chart.Document) string
+	change func(c *chart.Document, ds *dataset.Dataset) bool
+}
+
+// suited is a chart changed as little as it takes to fit a form, and in words what is changed;
+// nil where no step or two would do.
+func suited(d *chart.Document, ds *dataset.Dataset, f chart.Form) (*chart.Document, string) {
+	steps := suitings(ds, f)
+	try := func(list ...suiting) (*chart.Document, string) {
+		own := *d // each step copies what it changes, since most tries lead to nothing
+		c := &own
+		c.Form = f
+		var said []string
+		for _, s := range list {
+			if !s.change(c, ds) {
+				return nil, ""
+			}
+			said = append(said, s.words(c))
+		}
+		if c.Fits(f, ds) != nil {
+			return nil, ""
+		}
+		c = clone(c)
+		for _, lost := range shed(c, ds) {
+			said = append(said, "leaves out "+lost)
+		}
+		if c.Fits(f, ds) != nil || c.Definition.Check(ds) != nil {
+			return nil, ""
+		}
+		return c, locale.Upper(listed(said, saysAnd)) + "."
+	}
+	for _, s := range steps {
+		if c, words := try(s); c != nil {
+			return c, words
+		}
+	}
+	for i, first := range steps {
+		for j, then := range steps {
+			if i == j {
+				continue
+			}
+			if c, words := try(first, then); c != nil {
+				return c, words
+			}
+		}
+	}
+	return nil, ""
+}
+
+// suitings are the steps that are tried for a form, the smallest first.
+func suitings(ds *dataset.Dataset, f chart.Form) (out []suiting) {
+	said := func(words string) func(*chart.Document) string {
+		return func(*chart.Document) string { return words }
+	}
+	used := func(c *chart.Document, f *dataset.Field) bool {
+		return slices.ContainsFunc(c.Dimensions(), func(dim query.Dimension) bool { return dim.Field == f.Name })
+	}
+	var fields []*dataset.Field // that divide into few: pick lists before linked records
+	for _, listed := range []bool{true, false} {
+		for _, f := range ds.Visible() {
+			if listed == (len(f.List) > 0) && (len(f.List) > 0 || f.IsLink()) && !f.Several {
+				fields = append(fields, f)
+			}
+		}
+	}
+	few := func(f *dataset.Field) query.Dimension {
+		dim := query.Dimension{Field: f.Name}
+		if ds.Many(f, 12) {
+			dim.Largest, dim.Others = 10, true
+		}
+		return dim
+	}
+	if ds.Date != "" && !f.Uses(chart.WithSlices) { // slices are of things, not of time
+		out = append(out, suiting{said("divides by " + ds.Label(ds.Date)), func(c *chart.Document, _ *dataset.Dataset) bool {
+			c.By = append(slices.Clone(c.By), query.Dimension{Field: ds.Date})
+			return len(c.By) == 1
+		}})
+	}
+	for i, f := range fields {
+		if i == 3 {
+			break
+		}
+		out = append(out, suiting{said("divides by " + f.Label), func(c *chart.Document, _ *dataset.Dataset) bool {
+			if used(c, f) || len(c.By) > 1 {
+				return false
+			}
+			c.By = append(slices.Clone(c.By), few(f))
+			return true
+		}}, suiting{said("divides by " + f.Label + " instead"), func(c *chart.Document, _ *dataset.Dataset) bool {
+			if len(c.By) != 1 || used(c, f) {
+				return false
+			}
+			c.By = []query.Dimension{few(f)}
+			return true
+		}}, suiting{said("splits by " + f.Label), func(c *chart.Document, _ *dataset.Dataset) bool {
+			if c.Split != nil || used(c, f) {
+				return false
+			}
+			dim := few(f)
+			c.Split = &dim
+			return true
+		}})
+	}
+	out = append(out, suiting{said("adds the number of " + ds.Record[1]), func(c *chart.Document, _ *dataset.Dataset) bool {
+		c.Measures = append(slices.Clone(c.Measures), query.Measure{Aggregate: aggregate.Count, Field: query.Records})
+		return len(c.Measures) < 4 && !slices.ContainsFunc(c.Measures[:len(c.Measures)-1], func(m query.Measure) bool { return m.Aggregate == aggregate.Count })
+	}})
+	for _, f := range ds.Visible() {
+		if f.Type.Numeric() && !f.IsLink() && len(f.List) == 0 && !f.IsBin() {
+			out = append(out, suiting{said("adds the average of " + f.Label), func(c *chart.Document, _ *dataset.Dataset) bool {
+				c.Measures = append(slices.Clone(c.Measures), query.Measure{Aggregate: aggregate.Average, Field: f.Name})
+				return len(c.Measures) < 4
+			}})
+			break
+		}
+	}
+	out = append(out, suiting{said("no longer splits"), func(c *chart.Document, _ *dataset.Dataset) bool {
+		had := c.Split != nil
+		c.Split, c.Across = nil, nil
+		return had
+	}}, suiting{said("keeps the first group only"), func(c *chart.Document, _ *dataset.Dataset) bool {
+		had := len(c.By) > 1
+		if had {
+			c.By = c.By[:1]
+		}
+		return had
+	}}, suiting{said("keeps the first measure only"), func(c *chart.Document, _ *dataset.Dataset) bool {
+		n := len(c.Measures)
+		if n > 1 {
+			*c = *clone(c)
+		}
+		for n > 1 && len(c.Measures) > 1 {
+			leave(c, len(c.Measures)-1)
+		}
+		return n > 1
+	}}, suiting{said("no longer divides"), func(c *chart.Document, _ *dataset.Dataset) bool {
+		had := len(c.By) > 0
+		c.By, c.Split, c.Across = nil, nil, nil
+		return had
+	}}, suiting{said("leaves out the other datasets"), func(c *chart.Document, _ *dataset.Dataset) bool {
+		had := len(c.Also) > 0
+		c.Also = nil
+		return had
+	}})
+	return out
+}

@@ -1,0 +1,61 @@
+package sentence_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/chart"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/sentence"
+)
+
+// The choice of a menu that is called so.
+func choice(t *testing.T, d *chart.Document, part, label string) sentence.Choice {
+	t.Helper()
+	m, err := sentence.Choices(d, sample.Jobs(), part)
+	require.NoError(t, err)
+	for _, c := range m.Choices {
+		if c.Label == label {
+			return c
+		}
+	}
+	t.Fatalf("%s has no choice %s", part, label)
+	return sentence.Choice{}
+}
+
+func TestAFormThatDoesNotFitOffersTheStepThatMakesItFit(t *testing.T) {
+	for _, c := range []struct{ doc, form, step, says string }{
+		{`"measures":[{"count":"records"}],"form":"key figures"`, "stacked columns", "Divides by Opened and splits by Kind.", "Number of jobs of Jobs, per fitting step of Opened, split by Kind, as stacked columns"},
+		{`"measures":[{"count":"records"}],"form":"key figures"`, "a pie", "Divides by Kind.", "Number of jobs of Jobs, by Kind, as a pie"},
+		{`"measures":[{"sum":"cost"}],"by":[{"field":"kind"}],"form":"columns"`, "a line", "", "Sum of Cost of Jobs, by Kind, as a line"},
+		{`"measures":[{"sum":"cost"}],"by":[{"field":"kind"}],"form":"columns"`, "a scatter", "Adds the number of jobs.", "Sum of Cost and number of jobs of Jobs, by Kind, as a scatter"},
+		{`"measures":[{"count":"records"}],"by":[{"field":"opened"}],"form":"columns"`, "a scatter", "Adds the average of Cost.", "Number of jobs and average of Cost of Jobs, per fitting step of Opened, as a scatter"},
+		{`"measures":[{"sum":"cost"},{"average":"cost"}],"by":[{"field":"kind"},{"field":"yard"}],"form":"table"`, "a donut", "Keeps the first group only and keeps the first measure only.", "Sum of Cost of Jobs, by Kind, as a donut"},
+		{`"measures":[{"sum":"cost"}],"by":[{"field":"opened"}],"split":{"field":"kind"},"trend":false,"form":"line"`, "a gauge", "No longer divides.", "Sum of Cost of Jobs, as a gauge"},
+		{`"measures":[{"sum":"cost"}],"by":[{"field":"opened"}],"trend":true,"form":"line"`, "key figures", "No longer divides and leaves out the trend.", "Sum of Cost of Jobs, as key figures"},
+	} {
+		d := read(t, `{"version":2,"dataset":"jobs",`+c.doc+`}`)
+		before := string(d.JSON())
+		got := choice(t, d, "form", c.form)
+		assert.Empty(t, got.Why, "%s of %s", c.form, c.doc)
+		assert.Equal(t, c.step, got.Step, "%s of %s", c.form, c.doc)
+		assert.Equal(t, c.says, sentence.Text(got.Document, sample.Jobs()))
+		assert.Equal(t, before, string(d.JSON()), "trying changes nothing")
+	}
+}
+
+func TestWhatAChoiceTakesAlongIsNamed(t *testing.T) {
+	along := `{"version":2,"dataset":"jobs","measures":[{"sum":"cost","then":{"difference":"number"}}],"by":[{"field":"kind"}],"split":{"field":"opened","grain":"year"},"across":[{"field":"late"}],"form":"pivot"}`
+	c := choice(t, read(t, along), "by.0", "Opened")
+	assert.Equal(t, "This leaves out the split by Opened and the split by Late.", c.Lost)
+	assert.Nil(t, c.Document.Split)
+	trend := `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened"}],"trend":true,"forecast":3,"form":"line"}`
+	assert.Equal(t, "This leaves out the trend.", choice(t, read(t, trend), "by.0", "Kind").Lost)
+	assert.Empty(t, choice(t, read(t, trend), "grain.0", "month").Lost)
+	sorted := `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"kind","sort":{"by":"change","measure":0}}],"compare":"year before","form":"columns"}`
+	assert.Equal(t, "This leaves out the order of Kind.", choice(t, read(t, sorted), "compare", "Not compared").Lost)
+	split := `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened"}],"split":{"field":"kind"},"form":"line"}`
+	assert.Equal(t, "The chart goes along a date already, and has one time axis.", choice(t, read(t, split), "split", "Promised").Why)
+}
