@@ -5,6 +5,7 @@ import (
 	"reflect"
 	"slices"
 	"strconv"
+	"strings"
 
 	"eskadel/core/aggregate"
 	"eskadel/core/chart"
