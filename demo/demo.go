@@ -382,9 +382,13 @@ func (d *Demo) load(ctx context.Context) error {
 	if err := d.loadFiles(ctx, c); err != nil {
 		return err
 	}
-	for _, kind := range []string{"datasets", "dashboards"} {
-		// The builder keeps the datasets, the author the dashboards.
-		if kind == "dashboards" {
+	for _, kind := range []string{"datasets", "charts", "findings", "dashboards"} {
+		// The builder keeps the datasets, the author the charts and dashboards.
+		in, query := kind, ""
+		switch kind {
+		case "findings":
+			in, query = "charts", "?folder=Findings"
+		case "charts":
 			if c, err = SignIn(ctx, d.Eskadel, AuthorEmail, Password); err != nil {
 				return err
 			}
@@ -395,7 +399,7 @@ func (d *Demo) load(ctx context.Context) error {
 		}
 		for _, f := range files {
 			name := strings.TrimSuffix(f.Name(), ".json")
-			address := "/api/v1/" + kind + "/" + name
+			address := "/api/v1/" + in + "/" + name
 			if _, status, err := c.Do(ctx, http.MethodGet, address, nil); err != nil || status == http.StatusOK && !d.again {
 				if err != nil {
 					return err
@@ -406,7 +410,7 @@ func (d *Demo) load(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			if err := c.put(ctx, http.MethodPut, address, b, "If-Match", "*"); err != nil {
+			if err := c.put(ctx, http.MethodPut, address+query, b, "If-Match", "*"); err != nil {
 				return err
 			}
 			if kind == "dashboards" {

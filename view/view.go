@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -176,6 +177,41 @@ func (v *View) about(w *dashboard.Widget, at time.Time) (q about, err error) {
 		q.missed = append(q.missed, reach.Missed...)
 	}
 	return q, nil
+}
+
+// Narrowed is the chart of a widget with what the dashboard is narrowed to as a condition of
+// its own, so that it shows the same wherever it stands.
+func (v *View) Narrowed(id string) (*chart.Document, error) {
+	w, err := v.Doc.Widget(id)
+	if err != nil {
+		return nil, err
+	}
+	q, err := v.about(w, time.Time{})
+	if err != nil {
+		return nil, err
+	}
+	if q.doc == nil {
+		return nil, problem.New(problem.Invalid, "widget", "A text has nothing to be found in.")
+	}
+	d := *q.doc
+	with := func(own *filter.Condition, more filter.Condition) *filter.Condition {
+		if more.IsZero() {
+			return own
+		}
+		parts := more.TopLevel()
+		if own != nil {
+			parts = append(own.TopLevel(), parts...)
+		}
+		all := filter.And(parts...)
+		return &all
+	}
+	d.Where = with(d.Where, q.setting.Filters)
+	d.Instead = nil // nothing stands around it any more
+	d.Also = slices.Clone(d.Also)
+	for i := range d.Also {
+		d.Also[i].Where = with(d.Also[i].Where, q.setting.Beside[i])
+	}
+	return &d, nil
 }
 
 // Parts say what of a drawn chart is wanted; they cost time.

@@ -34,38 +34,6 @@ func ParsePlace(at string) Place {
 	return Place{Dashboard: first, Widget: second}
 }
 
-// A ChartRow is a chart of the library in a list.
-type ChartRow struct {
-	Standing
-	Sentence string
-	Trouble  *problem.Problem // why it cannot be read
-}
-
-// Library lists the charts of the library, with titles and sentences of those whose dataset
-// somebody may use. One that cannot be read stands in its place and says why.
-func (w *Workspace) Library(ctx context.Context, who *identity.Caller) ([]ChartRow, error) {
-	if err := rights.Ever(who, rights.Make); err != nil {
-		return nil, err
-	}
-	kept, err := w.store.Documents(ctx, Chart)
-	out := []ChartRow{}
-	for i := range kept {
-		r := ChartRow{Standing: standing(who, &kept[i])}
-		d, err := chart.Read(kept[i].Draft)
-		if err != nil {
-			r.Trouble = unreadable(err)
-			out = append(out, r)
-			continue
-		}
-		r.Title = r.Name
-		if ds, err := w.Dataset(ctx, who, d.Dataset); err == nil {
-			r.Title, r.Sentence = sentence.Title(d, ds), sentence.Text(d, ds)
-		}
-		out = append(out, r)
-	}
-	return out, err
-}
-
 // ChartAt is the chart that stands at a place: of the library its draft for whoever may
 // change it, else its newest version. It is nil where a widget has none of its own; library
 // then names the one that stands there.
@@ -253,29 +221,6 @@ func (s *Sketch) ready() error {
 	return s.w.store.SaveLastChart(s.ctx, s.who.Email, s.Doc.JSON())
 }
 
-// ToLibrary keeps a complete chart in the library under a name made of its title.
-func (s *Sketch) ToLibrary() (Standing, error) {
-	if err := s.ready(); err != nil {
-		return Standing{}, err
-	}
-	base := Slug(s.Title())
-	for n, name := 2, base; ; n++ {
-		st, err := s.w.newChart(s.ctx, s.who, name, s.Doc.JSON())
-		if !problem.Is(err, problem.Conflict) {
-			return st, err
-		}
-		name = fmt.Sprintf("%s-%d", base[:min(len(base), 45)], n)
-	}
-}
-
-// newChart keeps a new chart in the library, whoever makes it keeps it; it is published at
-// once.
-func (w *Workspace) newChart(ctx context.Context, who *identity.Caller, name string, document []byte) (Standing, error) {
-	m := w.chartOf(ctx, who, name, document, On{})
-	m.new, m.holds, m.what, m.done = true, true, rights.Make, "put a chart into the library"
-	return w.keep(ctx, who, m)
-}
-
 // chartOf is the draft of a chart of the library to be kept.
 func (w *Workspace) chartOf(ctx context.Context, who *identity.Caller, name string, document []byte, on On) making {
 	return making{kind: Chart, name: name, on: on, mine: document, what: rights.Edit,
@@ -297,13 +242,16 @@ func (w *Workspace) saveChart(ctx context.Context, who *identity.Caller, name st
 }
 
 // SaveChart keeps the draft of a chart of the library; where there is none of its name, it is
-// made, and holds at once.
-func (w *Workspace) SaveChart(ctx context.Context, who *identity.Caller, name string, document []byte, on On) (Standing, error) {
+// made in a folder, and holds at once.
+func (w *Workspace) SaveChart(ctx context.Context, who *identity.Caller, name, folder string, document []byte, on On) (Standing, error) {
+	if folder != "" && folder != Findings {
+		return Standing{}, problem.New(problem.Invalid, "folder", "The library has no folder “%s”; findings are in “%s”.", folder, Findings)
+	}
 	if err := dataset.CheckName(name); err != nil {
 		return Standing{}, err
 	}
 	if _, err := w.store.Document(ctx, Chart, name); problem.Is(err, problem.NotFound) {
-		return w.newChart(ctx, who, name, document)
+		return w.newChart(ctx, who, name, folder, document)
 	}
 	return w.saveChart(ctx, who, name, document, on)
 }

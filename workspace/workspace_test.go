@@ -275,7 +275,7 @@ func TestWhatAChangeOfADatasetReaches(t *testing.T) {
 	d := open(t, "reach")
 	_, err := d.SaveDashboard(ctx, edda, "one", page("one", "One", widget("kinds", count(`"every row"`)), widget("dear", `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"form":"key figures"}`)), workspace.On{})
 	require.NoError(t, err)
-	_, err = d.SaveChart(ctx, edda, "costs", []byte(`{"version":2,"dataset":"jobs","title":"Costs","measures":[{"sum":"cost"}],"form":"key figures"}`), workspace.On{})
+	_, err = d.SaveChart(ctx, edda, "costs", "", []byte(`{"version":2,"dataset":"jobs","title":"Costs","measures":[{"sum":"cost"}],"form":"key figures"}`), workspace.On{})
 	require.NoError(t, err)
 	p, err := d.DatasetPage(ctx, mara, "jobs")
 	require.NoError(t, err)
@@ -343,7 +343,7 @@ func TestAMarkIsAnsweredByItsVersion(t *testing.T) {
 // chart on it, until it is published anew; everywhere, in one step, or not at all.
 func TestWhatIsPublishedStays(t *testing.T) {
 	d := open(t, "published")
-	_, err := d.SaveChart(ctx, edda, "kinds", []byte(count(`"every row"`)), workspace.On{})
+	_, err := d.SaveChart(ctx, edda, "kinds", "", []byte(count(`"every row"`)), workspace.On{})
 	require.NoError(t, err)
 	library := `{"id":"a","at":[0,0,4,4],"chart":{"library":"kinds"}}`
 	for _, name := range []string{"one", "two"} {
@@ -363,7 +363,7 @@ func TestWhatIsPublishedStays(t *testing.T) {
 		return a.Sentence + string(b)
 	}
 	was := answer("one")
-	_, err = d.SaveChart(ctx, edda, "kinds", []byte(count(`{"field":"kind","is":"care"}`)), workspace.On{Revision: 1})
+	_, err = d.SaveChart(ctx, edda, "kinds", "", []byte(count(`{"field":"kind","is":"care"}`)), workspace.On{Revision: 1})
 	require.NoError(t, err)
 	assert.Equal(t, was, answer("one"), "a draft of the library")
 	// A dashboard that cannot be moved keeps all from being moved.

@@ -162,7 +162,7 @@ func (a *API) putChart(c *gin.Context) {
 	b, from, err := a.given(c, workspace.Chart, name)
 	var st workspace.Standing
 	if err == nil {
-		st, err = a.ws.SaveChart(c.Request.Context(), who(c), name, b, from)
+		st, err = a.ws.SaveChart(c.Request.Context(), who(c), name, c.Query("folder"), b, from)
 	}
 	a.kept(c, st, err)
 }

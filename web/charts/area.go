@@ -15,7 +15,7 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "charts", Files: files, Modules: []string{"ask.js", "chart-editor.js", "forms.js"}}
+var Area = page.Area{Name: "charts", Files: files, Modules: []string{"ask.js", "chart-editor.js", "forms.js", "library.js"}}
 
 // A Server answers for this area.
 type Server struct{ *page.Server }

@@ -4,10 +4,10 @@
  */
 import { fill, post, say } from "../page/api.js";
 import { conditions } from "../page/condition.js";
-import { Chart } from "../reading/draw.js";
 import { Drawer } from "../reading/drawer.js";
 import { History } from "../page/history.js";
 import { Widget } from "../reading/widget.js";
+import { drawSmall } from "./picture.js";
 import { Typed } from "./typed.js";
 
 const editor = /** @type {HTMLElement} */ (document.getElementById("chart-editor"));
@@ -50,28 +50,8 @@ async function unfold(part) {
 async function picture() {
   for (const place of /** @type {NodeListOf<HTMLElement>} */ (choices.querySelectorAll(".thumb"))) {
     if (!place.isConnected) return;
-    const document = /** @type {HTMLElement} */ (place.closest(".choice")).dataset.document ?? "";
-    try {
-      const { drawing } = await post("/charts/answer", { document }, { json: true });
-      if (!drawing) {
-        place.remove();
-        continue;
-      }
-      const chart = new Chart(place, { choose: () => {}, records: () => {} });
-      chart.option.remove(); // a picture has no words: the choice's own are looked through
-      chart.draw(bare(drawing), "");
-    } catch {
-      place.remove(); // the form says why when it is chosen
-    }
+    if (!(await drawSmall(place, /** @type {HTMLElement} */ (place.closest(".choice")).dataset.document ?? ""))?.drawing) place.remove(); // the form says why when it is chosen
   }
-}
-
-/** A drawing without its words. @param {import("../reading/draw.js").Drawing} m */
-function bare(m) {
-  for (const axis of [m.axis, m.second, m.across, m.category]) if (axis) Object.assign(axis, { hidden: true, title: "" });
-  for (const g of m.groups) Object.assign(g, { label: "", rate: "" });
-  for (const s of m.series) for (const mark of s.marks) if (mark) Object.assign(mark, { text: "", label: "" });
-  return { ...m, lines: [], total: "" };
 }
 
 function fold() {

@@ -27,7 +27,20 @@ func (s *Server) library(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	s.Page(c, http.StatusOK, "charts", "Charts", gin.H{"Rows": rows})
+	var charts, findings []workspace.ChartRow
+	for _, r := range rows {
+		if r.Folder == workspace.Findings {
+			findings = append(findings, r)
+		} else {
+			charts = append(charts, r)
+		}
+	}
+	own, err := s.Workspace.Own(c.Request.Context(), gate.Caller(c))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Page(c, http.StatusOK, "charts", "Charts", gin.H{"Any": len(rows) > 0, "Find": c.Query("find"), "Dashboards": own, "Groups": []gin.H{{"Title": "Charts", "Rows": charts, "Findings": false}, {"Title": "Findings", "Rows": findings, "Findings": true}}})
 }
 
 // chartEditor opens a chart: the one at a place, or a new one.
@@ -318,6 +331,14 @@ func (s *Server) chartPlace(c *gin.Context) {
 		return
 	}
 	to := c.PostForm("to")
+	if to == "findings" {
+		if _, err := k.Find(c.PostForm("name")); err != nil {
+			s.Fail(c, err)
+			return
+		}
+		page.Redirect(c, "/charts")
+		return
+	}
 	if to == "library" {
 		if _, err := k.ToLibrary(); err != nil {
 			s.Fail(c, err)

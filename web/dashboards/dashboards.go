@@ -85,6 +85,16 @@ func (s *Server) ownCopy(c *gin.Context) {
 	page.Redirect(c, "/charts/edit?at="+name+"/"+widget)
 }
 
+// intoLibrary moves a dashboard's own chart into the library.
+func (s *Server) intoLibrary(c *gin.Context) {
+	name := c.Param("dashboard")
+	if _, err := s.Workspace.IntoLibrary(c.Request.Context(), gate.Caller(c), name, c.Param("widget")); err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page.Redirect(c, "/dashboards/"+name+"/edit#"+c.Param("widget"))
+}
+
 func (s *Server) publish(c *gin.Context) {
 	st, err := s.Workspace.Publish(c.Request.Context(), gate.Caller(c), c.Param("dashboard"))
 	if err != nil {

@@ -39,6 +39,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/view/:dashboard/filters/:filter", Right: rights.OwnFilters, Handle: s.filterMenu},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget", Right: rights.See, Handle: s.widget, Packed: true},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/words", Right: rights.See, Handle: s.words},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/finding", Right: rights.Make, Handle: s.finding},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/figures.csv", Right: rights.TakeAway, Handle: s.figuresFile},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/records", Right: rights.Records, Handle: s.records},
 		{Method: get, Path: "/dashboards/:dashboard", Right: rights.Make, Handle: s.reading, Pictures: true},

@@ -188,6 +188,18 @@ export class Sheet {
     }
   }
 
+  /** Keeps what a widget shows now, by a name. @param {HTMLFormElement} form */
+  async find(form) {
+    const wrong = /** @type {HTMLElement} */ (form.querySelector(".wrong"));
+    try {
+      const html = await post(this.path(`widgets/${encodeURIComponent(form.dataset.find ?? "")}/finding`), { ...this.fields(), name: /** @type {HTMLInputElement} */ (form.elements.namedItem("name")).value });
+      form.outerHTML = html;
+    } catch (error) {
+      wrong.textContent = /** @type {Error} */ (error).message;
+      wrong.hidden = false;
+    }
+  }
+
   standard() {
     this.state = { filters: {}, narrow: [], settings: {}, looks: {} };
     this.widgets.forEach((w) => w.chart?.clear());
@@ -207,6 +219,10 @@ export class Sheet {
     const at = button.getBoundingClientRect();
     box.style.left = `${Math.max(4, Math.min(at.left + scrollX, innerWidth + scrollX - box.offsetWidth - 8))}px`;
     box.style.top = `${at.bottom + scrollY + 4}px`;
+    box.querySelector("[data-find]")?.addEventListener("submit", (e) => {
+      e.preventDefault();
+      void this.find(/** @type {HTMLFormElement} */ (e.target));
+    });
     if (filter) this.control(box, address, filter);
     else box.tabIndex = -1, box.focus();
     box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed" && document.activeElement === document.body) button.focus(); }, { once: true });

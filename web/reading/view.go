@@ -98,8 +98,22 @@ func (s *Server) asked(c *gin.Context, parts view.Parts) (v *workspace.Look, a *
 // words says how a widget is worked out, what is left out and how fresh it is.
 func (s *Server) words(c *gin.Context) {
 	if v, a, ok := s.asked(c, view.Drawing|view.Figures); ok {
-		s.Part(c, http.StatusOK, "words", gin.H{"A": a, "File": a.Grid != nil && v.MayTakeAway(), "Widget": c.Param("widget")})
+		s.Part(c, http.StatusOK, "words", gin.H{"A": a, "File": a.Grid != nil && v.MayTakeAway(), "Keep": v.MayKeep() && a.Form != "text", "Widget": c.Param("widget")})
 	}
+}
+
+// finding keeps what a widget shows now by a name.
+func (s *Server) finding(c *gin.Context) {
+	l, err := s.look(c)
+	var kept workspace.Standing
+	if err == nil {
+		kept, err = l.Find(c.Param("widget"), c.PostForm("name"))
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Part(c, http.StatusOK, "found", kept)
 }
 
 // figuresFile answers with a widget's figures as comma-separated values.
