@@ -160,3 +160,42 @@ test("an author puts values in order, compares with dates of their own, adds a p
   expect(wrong.filter((w) => !w.includes("422"))).toEqual([]);
   for (let undo = 0; undo < 4 && await page.locator("#undo").isEnabled(); undo++) await page.locator("#undo").click();
 });
+
+test("an author finds charts in the library, keeps a finding as a dashboard is narrowed, and places it", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/charts");
+  const cards = page.locator(".library-card");
+  const n = await cards.count();
+  expect(n).toBeGreaterThanOrEqual(24);
+  await expect(cards.first().locator("svg.drawing")).toBeVisible();
+  await noSeriousProblem(page, "the library");
+  await page.getByLabel("Find a chart").fill("parts nowhere");
+  await expect(page.locator("#library-found")).toContainText("None is called so");
+  await page.getByLabel("Find a chart").fill("parts wait now");
+  await expect(cards.filter({ visible: true })).toHaveText(/Jobs that wait for parts now/);
+  await expect(page.locator("#library-found")).toHaveText(`1 of ${n}`);
+  // A variant of a chart begins as that chart does, and is a new one.
+  await page.getByLabel("Find a chart").fill("jobs by weekday");
+  await page.getByRole("link", { name: "a variant of it" }).first().click();
+  await expect(page.locator(".where")).toHaveText("a new chart");
+  await expect(page.locator(".sentence")).toContainText("by weekday of Opened");
+
+  await page.goto("/dashboards/yard-today");
+  await settled(page);
+  const parts = page.locator(".widget", { has: page.locator("h2", { hasText: "part group" }) });
+  await parts.locator(".mark").first().click();
+  await settled(page);
+  const cost = page.locator("[data-widget=cost]");
+  await cost.hover();
+  await cost.getByRole("button", { name: "words" }).click();
+  await page.getByRole("button", { name: "keep", exact: true }).click();
+  await expect(page.locator("#popover .wrong")).toHaveText("Give what you found a name.");
+  await page.getByLabel("finding called").fill("Cost as I saw it");
+  await page.getByLabel("finding called").press("Enter");
+  await page.getByRole("link", { name: "Cost as I saw it" }).click();
+  await expect(page.locator("#library-found")).toHaveText(`1 of ${n + 1}`);
+  await expect(cards.filter({ visible: true }).locator(".row-note")).toContainText("only where Opened in the last 12 months and Part group is");
+  await cards.filter({ visible: true }).getByText("put it on …").click();
+  await cards.filter({ visible: true }).getByRole("button", { name: "Berths" }).click();
+  await expect(page.locator("section.widget", { hasText: "Cost as I saw it" })).toBeVisible();
+});
