@@ -199,3 +199,23 @@ test("an author finds charts in the library, keeps a finding as a dashboard is n
   await cards.filter({ visible: true }).getByRole("button", { name: "Berths" }).click();
   await expect(page.locator("section.widget", { hasText: "Cost as I saw it" })).toBeVisible();
 });
+
+test("fields show what is in them, and are dragged onto the sentence and the drawing", async ({ page }) => {
+  await page.setViewportSize({ width: 1280, height: 1400 });
+  await signIn(page);
+  await page.goto("/charts/edit?dataset=yard-jobs");
+  await settled(page);
+  await page.locator('[data-part="by.0"]').click();
+  const field = (name: string) => page.locator(`#choices [data-field="${name}"]`);
+  await expect(field("yard_cost").locator("svg.picture rect").first()).toBeVisible();
+  await expect(field("supplier")).toContainText("% filled");
+  await noSeriousProblem(page, "fields with pictures of their values");
+  await field("kind").dragTo(page.locator("#preview svg.drawing .mark").nth(9));
+  await expect(page.locator(".sentence")).toContainText("split by Kind");
+  await field("yard").dragTo(page.locator("#preview [data-finish='Category axis'] text").nth(1));
+  await expect(page.locator(".sentence")).toContainText("by Yard, split by Kind");
+  await field("crew").dragTo(page.locator(".sentence [data-part='split']"));
+  await expect(page.locator(".sentence")).toContainText("by Yard, split by Crew");
+  await field("opened").dragTo(page.locator(".sentence [data-part='form']"));
+  await expect(page.locator("#wrong")).toHaveText("This phrase has no place for a field.");
+});

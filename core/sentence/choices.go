@@ -19,6 +19,7 @@ import (
 type Choice struct {
 	Label    string
 	Kind     string // of a field: text, number, date …; "" otherwise
+	Field    string // that it stands for, whose values can be shown; "" otherwise
 	Chosen   bool   // it is what the phrase says now
 	Why      string // why it cannot be chosen; "" when it can
 	Lost     string // what choosing it leaves out; "" for nothing

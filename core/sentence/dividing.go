@@ -81,7 +81,7 @@ func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*char
 			}
 		}
 		c := m.add(f.Label, d, func(c *chart.Document) { set(c, dim) })
-		c.Kind, c.Chosen = kind(f), chosen(f)
+		c.Kind, c.Field, c.Chosen = kind(f), f.Name, chosen(f)
 		if err := c.Document.Definition.Check(ds); err != nil && !c.Chosen && len(d.Measures) > 0 && d.Definition.Check(ds) == nil {
 			c.Why = problem.Of(err).Words
 		}

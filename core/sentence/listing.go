@@ -19,7 +19,7 @@ func (m *Menu) shown(d *chart.Document, ds *dataset.Dataset) {
 				c.Show = append(c.Show, f.Name)
 			}
 		})
-		c.Kind, c.Chosen = kind(f), at >= 0
+		c.Kind, c.Field, c.Chosen = kind(f), f.Name, at >= 0
 	}
 }
 

@@ -189,7 +189,7 @@ func (m *Menu) fieldsOf(d *chart.Document, ds *dataset.Dataset, number string) e
 			continue
 		}
 		c := m.add(f.Label, d, func(c *chart.Document) { c.Measures[i].Field = f.Name })
-		c.Kind, c.Chosen = kind(f), d.Measures[i].Field == f.Name
+		c.Kind, c.Field, c.Chosen = kind(f), f.Name, d.Measures[i].Field == f.Name
 	}
 	return nil
 }

@@ -43,6 +43,7 @@ async function unfold(part) {
   sentence.querySelectorAll("[data-part]").forEach((p) => p.setAttribute("aria-expanded", String(p.getAttribute("data-part") === part)));
   conditions(choices);
   void picture();
+  void values();
   /** @type {HTMLElement | null} */ (choices.querySelector(".chosen:not(:disabled)") ?? choices.querySelector("button:not(:disabled)"))?.focus();
 }
 
@@ -51,6 +52,27 @@ async function picture() {
   for (const place of /** @type {NodeListOf<HTMLElement>} */ (choices.querySelectorAll(".thumb"))) {
     if (!place.isConnected) return;
     if (!(await drawSmall(place, /** @type {HTMLElement} */ (place.closest(".choice")).dataset.document ?? ""))?.drawing) place.remove(); // the form says why when it is chosen
+  }
+}
+
+/** What is in the fields of a dataset, as small pictures. @type {Map<string, Promise<string>>} */
+const pictures = new Map();
+
+/** Shows with each field that is offered a small picture of its values. */
+async function values() {
+  const of = JSON.parse(now()).dataset;
+  if (!of || !choices.querySelector("[data-field]")) return;
+  if (!pictures.has(of)) pictures.set(of, post("/charts/fields", { dataset: of }));
+  const held = document.createElement("div");
+  try {
+    held.innerHTML = (await pictures.get(of)) ?? "";
+  } catch {
+    pictures.delete(of); // choosing goes on without
+    return;
+  }
+  for (const choice of /** @type {NodeListOf<HTMLElement>} */ (choices.querySelectorAll("[data-field]"))) {
+    const shown = held.querySelector(`[data-values="${choice.dataset.field}"]`);
+    if (shown && !choice.querySelector(".values")) choice.append(shown.cloneNode(true));
   }
 }
 
@@ -266,6 +288,49 @@ choices.addEventListener("keydown", (e) => {
   all[(all.indexOf(/** @type {HTMLElement} */ (document.activeElement)) + step + all.length) % all.length]?.focus();
   e.preventDefault();
 });
+// A field that is offered can be dragged onto a phrase of the sentence, onto the axis along
+// the foot, which it then divides, and onto the legend or the marks, which it splits.
+let dragged = "";
+choices.addEventListener("dragstart", (e) => {
+  const choice = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("[data-field]"));
+  dragged = choice?.dataset.field ?? "";
+  e.dataTransfer?.setData("text/plain", choice?.textContent ?? "");
+});
+choices.addEventListener("dragend", () => (dragged = ""));
+/** The phrase that a place stands for. @param {Element} place */
+const target = (place) => place.closest("[data-part]")?.getAttribute("data-part") ?? (!place.closest("#preview") ? "" : place.closest("[data-finish='Category axis']") ? "by.0" : "split");
+for (const place of [sentence, preview]) {
+  place.addEventListener("dragover", (e) => {
+    const part = dragged && target(/** @type {Element} */ (e.target));
+    if (part) e.preventDefault();
+    document.querySelectorAll(".dropping").forEach((p) => p.classList.remove("dropping"));
+    if (part) (sentence.querySelector(`[data-part="${part}"]`) ?? sentence.querySelector(".adding"))?.classList.add("dropping");
+  });
+  place.addEventListener("drop", (e) => {
+    e.preventDefault();
+    document.querySelectorAll(".dropping").forEach((p) => p.classList.remove("dropping"));
+    void drop(dragged, target(/** @type {Element} */ (e.target)));
+  });
+}
+/** Makes a field what a phrase says, as choosing it there would. @param {string} field @param {string} part */
+async function drop(field, part) {
+  const held = document.createElement("div");
+  try {
+    held.innerHTML = await post("/charts/menu", { document: now(), part: part === "add" ? "by.0" : part });
+  } catch (error) {
+    wrong.textContent = /** @type {Error} */ (error).message;
+    return;
+  }
+  const choice = /** @type {HTMLButtonElement | null} */ (held.querySelector(`.choice[data-field="${field}"]`));
+  if (!choice || choice.disabled) {
+    wrong.textContent = choice?.querySelector(".why")?.textContent ?? "This phrase has no place for a field.";
+    return;
+  }
+  await change(choice.dataset.document ?? "", {});
+  if (choice.dataset.lost && !wrong.textContent) note(choice.dataset.lost);
+  if (open) await unfold(open);
+}
+
 document.addEventListener("keydown", (e) => {
   if (e.key !== "Escape") return;
   if (drawer.isOpen) drawer.close();

@@ -13,6 +13,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/problem"
+	"eskadel/core/profile"
 	"eskadel/core/query"
 	"eskadel/core/sentence"
 	"eskadel/view"
@@ -181,6 +182,21 @@ func (s *Server) chartMenu(c *gin.Context) {
 		of["Where"] = gin.H{"Path": path, "Value": where, "Choices": page.DatasetFields(set), "Dataset": set.Name}
 	}
 	s.Part(c, http.StatusOK, "choices", of)
+}
+
+// fieldPictures are small pictures of what is in the fields of a dataset.
+func (s *Server) fieldPictures(c *gin.Context) {
+	ctx, who := c.Request.Context(), gate.Caller(c)
+	ds, err := s.Workspace.Dataset(ctx, who, c.PostForm("dataset"))
+	var p *profile.Profile
+	if err == nil {
+		p, err = s.Workspace.Profile(ctx, who, ds, "")
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Part(c, http.StatusOK, "field-pictures", page.NewProfileView(ds, p, s.Workspace.Calendar().Zone))
 }
 
 // conditioned tells where in the document the condition stands that a part of the sentence

@@ -39,7 +39,7 @@ func (s *Server) datasetProfile(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	s.Part(c, http.StatusOK, "fields", gin.H{"Dataset": ds, "Doc": &ds.Document, "Profile": newProfileView(ds, p, s.Workspace.Calendar().Zone), "Caller": gate.Caller(c), "Kept": s.standingOf(c, ds.Name)})
+	s.Part(c, http.StatusOK, "fields", gin.H{"Dataset": ds, "Doc": &ds.Document, "Profile": page.NewProfileView(ds, p, s.Workspace.Calendar().Zone), "Caller": gate.Caller(c), "Kept": s.standingOf(c, ds.Name)})
 }
 
 // fieldPage edits one field.
@@ -69,7 +69,7 @@ func (s *Server) fieldForm(c *gin.Context, status int, data gin.H) {
 		data[name] = v
 	}
 	if profiled, err := s.Workspace.Profile(ctx, who, ds, f.Name); err == nil && len(profiled.Fields) == 1 {
-		data["Profile"] = newProfileView(ds, profiled, s.Workspace.Calendar().Zone)
+		data["Profile"] = page.NewProfileView(ds, profiled, s.Workspace.Calendar().Zone)
 	} else if err != nil {
 		data["ProfileProblem"] = problem.Of(err)
 	}

@@ -1,4 +1,4 @@
-package data
+package page
 
 import (
 	"fmt"
@@ -9,15 +9,15 @@ import (
 	"eskadel/core/profile"
 )
 
-// A profileView is a profile as the page of a dataset shows it.
-type profileView struct {
+// A ProfileView is a profile as the page of a dataset shows it.
+type ProfileView struct {
 	Words  string // what was looked at
-	Fields map[string]*fieldView
+	Fields map[string]*FieldView
 	Odd    []profile.Oddity
 }
 
-// A fieldView is what is in a field, as text and a small picture.
-type fieldView struct {
+// A FieldView is what is in a field, as text and a small picture.
+type FieldView struct {
 	Bars                       []bar
 	Picture                    string // the picture in words
 	Filled, Distinct           string
@@ -34,8 +34,9 @@ type bar struct{ X, Y, Height int }
 
 type topView struct{ Label, Count string }
 
-func newProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location) *profileView {
-	v := &profileView{Fields: map[string]*fieldView{}, Odd: p.Odd}
+// NewProfileView writes a profile down, in a time zone.
+func NewProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location) *ProfileView {
+	v := &ProfileView{Fields: map[string]*FieldView{}, Odd: p.Odd}
 	all := format.Records(ds, p.Records)
 	switch {
 	case p.Whole && int64(p.Looked) >= p.Records:
@@ -47,7 +48,7 @@ func newProfileView(ds *dataset.Dataset, p *profile.Profile, zone *time.Location
 	}
 	for _, f := range p.Fields {
 		n := format.OfField(ds.Manner, f.Of).In(f.Of, zone)
-		view := &fieldView{Records: ds.Manner.Count(p.Records), Empty: ds.Manner.Count(f.Empty), Filled: ds.Manner.Count(f.Filled), Distinct: ds.Manner.Count(f.Distinct), Smallest: n.Value(f.Smallest), Largest: n.Value(f.Largest), Median: n.Value(f.Quartiles[1]), Spread: n.Value(f.Spread)}
+		view := &FieldView{Records: ds.Manner.Count(p.Records), Empty: ds.Manner.Count(f.Empty), Filled: ds.Manner.Count(f.Filled), Distinct: ds.Manner.Count(f.Distinct), Smallest: n.Value(f.Smallest), Largest: n.Value(f.Largest), Median: n.Value(f.Quartiles[1]), Spread: n.Value(f.Spread)}
 		if f.Unreadable > 0 {
 			view.Unreadable = ds.Manner.Count(f.Unreadable)
 		}
