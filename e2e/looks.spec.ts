@@ -219,3 +219,34 @@ test("fields show what is in them, and are dragged onto the sentence and the dra
   await field("opened").dragTo(page.locator(".sentence [data-part='form']"));
   await expect(page.locator("#wrong")).toHaveText("This phrase has no place for a field.");
 });
+
+test("conditions begin with their field, and values are ticked with how many have them", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/charts/edit?dataset=yard-jobs");
+  await settled(page);
+  await page.locator('[data-part="add"]').click();
+  await page.locator("#choices .choice", { hasText: "only where" }).click();
+  await page.locator('#choices [data-field="yard"]').press("Enter");
+  const value = (name: string) => page.locator("#choices .choice", { hasText: name });
+  await expect(value("Tarn Quay").locator(".kind")).toHaveText(/^[\d,]+$/);
+  await value("Tarn Quay").press("Enter");
+  await expect(value("Tarn Quay")).toHaveAttribute("aria-pressed", "true");
+  await value("Ostrey").press("Enter");
+  await expect(page.locator(".sentence")).toContainText("only where Yard is one of “Tarn Quay” or “Ostrey”");
+  await value("all but what is ticked").press("Enter");
+  await expect(page.locator(".sentence")).toContainText("only where Yard is none of “Tarn Quay” or “Ostrey”");
+  await noSeriousProblem(page, "values to be ticked");
+  await page.keyboard.press("Escape");
+  await expect(page.locator("[data-part='where']")).toBeFocused();
+  // Of many values others are looked for.
+  await page.keyboard.press("Enter");
+  await page.locator('#choices [data-field="boat"]').click();
+  await page.locator("#choice-find[data-search]").fill("puffin");
+  await expect(value("Puffin").first()).toBeVisible();
+  await expect(value("Tern")).toHaveCount(0);
+  await value("Puffin").first().click();
+  await expect(page.locator(".sentence")).toContainText("and Boat is “Puffin");
+  await page.locator("[data-part='where']").click();
+  await page.locator("#choices .choice", { hasText: "no longer: Yard" }).click();
+  await expect(page.locator(".sentence")).not.toContainText("Yard is");
+});

@@ -11,6 +11,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
@@ -162,6 +163,26 @@ func (s *Sketch) Finish() ([]sentence.Section, error) {
 		return nil, err
 	}
 	return sentence.Finish(s.Doc, s.Dataset, all, seen), nil
+}
+
+// Where offers what a condition on a field can ask: its values, as far as they may be seen,
+// those among them that hold some words.
+func (s *Sketch) Where(name, find string) (*sentence.Menu, error) {
+	f, err := s.Dataset.Field(name)
+	if err != nil {
+		return nil, err
+	}
+	var values []sentence.Counted
+	if !f.Type.Temporal() && f.Type != field.Boolean {
+		listed, err := s.w.Values(s.ctx, s.who, s.Dataset, name, find)
+		if err != nil {
+			return nil, err
+		}
+		for _, l := range listed {
+			values = append(values, sentence.Counted{Key: l.Key, Label: l.Label, Count: l.Count})
+		}
+	}
+	return sentence.WhereField(s.Doc, s.Dataset, f, values), nil
 }
 
 // Records lists the records behind a mark of the chart.

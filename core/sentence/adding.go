@@ -5,50 +5,10 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
-	"eskadel/core/filter"
 	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/query"
 )
-
-// conditions offers a range for each date and the listed values of each field; the
-// first choice takes all conditions away.
-func (m *Menu) conditions(d *chart.Document, ds *dataset.Dataset) {
-	if d.Where != nil {
-		m.add("Every record", d, func(c *chart.Document) { c.Where = nil })
-	}
-	with := func(name string, cond filter.Condition) func(*chart.Document) {
-		return func(c *chart.Document) {
-			var kept []filter.Condition
-			if c.Where != nil {
-				for _, p := range c.Where.TopLevel() {
-					if p.Field != name || name == "" {
-						kept = append(kept, p)
-					}
-				}
-			}
-			all := filter.And(append(kept, cond)...)
-			c.Where = &all
-		}
-	}
-	for _, kept := range ds.Conditions {
-		m.add(kept.Title, d, with("", filter.Condition{Named: kept.Name})).Kind = "kept by name"
-	}
-	for _, f := range ds.Visible() {
-		switch {
-		case f.Type.Temporal():
-			for _, r := range []period.Relative{{Named: "this month"}, {Named: "this year"}, {Last: 3, Unit: period.Month}, {Last: 12, Unit: period.Month}} {
-				m.add(f.Label+" "+r.Words(nil), d, with(f.Name, filter.During(f.Name, r))).Kind = "date"
-			}
-		case !f.IsLink():
-			for _, v := range f.List {
-				m.add(f.Label+" is "+v, d, with(f.Name, filter.Compare(f.Name, filter.Is, v))).Kind = kind(f)
-			}
-		}
-		c := m.add(f.Label+" is filled", d, with(f.Name, filter.Compare(f.Name, filter.Filled)))
-		c.Kind = kind(f)
-	}
-}
 
 func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	unfold := func(label, part string) {

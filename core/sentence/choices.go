@@ -35,6 +35,7 @@ type Menu struct {
 	Part    string
 	Heading string
 	Choices []Choice
+	Search  bool // there may be more, to be looked for
 	ds      *dataset.Dataset
 }
 

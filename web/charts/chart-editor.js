@@ -31,6 +31,9 @@ const widget = new Widget(/** @type {HTMLElement} */ (preview.firstElementChild)
   keep: (cut) => void change(JSON.stringify(cut), {}),
 });
 
+/** The phrase that a part belongs to: what a condition asks of a field is in that of all conditions. @param {string} part */
+const phraseOf = (part) => (part.startsWith("where.") ? "where" : part);
+
 /** Unfolds the choices of a part of the sentence. @param {string} part */
 async function unfold(part) {
   open = part;
@@ -40,7 +43,7 @@ async function unfold(part) {
     wrong.textContent = /** @type {Error} */ (error).message;
     return;
   }
-  sentence.querySelectorAll("[data-part]").forEach((p) => p.setAttribute("aria-expanded", String(p.getAttribute("data-part") === part)));
+  sentence.querySelectorAll("[data-part]").forEach((p) => p.setAttribute("aria-expanded", String(p.getAttribute("data-part") === phraseOf(part))));
   conditions(choices);
   void picture();
   void values();
@@ -82,7 +85,7 @@ function fold() {
   open = "";
   choices.replaceChildren();
   sentence.querySelectorAll("[aria-expanded=true]").forEach((p) => p.setAttribute("aria-expanded", "false"));
-  /** @type {HTMLElement | null} */ (sentence.querySelector(`[data-part="${part}"]`) ?? sentence.querySelector(".adding"))?.focus();
+  /** @type {HTMLElement | null} */ (sentence.querySelector(`[data-part="${phraseOf(part)}"]`) ?? sentence.querySelector(".adding"))?.focus();
 }
 
 /** Changes follow one another, so that none is made of what another is about to change. @type {Promise<void>} */
@@ -279,8 +282,23 @@ choices.addEventListener("click", async (e) => {
 choices.addEventListener("input", (e) => {
   const input = /** @type {HTMLInputElement} */ (e.target), find = input.value.toLowerCase();
   if (input.id !== "choice-find") return;
+  if (input.dataset.search) {
+    void seek(input);
+    return;
+  }
   choices.querySelectorAll(".choice").forEach((c) => c.classList.toggle("hidden", !(c.textContent ?? "").toLowerCase().includes(find)));
 });
+/** Looks for choices of which there are more than are shown. @param {HTMLInputElement} input */
+async function seek(input) {
+  const find = input.value, held = document.createElement("div");
+  try {
+    held.innerHTML = await post("/charts/menu", { document: now(), part: input.dataset.search ?? "", find });
+  } catch (error) {
+    wrong.textContent = /** @type {Error} */ (error).message;
+    return;
+  }
+  if (find === input.value && input.isConnected) choices.querySelector(".choices")?.replaceWith(.../** @type {Iterable<Element>} */ (held.querySelectorAll(".choices")));
+}
 choices.addEventListener("keydown", (e) => {
   const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[e.key];
   if (!step || /** @type {HTMLElement} */ (e.target).matches("input")) return;

@@ -179,7 +179,7 @@ func (s *Server) chartMenu(c *gin.Context) {
 	}
 	of := gin.H{"Menu": m}
 	if path, set, where := conditioned(k, part); set != nil {
-		of["Where"] = gin.H{"Path": path, "Value": where, "Choices": page.DatasetFields(set), "Dataset": set.Name}
+		of["Where"] = gin.H{"Path": path, "Value": where, "Choices": page.DatasetFields(set), "Dataset": set.Name, "Open": !strings.HasPrefix(part, "where.")}
 	}
 	s.Part(c, http.StatusOK, "choices", of)
 }
@@ -205,8 +205,8 @@ func conditioned(k *workspace.Sketch, part string) (path string, on *dataset.Dat
 	if k.Dataset == nil {
 		return "", nil, nil
 	}
-	if part == "where" {
-		return part, k.Dataset, k.Doc.Where
+	if part == "where" || strings.HasPrefix(part, "where.") {
+		return "where", k.Dataset, k.Doc.Where
 	}
 	for i, b := range k.Doc.Also {
 		if path = fmt.Sprintf("also.%d.where", i); part == path {
@@ -219,6 +219,9 @@ func conditioned(k *workspace.Sketch, part string) (path string, on *dataset.Dat
 // menu is what a phrase of the sentence may become; which datasets there are only the
 // workspace knows.
 func (s *Server) menu(c *gin.Context, k *workspace.Sketch, part string) (*sentence.Menu, error) {
+	if name, on := strings.CutPrefix(part, "where."); on && k.Dataset != nil {
+		return k.Where(name, c.PostForm("find"))
+	}
 	beside, err := strconv.Atoi(strings.TrimPrefix(part, "also."))
 	other := err == nil && strings.HasPrefix(part, "also.")
 	if part != "dataset" && k.Dataset != nil && !other {

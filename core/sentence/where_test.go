@@ -1,0 +1,90 @@
+package sentence_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/dataset/sample"
+	"eskadel/core/sentence"
+)
+
+// A condition begins with its field: what can be asked of it is ticked, one after the other.
+func TestConditionsAreMadeByTicking(t *testing.T) {
+	jobs := sample.Jobs()
+	d := read(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"}`)
+	values := []sentence.Counted{{Key: "1", Label: "Tarn Quay", Count: "31"}, {Key: "2", Label: "Ostrey", Count: "29"}, {Key: "3", Label: "Ravel Point", Count: "4"}}
+	offered := func(name string) *sentence.Menu {
+		f, err := jobs.Field(name)
+		require.NoError(t, err)
+		v := values
+		if name != "yard" {
+			v = nil
+		}
+		m := sentence.WhereField(d, jobs, f, v)
+		assert.False(t, m.Search)
+		return m
+	}
+	pick := func(name, label string) sentence.Choice {
+		t.Helper()
+		for _, c := range offered(name).Choices {
+			if c.Label == label {
+				require.NoError(t, c.Document.Definition.Check(jobs), label)
+				d = c.Document
+				return c
+			}
+		}
+		t.Fatalf("%s has no choice %s", name, label)
+		return sentence.Choice{}
+	}
+	says := func(want string) {
+		t.Helper()
+		assert.Equal(t, "Number of jobs of Jobs"+want+", as key figures", sentence.Text(d, jobs))
+	}
+	c := pick("yard", "Tarn Quay")
+	assert.Equal(t, []any{"31", "where.yard", false}, []any{c.Kind, c.Next, c.Chosen}, "with how many have it; more can be ticked")
+	says(", only where Yard is [1]")
+	pick("yard", "Ostrey")
+	says(", only where Yard is one of [1] or [2]")
+	assert.True(t, offered("yard").Choices[1].Chosen)
+	pick("yard", "all but what is ticked")
+	says(", only where Yard is none of [1] or [2]")
+	pick("yard", "Ravel Point")
+	says(", only where Yard is none of [1], [2] or [3]")
+	pick("yard", "Tarn Quay")
+	pick("yard", "only what is ticked")
+	says(", only where Yard is one of [2] or [3]")
+	pick("opened", "in the last 12 months")
+	says(", only where Yard is one of [2] or [3] and Opened in the last 12 months")
+	pick("opened", "last year")
+	says(", only where Yard is one of [2] or [3] and Opened last year")
+	assert.True(t, pick("opened", "last year").Chosen, "what holds is marked")
+	says(", only where Yard is one of [2] or [3]") // and chosen again no longer asked
+	pick("late", "yes")
+	says(", only where Yard is one of [2] or [3] and Late is yes")
+	pick("late", "is empty")
+	says(", only where Yard is one of [2] or [3] and Late is empty")
+	pick("late", "any late")
+	pick("yard", "instead of what the dashboard says of Yard")
+	assert.Equal(t, []string{"yard"}, d.Instead)
+	pick("yard", "any yard")
+	assert.Empty(t, d.Instead, "it goes with its condition")
+	assert.Nil(t, d.Where)
+
+	d = read(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"where":{"all":[{"field":"kind","is":"care"},{"field":"cost","above":5}]},"form":"key figures"}`)
+	m, err := sentence.Choices(d, jobs, "where")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"no longer: Kind is “care”", "no longer: Cost is above 5", "every record"}, []string{m.Choices[0].Label, m.Choices[1].Label, m.Choices[2].Label})
+	left := m.Choices[0].Document
+	assert.Equal(t, []string{"cost"}, left.Where.Fields())
+	assert.Nil(t, m.Choices[2].Document.Where)
+	for _, c := range m.Choices[3:] {
+		assert.Equal(t, "where."+c.Field, c.Next, c.Label)
+		assert.Equal(t, c.Field == "kind" || c.Field == "cost", c.Chosen, c.Label)
+	}
+	many := make([]sentence.Counted, 60)
+	f, err := jobs.Field("boat")
+	require.NoError(t, err)
+	assert.True(t, sentence.WhereField(d, jobs, f, many).Search, "of many the others can be looked for")
+}
