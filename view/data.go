@@ -246,7 +246,16 @@ type Listed struct {
 
 // ListValues lists values of a field, most frequent first.
 func (e *Reader) ListValues(ctx context.Context, ds *dataset.Dataset, name, find string, v rule.Viewer) ([]Listed, error) {
-	p, err := planner.NewValues(ds, name, e.Setting(ds, v, filter.Condition{}, time.Time{}), find)
+	return e.valuesWhere(ctx, ds, name, filter.Condition{}, find, v)
+}
+
+// NamesOf lists those values of a field that have some keys, as far as the viewer may see them.
+func (e *Reader) NamesOf(ctx context.Context, ds *dataset.Dataset, name string, keys []string, v rule.Viewer) ([]Listed, error) {
+	return e.valuesWhere(ctx, ds, name, filter.Compare(name, filter.OneOf, keys...), "", v)
+}
+
+func (e *Reader) valuesWhere(ctx context.Context, ds *dataset.Dataset, name string, c filter.Condition, find string, v rule.Viewer) ([]Listed, error) {
+	p, err := planner.NewValues(ds, name, e.Setting(ds, v, c, time.Time{}), find)
 	if err != nil {
 		return nil, err
 	}

@@ -20,6 +20,7 @@ import (
 
 // How much is known of values before words are read, and looked for where they are not known.
 const (
+	mostNamed   = 10  // linked records that a sentence calls by their names
 	fewValues   = 500 // of a field, for all of them to be known
 	mostFields  = 24  // whose values are known, or looked for
 	mostLookups = 4   // at the same time
@@ -273,7 +274,33 @@ func (s *Sketch) Sentence() []sentence.Phrase {
 	if s.Dataset == nil || !speaksOfLinks(s.Doc, s.Dataset) {
 		return sentence.Of(s.Doc, s.Dataset)
 	}
-	return sentence.NewVocabulary(s.Dataset, s.known(s.Dataset)).Of(s.Doc)
+	return sentence.NewVocabulary(s.Dataset, append(s.known(s.Dataset), s.asked()...)).Of(s.Doc)
+}
+
+// asked are the linked records that the chart's conditions ask for, of fields of which not all
+// are known, with all that are called the same.
+func (s *Sketch) asked() []sentence.Value {
+	keys := map[string][]string{}
+	for _, c := range s.Doc.Where.TopLevel() {
+		for _, o := range c.Values {
+			if o.Viewer == "" && o.Setting == "" {
+				keys[c.Field] = append(keys[c.Field], o.Literal)
+			}
+		}
+	}
+	return s.lookUp(s.Dataset, func(f *dataset.Field) (names []string) {
+		if !f.IsLink() || f.Distinct <= fewValues || len(keys[f.Name]) == 0 {
+			return nil
+		}
+		list, err := s.w.reader.NamesOf(s.w.using(s.ctx, s.who), s.Dataset, f.Name, keys[f.Name], s.who.Viewer)
+		if err != nil {
+			return nil // their keys say them
+		}
+		for _, v := range list[:min(len(list), mostNamed)] {
+			names = append(names, v.Label)
+		}
+		return names
+	})
 }
 
 // speaksOfLinks tells whether a chart's conditions name linked records.
