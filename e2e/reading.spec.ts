@@ -211,3 +211,26 @@ test("one widget on its own, a narrow screen, and the weight of the first visit"
   expect(wrong).toEqual([]);
   await context.close();
 });
+
+test("a viewer in the host app asks of the dashboard, asks on and sees the records", async ({ page }) => {
+  await yardDeskAs(page, "foreman, Tarn Quay");
+  const frame = await dashboardFrame(page);
+  await frame.getByLabel("Ask of what this shows").fill("jobs by kind");
+  await frame.getByLabel("Ask of what this shows").press("Enter");
+  await expect(frame.locator("[data-asked] .answer-words")).toContainText("in all: most for");
+  await expect(frame.locator("[data-asked-chart] svg.drawing")).toBeVisible();
+  await frame.getByLabel("Ask of what this shows").fill("only rework for zebras");
+  await frame.getByLabel("Ask of what this shows").press("Enter");
+  await expect(frame.locator("[data-asked] mark")).toContainText("zebras");
+  await frame.getByLabel("Ask of what this shows").fill("only rework");
+  await frame.getByLabel("Ask of what this shows").press("Enter");
+  await expect(frame.locator("[data-asked]")).toContainText("Kind is “rework”");
+  await noSeriousProblem(page, "an answer on the dashboard");
+  await frame.locator("[data-asked-chart] .chart[tabindex]").focus();
+  await page.keyboard.press("Home");
+  await page.keyboard.press("r");
+  await expect(frame.locator("#drawer tbody tr").first()).toBeVisible();
+  await page.keyboard.press("Escape");
+  await frame.getByRole("button", { name: "close the answer" }).click();
+  await expect(frame.locator("[data-asked]")).toBeHidden();
+});

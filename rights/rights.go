@@ -21,6 +21,7 @@ const (
 	Tips       What = "tips"       // what a mark says of itself
 	TakeAway   What = "take away"  // figures of a dashboard, as a file
 	OwnFilters What = "filters"    // narrowing a dashboard by what it offers
+	Ask        What = "ask"        // questions of one's own on a dashboard
 	Make       What = "make"       // charts and dashboards of one's own
 	Use        What = "use"        // a source or a dataset, for making something of it
 	Edit       What = "edit"       // somebody's dashboard or chart
@@ -66,6 +67,7 @@ var table = map[What][6]answer{
 	Tips:       {no, inPass, yes, yes, yes, yes},
 	TakeAway:   {no, allowed, yes, yes, yes, yes},
 	OwnFilters: {no, inPass, yes, yes, yes, yes},
+	Ask:        {no, allowed, yes, yes, yes, yes},
 	Make:       {no, no, yes, yes, yes, yes},
 	Use:        {no, no, listed, yes, listed, yes},
 	Edit:       {no, no, kept, yes, kept, yes},
@@ -138,7 +140,7 @@ func May(c *identity.Caller, what What, with Thing) error {
 		if !slices.Contains(c.Dashboards, with.Dashboard) {
 			return refused(c, See, with)
 		}
-		ok = slices.Contains(with.ViewersMay, map[What]string{Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload}[what])
+		ok = slices.Contains(with.ViewersMay, map[What]string{Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload, Ask: dashboard.MayAsk}[what])
 	case kept:
 		ok = with.Keeper != nil && *with.Keeper == c.PersonID
 	case listed:
@@ -157,6 +159,8 @@ func refused(c *identity.Caller, what What, with Thing) error {
 		return no("Your viewer pass is not for this dashboard.")
 	case Records:
 		return no("The author of this dashboard does not show single records.")
+	case Ask:
+		return no("The author of this dashboard does not let questions be asked of it.")
 	case TakeAway:
 		return no("The author of this dashboard does not let its figures be taken away.")
 	case Use:

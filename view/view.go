@@ -186,6 +186,24 @@ func (v *View) Narrowed(id string) (*chart.Document, error) {
 	if err != nil {
 		return nil, err
 	}
+	return v.narrowedTo(w)
+}
+
+// Within is a chart that stands on no widget as the dashboard is narrowed: what it says of a
+// field itself stands instead of what the dashboard says.
+func (v *View) Within(d *chart.Document) (*chart.Document, error) {
+	own := *d
+	if own.Where != nil {
+		for _, c := range own.Where.TopLevel() {
+			if c.Field != "" && c.Part == 0 && !slices.Contains(own.Instead, c.Field) {
+				own.Instead = append(slices.Clone(own.Instead), c.Field)
+			}
+		}
+	}
+	return v.narrowedTo(&dashboard.Widget{Chart: &dashboard.Chart{Own: &own}})
+}
+
+func (v *View) narrowedTo(w *dashboard.Widget) (*chart.Document, error) {
 	q, err := v.about(w, time.Time{})
 	if err != nil {
 		return nil, err

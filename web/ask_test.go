@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -85,4 +86,52 @@ func TestWordsTellNothingOfWhatIsNotTheirs(t *testing.T) {
 		assert.NotContains(t, understood, name)
 	}
 	assert.Contains(t, typed(foreman, "jobs for "+bent("Tarn Quay")), "Tarn Quay", "and of their own they are told")
+}
+
+// Viewers ask of a dashboard whose author lets them: of its datasets alone, as it is narrowed,
+// under their own rules.
+func TestViewersAskOfADashboard(t *testing.T) {
+	conn, ctx := records(t), context.Background()
+	one := func(sql string) string {
+		var n int64
+		require.NoError(t, conn.QueryRow(ctx, sql).Scan(&n), sql)
+		return (*locale.Manner)(nil).Count(n)
+	}
+	v := foreman(t)
+	ask := func(lines ...string) string {
+		status, b := v.do(http.MethodPost, "/view/yard-today/ask", url.Values{"q": {strings.Join(lines, "\n")}})
+		require.Equal(t, http.StatusOK, status, string(b))
+		return plain(b)
+	}
+	const mine = "select count(*) from yard_job where status <> 'withdrawn' and yard_id = 3"
+	const year = " and opened_at >= (date_trunc('month', now() at time zone 'Europe/London') - interval '11 months') at time zone 'Europe/London' and opened_at < (date_trunc('month', now() at time zone 'Europe/London') + interval '1 month') at time zone 'Europe/London'"
+	assert.Contains(t, ask("how many jobs"), "is "+one(mine+year)+".", "as the dashboard is narrowed")
+	assert.Contains(t, ask("how many jobs in 2025"), "is "+one(mine+" and opened_at >= timestamp '2025-01-01' at time zone 'Europe/London' and opened_at < timestamp '2026-01-01' at time zone 'Europe/London'")+".", "but for what the question says itself")
+	assert.Contains(t, ask("how many jobs in 2025", "only rework"), "is "+one(mine+" and kind = 'rework' and opened_at >= timestamp '2025-01-01' at time zone 'Europe/London' and opened_at < timestamp '2026-01-01' at time zone 'Europe/London'")+".")
+	assert.Contains(t, strings.ToLower(ask("how is this week going")), "jobs under way, where opened this week to date", "by the dashboard's own key figures")
+	assert.Contains(t, ask("jobs for Ravel Point"), "</mark> stands for nothing here", "another's yard is unknown to them")
+	assert.Contains(t, ask("number of hazards"), "Nothing of “number of hazards” is understood", "and what the dashboard does not show")
+	said := ask("jobs by kind")
+	assert.NotContains(t, said, "/ask?", "viewers keep nothing")
+
+	lines := url.Values{"q": {"jobs by kind in 2025"}}
+	status, b := v.do(http.MethodPost, "/view/yard-today/ask/answer", lines)
+	require.Equal(t, http.StatusOK, status, string(b))
+	var a answer
+	require.NoError(t, json.Unmarshal(b, &a))
+	assert.NotNil(t, a.Drawing)
+	lines.Set("mark", "{}")
+	status, b = v.do(http.MethodPost, "/view/yard-today/ask/records", lines)
+	require.Equal(t, http.StatusOK, status, string(b))
+	assert.Contains(t, string(b), one(mine+" and opened_at >= timestamp '2025-01-01' at time zone 'Europe/London' and opened_at < timestamp '2026-01-01' at time zone 'Europe/London'")+" jobs")
+	for _, tail := range []string{"answer", "records"} {
+		status, _ = v.do(http.MethodPost, "/view/yard-today/ask/"+tail, url.Values{"q": {"jobs by zebras"}})
+		assert.Equal(t, http.StatusUnprocessableEntity, status, tail)
+	}
+	status, b = v.do(http.MethodPost, "/view/yard-today/ask", url.Values{"q": {strings.Repeat("x", 1001)}})
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, string(b), "at most 1000 letters")
+	status, b = v.do(http.MethodPost, "/view/berths/ask", url.Values{"q": {"how many stays"}})
+	assert.Equal(t, http.StatusForbidden, status)
+	assert.NotContains(t, string(b), "stays")
 }

@@ -48,6 +48,7 @@ var letIn = map[rights.What][]rights.Kind{
 	rights.See:        {rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Tips:       {rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.OwnFilters: {rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
+	rights.Ask:        {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Records:    {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.TakeAway:   {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Make:       {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},

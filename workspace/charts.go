@@ -12,7 +12,6 @@ import (
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
 	"eskadel/core/field"
-	"eskadel/core/filter"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/core/sentence"
@@ -102,6 +101,7 @@ type Sketch struct {
 	w       *Workspace
 	ctx     context.Context
 	who     *identity.Caller
+	among   []*dataset.Dataset // all that it may be of; nil for every one that its maker may use
 }
 
 // Sketch reads a chart that somebody is making.
@@ -121,7 +121,7 @@ func (w *Workspace) SketchOf(ctx context.Context, who *identity.Caller, d *chart
 	own := *d // what the library holds is only looked at
 	d = &own
 	d.Now = w.Now()
-	s := &Sketch{d, nil, w, ctx, who}
+	s := &Sketch{d, nil, w, ctx, who, nil}
 	if d.Dataset == "" {
 		return s, nil
 	}
@@ -145,7 +145,7 @@ func (s *Sketch) Answer() (*view.Answer, error) {
 		return &view.Answer{Title: sentence.Title(s.Doc, nil), Nothing: sentence.Missing(s.Doc, nil)}, nil
 	}
 	r, v := s.w.reader, s.who.Viewer
-	return r.Answer(s.w.using(s.ctx, s.who), s.Doc, s.Dataset, v, r.Setting(s.Dataset, v, filter.Condition{}, time.Time{}), 0, view.Drawing|view.Figures)
+	return r.Answer(s.within(), s.Doc, s.Dataset, v, s.setting(time.Time{}), 0, view.Drawing|view.Figures)
 }
 
 // Finish lists the controls of how the chart is finished.
@@ -158,7 +158,7 @@ func (s *Sketch) Finish() ([]sentence.Section, error) {
 		return nil, err
 	}
 	r, v := s.w.reader, s.who.Viewer
-	seen, err := r.Seen(s.w.using(s.ctx, s.who), s.Doc, s.Dataset, v, r.Setting(s.Dataset, v, filter.Condition{}, time.Time{}))
+	seen, err := r.Seen(s.within(), s.Doc, s.Dataset, v, s.setting(time.Time{}))
 	if p := problem.Of(err); err != nil && p == nil {
 		return nil, err
 	}
@@ -191,7 +191,7 @@ func (s *Sketch) Records(mark marks.Reference, p Paging) (*view.Page, error) {
 		return nil, err
 	}
 	r, v := s.w.reader, s.who.Viewer
-	return r.Drawer(s.w.using(s.ctx, s.who), s.Doc, s.Dataset, v, r.Setting(s.Dataset, v, filter.Condition{}, mark.Now), mark, p.Words, p.Page, p.Sort, p.Down)
+	return r.Drawer(s.within(), s.Doc, s.Dataset, v, s.setting(mark.Now), mark, p.Words, p.Page, p.Sort, p.Down)
 }
 
 // Title is what the chart is called.

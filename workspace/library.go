@@ -8,7 +8,6 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dashboard"
-	"eskadel/core/filter"
 	"eskadel/core/problem"
 	"eskadel/core/sentence"
 	"eskadel/identity"
@@ -112,7 +111,7 @@ func (s *Sketch) Find(name string) (Standing, error) {
 		return Standing{}, err
 	}
 	r, v := s.w.reader, s.who.Viewer
-	told, err := r.Told(s.w.using(s.ctx, s.who), s.Doc, s.Dataset, v, r.Setting(s.Dataset, v, filter.Condition{}, time.Time{}), sentence.NewVocabulary(s.Dataset, nil))
+	told, err := r.Told(s.within(), s.Doc, s.Dataset, v, s.setting(time.Time{}), sentence.NewVocabulary(s.Dataset, nil))
 	if err != nil {
 		return Standing{}, err
 	}

@@ -12,10 +12,13 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/sentence"
 	"eskadel/identity"
+	"eskadel/rights"
+	"eskadel/view"
 )
 
 // How much is known of values before words are read, and looked for where they are not known.
@@ -68,11 +71,11 @@ func (s *Sketch) best(line string) (best *Typed, err error) {
 			return best, nil // no other can fit better
 		}
 	}
-	sets, err := s.w.Datasets(s.ctx, s.who)
+	sets, err := s.datasets()
 	if err != nil {
 		return nil, err
 	}
-	if s.Dataset == nil { // of several that fit, the one of the last chart
+	if s.Dataset == nil && s.among == nil { // of several that fit, the one of the last chart
 		if last := s.w.Again(s.ctx, s.who, false); last != nil {
 			order := map[bool]int{true: 1}
 			slices.SortStableFunc(sets, func(a, b *dataset.Dataset) int {
@@ -130,16 +133,27 @@ const mostSteps = 20
 // and answers it, as far as whoever asks may see. A line that is not wholly understood ends
 // it: nothing is answered then.
 func (w *Workspace) Ask(ctx context.Context, who *identity.Caller, lines []string) (*Asking, error) {
-	if len(lines) > mostSteps {
-		return nil, problem.New(problem.Invalid, "q", "After %d questions begin with a new one.", mostSteps)
-	}
 	s, err := w.SketchOf(ctx, who, &chart.Document{})
 	if err != nil {
 		return nil, err
 	}
+	out, err := s.ask(lines, nil)
+	if err != nil || !out.Answered() {
+		return out, err
+	}
+	return out, out.tell()
+}
+
+// ask reads lines one after the other. usual are the measures by which it is told how things
+// are going, where those of the dataset are not meant.
+func (s *Sketch) ask(lines []string, usual func(*dataset.Dataset) []query.Measure) (*Asking, error) {
+	if len(lines) > mostSteps {
+		return nil, problem.New(problem.Invalid, "q", "After %d questions begin with a new one.", mostSteps)
+	}
 	out := &Asking{Sketch: s}
 	for i, line := range lines {
 		var t *Typed
+		var err error
 		if i == 0 {
 			t, err = s.best(line)
 		} else {
@@ -155,18 +169,76 @@ func (w *Workspace) Ask(ctx context.Context, who *identity.Caller, lines []strin
 		if !t.understood() {
 			return out, nil
 		}
-		if s, err = w.SketchOf(ctx, who, t.Document); err != nil {
+		if s, err = s.next(t.Document); err != nil {
 			return nil, err
+		}
+		if t.Going && usual != nil {
+			if own := usual(s.Dataset); len(own) > 0 {
+				s.Doc.Measures = own
+				t.Document, t.Sentence = s.Doc, t.names.Text(s.Doc)
+			}
 		}
 		out.Sketch = s
 	}
-	if !out.Answered() {
-		return out, nil
-	}
-	r, last := w.reader, out.Steps[len(out.Steps)-1]
-	out.Told, err = r.Told(w.using(ctx, who), s.Doc, s.Dataset, who.Viewer, r.Setting(s.Dataset, who.Viewer, filter.Condition{}, time.Time{}), last.names)
-	return out, err
+	return out, nil
 }
+
+// next is the sketch of another chart, by the same person over the same datasets.
+func (s *Sketch) next(d *chart.Document) (*Sketch, error) {
+	if s.among == nil {
+		return s.w.SketchOf(s.ctx, s.who, d)
+	}
+	own := *d
+	own.Now, own.Sets = s.w.Now(), s.sets()
+	set, err := own.Sets.Dataset(own.Dataset)
+	return &Sketch{&own, set, s.w, s.ctx, s.who, s.among}, err
+}
+
+// tell answers in a sentence.
+func (a *Asking) tell() (err error) {
+	s, last := a.Sketch, a.Steps[len(a.Steps)-1]
+	a.Told, err = s.w.reader.Told(s.within(), s.Doc, s.Dataset, s.who.Viewer, s.setting(time.Time{}), last.names)
+	return err
+}
+
+// Ask answers a question, and what is asked on from it, of the datasets of a dashboard, as it
+// is narrowed now. How things are going is told by the dashboard's own key figures.
+func (l *Look) Ask(lines []string) (*Asking, error) {
+	if err := rights.May(l.who, rights.Ask, l.thing()); err != nil {
+		return nil, err
+	}
+	among, figures, err := l.view.Spoken()
+	if err != nil {
+		return nil, err
+	}
+	s := &Sketch{&chart.Document{}, nil, l.w, l.ctx, l.who, among}
+	out, err := s.ask(lines, func(ds *dataset.Dataset) []query.Measure { return figures[ds.Name] })
+	if err != nil || !out.Answered() {
+		return out, err
+	}
+	d, err := l.view.Within(out.Doc)
+	if err != nil {
+		return nil, err
+	}
+	if out.Sketch, err = out.next(d); err != nil {
+		return nil, err
+	}
+	return out, out.tell()
+}
+
+// AskedRecords lists the records behind a mark of an answer.
+func (l *Look) AskedRecords(a *Asking, mark marks.Reference, p Paging) (*view.Page, error) {
+	if err := rights.May(l.who, rights.Records, l.thing()); err != nil {
+		return nil, err
+	}
+	if !a.Answered() {
+		return nil, problem.New(problem.Invalid, "q", "This is not understood as a whole.")
+	}
+	return a.Records(mark, p)
+}
+
+// MayAsk tells whether somebody may ask questions here.
+func (l *Look) MayAsk() bool { return rights.May(l.who, rights.Ask, l.thing()) == nil }
 
 // Answered tells whether all that was asked is understood and can be drawn.
 func (a *Asking) Answered() bool {
@@ -252,14 +324,49 @@ type every struct {
 
 // All lists them; none where they cannot be read.
 func (e every) All() []*dataset.Dataset {
-	all, err := e.s.w.Datasets(e.s.ctx, e.s.who)
+	all, err := e.s.datasets()
 	if err != nil {
 		return nil
 	}
 	return all
 }
 
+// Dataset finds one of them.
+func (e every) Dataset(name string) (*dataset.Dataset, error) {
+	if e.s.among == nil {
+		return e.Sets.Dataset(name)
+	}
+	for _, ds := range e.s.among {
+		if ds.Name == name {
+			return ds, nil
+		}
+	}
+	return nil, problem.New(problem.NotFound, "dataset", "There is no dataset “%s”.", name)
+}
+
 func (s *Sketch) sets() every { return every{s.w.sets(s.ctx, s.who), s} }
+
+// datasets are those that the chart may be of, in the order in which they are tried.
+func (s *Sketch) datasets() ([]*dataset.Dataset, error) {
+	if s.among != nil {
+		return s.among, nil
+	}
+	return s.w.Datasets(s.ctx, s.who)
+}
+
+// within is the context in which the chart is answered: its dataset may be used by its maker,
+// or is one of those that are given.
+func (s *Sketch) within() context.Context {
+	if s.among != nil {
+		return s.ctx
+	}
+	return s.w.using(s.ctx, s.who)
+}
+
+// setting is what the chart is answered under, at a time; now for the zero time.
+func (s *Sketch) setting(at time.Time) query.Setting {
+	return s.w.reader.Setting(s.Dataset, s.who.Viewer, filter.Condition{}, at)
+}
 
 func typed(v *sentence.Vocabulary, ds *dataset.Dataset, r *sentence.Reading) Typed {
 	t := Typed{Reading: r, Sentence: v.Text(r.Document), Missing: sentence.Missing(r.Document, ds), names: v}
@@ -292,7 +399,7 @@ func (s *Sketch) asked() []sentence.Value {
 		if !f.IsLink() || f.Distinct <= fewValues || len(keys[f.Name]) == 0 {
 			return nil
 		}
-		list, err := s.w.reader.NamesOf(s.w.using(s.ctx, s.who), s.Dataset, f.Name, keys[f.Name], s.who.Viewer)
+		list, err := s.w.reader.NamesOf(s.within(), s.Dataset, f.Name, keys[f.Name], s.who.Viewer)
 		if err != nil {
 			return nil // their keys say them
 		}

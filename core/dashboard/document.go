@@ -36,6 +36,9 @@ type Document struct {
 // MayDownload is what viewers_may holds when viewers may take figures with them as a file.
 const MayDownload = "download"
 
+// MayAsk is what viewers_may holds when viewers may ask questions of their own.
+const MayAsk = "ask"
+
 // MaySeeRecords is what viewers_may holds when viewers may list the records of marks.
 const MaySeeRecords = "records"
 

@@ -11,6 +11,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/format"
 	"eskadel/core/locale"
+	"eskadel/core/query"
 )
 
 // Answer says in one sentence what a chart's figures answer: the figure where there is one,
@@ -19,8 +20,7 @@ func (v *Vocabulary) Answer(d *chart.Document, t *calc.Table) string {
 	if len(d.Measures) == 0 || d.Form.Lists() {
 		return ""
 	}
-	subject, _ := v.measured(d.Measures[0])
-	subject = locale.Upper(subject)
+	subject := locale.Upper(v.called(d.Measures[0]))
 	if then := d.Measures[0].Then; then != nil {
 		subject = locale.Upper(made(*then)) + " of " + locale.Lower(subject)
 	}
@@ -33,11 +33,10 @@ func (v *Vocabulary) Answer(d *chart.Document, t *calc.Table) string {
 	}
 	a := answering{t, format.Shown(d.Measures[0], v.ds)}
 	if len(t.Plan.Dims) == 0 {
-		out := subject + about + " is " + a.n.Value(t.TotalFigure(0).Shown) + a.before(t.TotalFigure(0), d)
+		out := subject + about + a.is(t.TotalFigure(0), d)
 		for i, m := range d.Measures[1:] {
-			name, _ := v.measured(m)
 			a.n = format.Shown(m, v.ds)
-			out += "; " + name + " is " + a.n.Value(t.TotalFigure(i+1).Shown) + a.before(t.TotalFigure(i+1), d)
+			out += "; " + v.called(m) + a.is(t.TotalFigure(i+1), d)
 		}
 		return out + "."
 	}
@@ -60,6 +59,23 @@ func (v *Vocabulary) Answer(d *chart.Document, t *calc.Table) string {
 		out += ", " + words[1] + " for " + listed(last, saysAnd) + " (" + least + ")"
 	}
 	return out + "."
+}
+
+// called is a measure by the name that it has been given, else by its words.
+func (v *Vocabulary) called(m query.Measure) string {
+	if m.Label != "" {
+		return m.Label
+	}
+	words, _ := v.measured(m)
+	return words
+}
+
+// is says what a figure is, and how much more or less than before.
+func (a answering) is(f calc.Figure, d *chart.Document) string {
+	if f.Shown.IsEmpty() {
+		return " has no figure"
+	}
+	return " is " + a.n.Value(f.Shown) + a.before(f, d)
 }
 
 // answering says figures of a table.

@@ -18,6 +18,7 @@ type Reading struct {
 	Corrected []Correction
 	Others    []*Reading // what the same words may mean besides
 	Nothing   bool       // no part of it was understood
+	Going     bool       // it asks how it is going, of what is usually looked at
 }
 
 // An Unknown is a part of what was typed that stands for nothing.
@@ -62,7 +63,7 @@ func (v *Vocabulary) Read(line string, now time.Time, on *chart.Document, sets q
 			first = best
 		}
 	}
-	out := &Reading{Document: first.d, Nothing: first.parts == 0, Corrected: corrected, Unknown: v.unknown(line, list, first.unknown)}
+	out := &Reading{Document: first.d, Nothing: first.parts == 0, Corrected: corrected, Unknown: v.unknown(line, list, first.unknown), Going: first.going}
 	for pick := 1; pick < first.several; pick++ {
 		if other := read(list, pick); len(other.unknown) <= len(first.unknown) {
 			out.Others = append(out.Others, &Reading{Document: other.d, Corrected: corrected, Unknown: v.unknown(line, list, other.unknown)})
@@ -77,6 +78,7 @@ type attempt struct {
 	unknown []int // tokens
 	several int   // how many things a name could stand for, where it was not clear
 	parts   int   // of the sentence that were understood
+	going   bool  // it is asked how it is going
 }
 
 func (v *Vocabulary) attempt(line string, list []token, now time.Time, on *chart.Document, sets query.Sets, pick int) *attempt {
@@ -99,7 +101,7 @@ func (v *Vocabulary) attempt(line string, list []token, now time.Time, on *chart
 		}
 	}
 	t.settle()
-	out.d, out.several = t.d, t.several
+	out.d, out.several, out.going = t.d, t.several, t.said.going
 	return out
 }
 
@@ -129,7 +131,7 @@ type drafting struct {
 	cut     *query.Dimension        // one that stands before what it is of
 	listed  bool                    // a list of records
 	formed  bool                    // a form was said
-	said    struct{ measure, by, where bool }
+	said    struct{ measure, by, where, going bool }
 	across  bool // the last dimension was one of the split
 	further bool // a group was added by "and"
 

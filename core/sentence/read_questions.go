@@ -39,7 +39,7 @@ func (t *drafting) going() bool {
 		t.d.Compare.On = date.Name
 	}
 	t.d.Measures = t.v.usual()
-	t.said.measure, t.d.By, t.d.Split = true, nil, nil
+	t.said.measure, t.said.going, t.d.By, t.d.Split = true, true, nil, nil
 	t.d.Form, t.formed = chart.KeyFigures, true
 	return true
 }

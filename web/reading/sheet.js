@@ -3,6 +3,7 @@
  * opens the reading line's phrases, and follows the records live.
  */
 import { fill, headers, post, say, Trouble, who } from "../page/api.js";
+import { Asking } from "./asking.js";
 import { Drawer } from "./drawer.js";
 import { Widget } from "./widget.js";
 
@@ -53,6 +54,7 @@ export class Sheet {
     this.said = "";
     this.popover = /** @type {HTMLElement} */ (this.root.querySelector("#popover"));
     this.drawer = new Drawer(/** @type {HTMLDialogElement} */ (this.root.querySelector("#drawer")), () => this.fields());
+    this.questions = new Asking(this.root, (tail) => this.path(tail), () => this.fields());
     for (const place of /** @type {NodeListOf<HTMLElement>} */ (this.root.querySelectorAll(".widget"))) {
       const d = place.dataset, id = d.widget ?? "";
       place.style.gridColumn = `${Number(d.x) + 1} / span ${d.w}`;

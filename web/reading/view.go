@@ -66,7 +66,7 @@ func sheetOf(v *workspace.Look, title, only string) (gin.H, error) {
 		one.At = [4]int{0, 0, 12, one.At[3]}
 		widgets = []dashboard.Widget{one}
 	}
-	return gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Single": only != "", "Records": v.MayRecords()}, nil
+	return gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Single": only != "", "Records": v.MayRecords(), "Ask": only == "" && v.MayAsk()}, nil
 }
 
 func (s *Server) line(c *gin.Context) {
