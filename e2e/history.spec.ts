@@ -36,7 +36,8 @@ test("a dashboard that two change at once, its history, and a chart of the libra
   await page.waitForURL(/charts$/);
   await page.goto("/dashboards/told-twice/edit");
   await page.locator("#add summary").click();
-  await page.getByRole("button", { name: "from the library: Kept for all" }).click();
+  await page.getByRole("link", { name: "from the library …" }).click();
+  await page.locator(".library-card", { hasText: "Kept for all" }).getByRole("button", { name: "put it on" }).click();
   await page.locator("section.widget h2", { hasText: "Kept for all" }).waitFor();
   await Promise.all([page.waitForURL(/told-twice$/), page.click("#publish")]);
   await page.goto("/dashboards/told-twice/edit");

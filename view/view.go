@@ -298,7 +298,7 @@ func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	if parts&Figures != 0 {
 		a.How = t.Explain()
 	}
-	if grain, offered := t.Plan.Offered(); grain != 0 {
+	if grain, offered := t.Plan.Offered(); grain != 0 && !doc.Finishing().Kept {
 		a.Grain = grain.String()
 		for _, g := range offered {
 			a.Grains = append(a.Grains, g.String())

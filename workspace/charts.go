@@ -182,7 +182,7 @@ func (s *Sketch) Where(name, find string) (*sentence.Menu, error) {
 			values = append(values, sentence.Counted{Key: l.Key, Label: l.Label, Count: l.Count})
 		}
 	}
-	return sentence.WhereField(s.Doc, s.Dataset, f, values), nil
+	return sentence.WhereField(s.Doc, s.Dataset, f, values, s.w.ruling(s.ctx)), nil
 }
 
 // Records lists the records behind a mark of the chart.

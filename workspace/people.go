@@ -157,6 +157,22 @@ func (w *Workspace) Audit(ctx context.Context, who *identity.Caller, before int6
 	return w.store.AuditLog(ctx, before, most)
 }
 
+// ruling lists the attributes of viewers that row rules of datasets ask for, which a chart may
+// ask for, too; nobody's values are among them.
+func (w *Workspace) ruling(ctx context.Context) (out []string) {
+	rules, err := w.store.Documents(ctx, Rules)
+	warn("row rules cannot be listed", err)
+	for _, d := range rules {
+		if r, err := dataset.ReadTableRules(d.Draft); err == nil {
+			for _, rule := range r.RowRules {
+				out = append(out, rule.Where.Attributes()...)
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
 // Familiar collects the attributes and roles that rules, people and the passes of viewers
 // speak of already, for offering them where one is chosen; the first role is everyone.
 func (w *Workspace) Familiar(ctx context.Context, who *identity.Caller) (attributes, roles []string) {

@@ -43,6 +43,7 @@ type Finish struct {
 	Open     *int              `json:"open,omitempty"`     // levels of a pivot or grouped table that are open at first; one of a pivot and none of the other when left out
 	Merge    bool              `json:"merge,omitempty"`    // repeated cells
 	NoTotals bool              `json:"no_totals,omitempty"`
+	Kept     bool              `json:"grain_kept,omitempty"` // viewers choose no other steps of time
 	Cells    []CellRule        `json:"cells,omitempty"`
 	From     string            `json:"from,omitempty"` // fields of forms that list records: the date they begin,
 	To       string            `json:"to,omitempty"`   // end,

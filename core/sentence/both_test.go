@@ -358,6 +358,7 @@ func (w writer) finish(d *chart.Document) *chart.Finish {
 		f.Open = &n
 	}
 	f.Merge, f.NoTotals = w.maybe("merge"), w.maybe("totals")
+	f.Kept = w.maybe("kept")
 	for range one(w, "rules", 0, 0, 1, 2) {
 		r := chart.CellRule{Measure: one(w, "of", 0, 2), Percent: w.maybe("percent")}
 		if w.maybe("bar") {

@@ -10,6 +10,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/format"
 	"eskadel/core/locale"
+	"eskadel/core/query"
 )
 
 // A Control sets one part of a chart's finish.
@@ -193,7 +194,7 @@ func (w *finisher) figures() {
 			text(fmt.Sprintf("measures.%d.label", i), "Name of "+label, m.Label, ""))
 		like = append(like, w.example(i, m.Format))
 	}
-	w.add(inNumbers, "numbers like "+listed(like, saysAnd), numbers...)
+	w.add(inNumbers, "numbers like "+listed(like, saysAnd), append(numbers, w.besideNumbers()...)...)
 	w.add(inColours, w.coloured(), w.namesAndColours()...)
 	w.add(inLegend, w.legend(), when(w.drawn(), toggles("finish.labels", "On the marks", f.Labels, w.onMarks("name", "value", "share", "change")...)),
 		when(w.drawn(), toggles("finish.tips", "In the tip", f.Tips, w.onMarks("share", "before", "change", "target", "total")...)),
@@ -213,11 +214,36 @@ func (w *finisher) figures() {
 		w.add(inLines, map[bool]string{true: "no lines", false: "lines as it says"}[len(d.Lines) == 0], lineRows(w)...)
 	}
 	if len(d.By) > 0 {
-		w.add(inGroups, "groups as usual", append(append(resultRows(d, ds), groupRows(w)...), one("gaps", "Steps without records", d.Gaps, sayings(gaps)...), tick("drop_zeros", "Leave out zeros", d.DropZeros))...)
+		w.add(inGroups, "groups as usual", append(append(resultRows(d, ds), groupRows(w)...), one("gaps", "Steps without records", d.Gaps, sayings(gaps)...), tick("drop_zeros", "Leave out zeros", d.DropZeros), when(w.along(), tick("finish.grain_kept", "Readers choose no other steps of time", f.Kept)))...)
 	}
 	if d.Compare != nil {
 		w.add(inComparison, "compared as it says", comparedRows(d, ds)...)
 	}
+}
+
+// along tells whether the chart goes along a date.
+func (w *finisher) along() bool {
+	return slices.ContainsFunc(w.d.Dimensions(), func(dim query.Dimension) bool { return dim.OnAxis(w.ds) })
+}
+
+// besideNumbers are the formats and names of the measures of datasets beside the chart's own.
+func (w *finisher) besideNumbers() (out []Control) {
+	for i, b := range w.d.Also {
+		set := w.d.Other(i)
+		if set == nil {
+			continue
+		}
+		for j, m := range b.Measures {
+			path, label := fmt.Sprintf("also.%d.measures.%d", i, j), locale.Lower(chart.MeasureLabel(m, set))
+			c := one(path+".format", "Numbers of "+label, m.Format)
+			for _, spec := range samples {
+				m.Format = spec
+				c.Options = append(c.Options, Option{spec, format.Shown(m, set).Value(field.OfUnits(12345, -1))})
+			}
+			out = append(out, c, text(path+".label", "Name of "+label, m.Label, ""))
+		}
+	}
+	return out
 }
 
 // example is the largest figure of a measure, written in a format.
@@ -439,7 +465,7 @@ func (w *finisher) scale() {
 	controls := []Control{when(w.uses(chart.WithScale), numeral("finish.low", "Scale begins at", f.Low.String(), "")), when(w.uses(chart.WithScale), numeral("finish.high", "Scale ends at", f.High.String(), "")),
 		when(w.uses(chart.WithScale), w.ownScale()), when(w.uses(chart.WithScale), tick("finish.percent", "Bands in percent of the scale", f.Percent))}
 	if w.uses(chart.WithBands) {
-		controls = append(controls, bandRows(f)...)
+		controls = append(controls, bandRows(w)...)
 	}
 	w.add(inScale, "scale and bands as usual", controls...)
 }
@@ -481,7 +507,7 @@ func (w *finisher) tables() {
 	w.add(inTables, map[bool]string{true: "with totals", false: "cells one by one"}[w.uses(chart.WithTotals)], when(w.uses(chart.WithLevels), opened(w.d)),
 		when(w.uses(chart.WithMerged), tick("finish.merge", "Join repeated cells", w.f.Merge)), when(w.uses(chart.WithTotals), tick("finish.no_totals", "No totals", w.f.NoTotals)))
 	if w.uses(chart.WithTotals) {
-		w.add(inCells, "cells without colours or bars", cellRows(w.d, w.ds)...)
+		w.add(inCells, "cells without colours or bars", cellRows(w)...)
 	}
 }
 

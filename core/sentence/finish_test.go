@@ -1,6 +1,7 @@
 package sentence_test
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -112,6 +113,51 @@ func TestTheFinishGivesExamplesOfTheChartsOwn(t *testing.T) {
 	scale := finished(t, gauge, seen, "Scale and bands")
 	assert.Equal(t, `{"low":0,"high":8600}`, scale.Controls[2].Value)
 	assert.Equal(t, "Titled “Cost”", finished(t, gauge, seen, "Words").Says)
+}
+
+func TestWhatIsDividedEvenly(t *testing.T) {
+	seen := &chart.Seen{Measures: []field.Value{field.OfUnits(851250, -2)}}
+	choose := func(d *chart.Document, section, label, option string) *chart.Document {
+		t.Helper()
+		var out *chart.Document
+		every(finished(t, d, seen, section).Controls, func(c sentence.Control) {
+			for _, o := range c.Options {
+				if c.Label == label && o.Label == option {
+					set, err := d.Set(c.Path, c.Kind, o.Value)
+					require.NoError(t, err)
+					out = set
+				}
+			}
+		})
+		require.NotNil(t, out, label)
+		return out
+	}
+	d := read(t, `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"kind"}],"form":"table","finish":{"cells":[{"of":0,"ranges":[{"tone":"good"}]}]}}`)
+	d = choose(d, "Cell rules", "divide evenly into", "4")
+	assert.Equal(t, []chart.Range{{Tone: "good"}, {From: "2150", Tone: "fair"}, {From: "4300", Tone: "poor"}, {From: "6450", Tone: "grave"}}, d.Finish.Cells[0].Ranges)
+	gauge := read(t, `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"form":"gauge","finish":{"low":100,"high":400}}`)
+	gauge = choose(gauge, "Scale and bands", "divide the scale evenly into", "3")
+	assert.Equal(t, []chart.Band{{From: "100", Name: "band 1", Tone: "good"}, {From: "200", Name: "band 2", Tone: "fair"}, {From: "300", Name: "band 3", Tone: "poor"}}, gauge.Finish.Bands)
+	seen = nil
+	assert.Equal(t, json.Number("20"), choose(read(t, `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"form":"gauge"}`), "Scale and bands", "divide the scale evenly into", "5").Finish.Bands[1].From, "of a hundred where nothing is known")
+}
+
+func TestReadersStepsAndAnyNumberAreSet(t *testing.T) {
+	d := read(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"opened"}],"split":{"field":"kind"},"form":"line"}`)
+	for path, value := range map[string]string{"finish.grain_kept": "yes", "split.largest": "7"} {
+		kind := ""
+		every(finished(t, d, nil, "Groups and gaps").Controls, func(c sentence.Control) {
+			if c.Path == path {
+				kind = c.Kind
+			}
+		})
+		set, err := d.Set(path, kind, value)
+		require.NoError(t, err, path)
+		d = set
+	}
+	assert.True(t, d.Finish.Kept)
+	assert.Equal(t, 7, d.Split.Largest)
+	assert.Equal(t, "with its steps kept", finished(t, d, nil, "Groups and gaps").Says)
 }
 
 func TestTargetsOfPeriodsAreSetOneByOne(t *testing.T) {

@@ -496,6 +496,7 @@ func init() {
 			open,
 			yesNo(ways("repeated cells merged"), func(f *chart.Finish) *bool { return &f.Merge }),
 			yesNo(ways("without totals"), func(f *chart.Finish) *bool { return &f.NoTotals })),
+		within(inGroups, yesNo(ways("with its steps kept"), func(f *chart.Finish) *bool { return &f.Kept })),
 		within(inCells, cells),
 		within(inRecords,
 			ofField(ways("beginning at"), func(f *chart.Finish) *string { return &f.From }),

@@ -27,6 +27,7 @@ func groupRows(w *finisher) (out []Control) {
 		if f.IsLink() || len(f.List) > 0 {
 			out = append(out, Control{Path: path + ".empty", Kind: "yes", Label: "Also " + f.Label + " without records", Value: yes(dim.Empty)})
 		}
+		out = append(out, Control{Kind: "row", Label: "Only some of " + f.Label, Row: []Control{numeral(path+".largest", "the largest", whole(dim.Largest), ""), numeral(path+".smallest", "or the smallest", whole(dim.Smallest), ""), tick(path+".others", "the others together", dim.Others)}})
 		if dim.Part == 0 {
 			out = append(out, orderRows(path+".sort", dim, f, w.values(f))...)
 		}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"time"
 
 	"eskadel/core/aggregate"
@@ -48,7 +49,8 @@ func after(list []json.Number) json.Number {
 }
 
 // bandRows are the controls of the bands of a scale.
-func bandRows(f chart.Finish) (out []Control) {
+func bandRows(w *finisher) (out []Control) {
+	f := w.f
 	var from []json.Number
 	for i, b := range f.Bands {
 		path := fmt.Sprintf("finish.bands.%d", i)
@@ -58,7 +60,41 @@ func bandRows(f chart.Finish) (out []Control) {
 		from = append(from, b.From)
 	}
 	tone := chart.Tones()[min(len(f.Bands), len(chart.Tones())-1)]
-	return append(out, adding("add a band", fmt.Sprintf("finish.bands.%d", len(f.Bands)), chart.Band{From: after(from), Name: "band " + fmt.Sprint(len(f.Bands)+1), Tone: tone}))
+	return append(out, adding("add a band", fmt.Sprintf("finish.bands.%d", len(f.Bands)), chart.Band{From: after(from), Name: "band " + fmt.Sprint(len(f.Bands)+1), Tone: tone}), evenly("finish.bands", "divide the scale evenly into", func(n int) any {
+		var out []chart.Band
+		for i, at := range w.steps(n) {
+			out = append(out, chart.Band{From: at, Name: "band " + fmt.Sprint(i+1), Tone: chart.Tones()[min(i, len(chart.Tones())-1)]})
+		}
+		return out
+	}))
+}
+
+// steps parts what there is of the first measure, or the scale, into so many of the same size,
+// and says where each begins.
+func (w *finisher) steps(n int) (out []json.Number) {
+	low, high := 0.0, 100.0
+	if len(w.seen.Measures) > 0 && !w.seen.Measures[0].IsEmpty() {
+		high, _ = chart.Round(w.seen.Measures[0].Float()).Float64()
+	}
+	if x, err := w.f.Low.Float64(); err == nil {
+		low = x
+	}
+	if x, err := w.f.High.Float64(); err == nil {
+		high = x
+	}
+	for i := range n {
+		out = append(out, json.Number(strconv.FormatFloat(low+(high-low)*float64(i)/float64(n), 'f', -1, 64)))
+	}
+	return out
+}
+
+// evenly offers to part something evenly into 2 to 5; of makes what is set.
+func evenly(path, label string, of func(n int) any) Control {
+	c := Control{Path: path, ID: path + "-evenly", Kind: "json", Label: label, Options: []Option{{"", "…"}}}
+	for n := 2; n <= 5; n++ {
+		c.Options = append(c.Options, Option{asJSON(of(n)), fmt.Sprint(n)})
+	}
+	return c
 }
 
 // measured are the chart's measures as options, by their numbers.
@@ -77,7 +113,8 @@ func measured(d *chart.Document, ds *dataset.Dataset) (out []Option) {
 }
 
 // cellRows are the controls of the rules by which cells look.
-func cellRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
+func cellRows(w *finisher) (out []Control) {
+	d, ds := w.d, w.ds
 	rules := d.Finishing().Cells
 	for i, r := range rules {
 		path := fmt.Sprintf("finish.cells.%d", i)
@@ -115,7 +152,7 @@ func cellRows(d *chart.Document, ds *dataset.Dataset) (out []Control) {
 				{Path: path + ".bar.hide_number", Kind: "yes", Label: "number only on hover", Value: yes(r.Bar.HideNumber)}}})
 		}
 		if r.Bar != nil || len(r.Ranges) > 0 {
-			out = append(out, rangeRows(path, r)...)
+			out = append(out, rangeRows(w, path, r)...)
 		}
 	}
 	out = append(out, adding("add a rule", fmt.Sprintf("finish.cells.%d", len(rules)), chart.CellRule{Bar: &chart.CellBar{}}))
@@ -146,7 +183,7 @@ func levels(path string, d *chart.Document, ds *dataset.Dataset, now []int) Cont
 }
 
 // rangeRows are the controls of the ranges that colour cells or their bars.
-func rangeRows(path string, r chart.CellRule) (out []Control) {
+func rangeRows(w *finisher, path string, r chart.CellRule) (out []Control) {
 	var from []json.Number
 	for j, span := range r.Ranges {
 		at := fmt.Sprintf("%s.ranges.%d", path, j)
@@ -154,6 +191,16 @@ func rangeRows(path string, r chart.CellRule) (out []Control) {
 		from = append(from, span.From)
 	}
 	out = append(out, adding("add a range", fmt.Sprintf("%s.ranges.%d", path, len(r.Ranges)), chart.Range{From: after(from), Tone: "fair"}))
+	out = append(out, evenly(path+".ranges", "divide evenly into", func(n int) any {
+		var spans []chart.Range
+		for i, at := range w.steps(n) {
+			if i == 0 {
+				at = ""
+			}
+			spans = append(spans, chart.Range{From: at, Tone: chart.Tones()[i]})
+		}
+		return spans
+	}))
 	if len(r.Ranges) > 0 {
 		out = append(out, Control{Path: path + ".percent", Kind: "yes", Label: "Ranges in percent of the largest", Value: yes(r.Percent)})
 	}

@@ -71,9 +71,9 @@ var conditionRanges = []period.Relative{
 }
 
 // WhereField offers what a condition on one field can ask: ranges of a date, yes and no, or its
-// values to be ticked, as whoever asks may see them; that it is filled or not; and to stand
-// instead of what a dashboard says of the field.
-func WhereField(d *chart.Document, ds *dataset.Dataset, f *dataset.Field, values []Counted) *Menu {
+// values to be ticked, as whoever asks may see them, or what whoever reads it has as one of their
+// attributes; that it is filled or not; and to stand instead of what a dashboard says of the field.
+func WhereField(d *chart.Document, ds *dataset.Dataset, f *dataset.Field, values []Counted, attributes []string) *Menu {
 	m := &Menu{Part: "where." + f.Name, Heading: "Only where " + f.Label, ds: ds, Search: len(values) >= mostTicked}
 	at := asked(d, f.Name)
 	var now filter.Condition
@@ -111,6 +111,9 @@ func WhereField(d *chart.Document, ds *dataset.Dataset, f *dataset.Field, values
 		set("no", filter.Compare(f.Name, filter.Is, "false"))
 	default:
 		m.ticks(f, now, values, set)
+		for _, name := range attributes {
+			set("the "+name+" of whoever reads it", filter.Condition{Field: f.Name, Op: filter.Is, Values: []filter.Operand{{Viewer: name}}}).Kind = "viewer's attribute"
+		}
 	}
 	if at >= 0 {
 		set("any "+locale.Lower(f.Label), filter.Condition{})

@@ -22,7 +22,7 @@ func TestConditionsAreMadeByTicking(t *testing.T) {
 		if name != "yard" {
 			v = nil
 		}
-		m := sentence.WhereField(d, jobs, f, v)
+		m := sentence.WhereField(d, jobs, f, v, []string{"berth"})
 		assert.False(t, m.Search)
 		return m
 	}
@@ -66,6 +66,8 @@ func TestConditionsAreMadeByTicking(t *testing.T) {
 	pick("late", "is empty")
 	says(", only where Yard is one of [2] or [3] and Late is empty")
 	pick("late", "any late")
+	pick("yard", "the berth of whoever reads it")
+	says(", only where Yard is your “berth”")
 	pick("yard", "instead of what the dashboard says of Yard")
 	assert.Equal(t, []string{"yard"}, d.Instead)
 	pick("yard", "any yard")
@@ -86,5 +88,5 @@ func TestConditionsAreMadeByTicking(t *testing.T) {
 	many := make([]sentence.Counted, 60)
 	f, err := jobs.Field("boat")
 	require.NoError(t, err)
-	assert.True(t, sentence.WhereField(d, jobs, f, many).Search, "of many the others can be looked for")
+	assert.True(t, sentence.WhereField(d, jobs, f, many, nil).Search, "of many the others can be looked for")
 }

@@ -125,10 +125,26 @@ async function refinish() {
   if (mine !== now() || shown !== section) return; // the chart has changed meanwhile
   const focused = finish.contains(document.activeElement) ? document.activeElement : null;
   const name = focused?.getAttribute("data-section"), id = focused?.id;
-  fill(finish, html);
+  // Phrases that stay are kept, so that a click on one is not lost meanwhile.
+  const held = document.createElement("div");
+  held.innerHTML = html;
+  const was = phrases(finish), is = phrases(held);
+  if (was.length === is.length && was.every((p, i) => p.dataset.section === is[i].dataset.section)) {
+    was.forEach((p, i) => {
+      p.textContent = is[i].textContent;
+      p.className = is[i].className;
+      p.setAttribute("aria-expanded", is[i].getAttribute("aria-expanded") ?? "false");
+    });
+    const unfolded = held.querySelector("#finish-open");
+    finish.querySelector("#finish-open")?.remove();
+    if (unfolded) finish.append(unfolded);
+  } else fill(finish, html);
   if (id) document.getElementById(id)?.focus();
   else if (name) phrase(name)?.focus();
 }
+
+/** @param {HTMLElement} of @returns {HTMLElement[]} */
+const phrases = (of) => [...(/** @type {NodeListOf<HTMLElement>} */ (of.querySelectorAll("[data-section]")))];
 
 /** The phrase of a section of the finish. @param {string} name @returns {HTMLElement | null} */
 const phrase = (name) => finish.querySelector(`[data-section="${name}"]`);

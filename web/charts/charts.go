@@ -41,7 +41,13 @@ func (s *Server) library(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	s.Page(c, http.StatusOK, "charts", "Charts", gin.H{"Any": len(rows) > 0, "Find": c.Query("find"), "Dashboards": own, "Groups": []gin.H{{"Title": "Charts", "Rows": charts, "Findings": false}, {"Title": "Findings", "Rows": findings, "Findings": true}}})
+	var on *workspace.Standing // the dashboard that one is to be placed on
+	for i := range own {
+		if own[i].Name == c.Query("on") {
+			on = &own[i]
+		}
+	}
+	s.Page(c, http.StatusOK, "charts", "Charts", gin.H{"Any": len(rows) > 0, "On": on, "OnPage": c.Query("page"), "Find": c.Query("find"), "Dashboards": own, "Groups": []gin.H{{"Title": "Charts", "Rows": charts, "Findings": false}, {"Title": "Findings", "Rows": findings, "Findings": true}}})
 }
 
 // chartEditor opens a chart: the one at a place, or a new one.

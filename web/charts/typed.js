@@ -5,7 +5,7 @@
  */
 import { post, say } from "../page/api.js";
 
-/** @typedef {{sentence: string, document: string, missing: string, nothing: boolean, unknown: {text: string, from: number, to: number, offers: string[]}[], corrected: {typed: string, read: string}[], offers: {text: string, kind: string, from: number}[], others: Read[]}} Read */
+/** @typedef {{sentence: string, document: string, missing: string, nothing: boolean, unknown: {text: string, from: number, to: number, offers: string[]}[], corrected: {typed: string, read: string, from: number, to: number}[], offers: {text: string, kind: string, from: number}[], others: Read[]}} Read */
 
 const wait = 120; // milliseconds after a keystroke before it is asked
 
@@ -90,7 +90,7 @@ export class Typed {
     if (!a.nothing && a.missing && !a.unknown.length) parts.push(words("p", "hint", a.missing));
     for (const c of a.corrected) {
       const p = words("p", "hint", `“${c.typed}” is read as ${c.read}. `);
-      p.append(this.instead(`as typed: “${c.typed}”`, this.line.value.replace(c.typed, `“${c.typed}”`)));
+      p.append(this.instead(`as typed: “${c.typed}”`, `${this.line.value.slice(0, c.from)}“${c.typed}”${this.line.value.slice(c.to)}`));
       parts.push(p);
     }
     if (this.line.value.trim() !== "") {

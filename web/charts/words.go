@@ -37,6 +37,8 @@ type typedUnknown struct {
 type typedSlip struct {
 	Typed string `json:"typed"`
 	Read  string `json:"read"`
+	From  int    `json:"from"`
+	To    int    `json:"to"`
 }
 
 type typedOffer struct {
@@ -73,7 +75,7 @@ func answered(t workspace.Typed, line string) typedAnswer {
 		out.Unknown = append(out.Unknown, typedUnknown{u.Text, units(line, u.From), units(line, u.To), append([]string{}, u.Offers...)})
 	}
 	for _, c := range t.Corrected {
-		out.Corrected = append(out.Corrected, typedSlip{c.Typed, c.Read})
+		out.Corrected = append(out.Corrected, typedSlip{c.Typed, c.Read, units(line, c.From), units(line, c.To)})
 	}
 	for _, o := range t.Offers {
 		out.Offers = append(out.Offers, typedOffer{o.Text, o.Kind, units(line, o.From)})

@@ -31,12 +31,7 @@ func (s *Server) editing(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	charts, err := s.Workspace.Library(ctx, gate.Caller(c))
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	s.Page(c, http.StatusOK, "editing", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "Page": page, "Library": charts, "Document": string(o.Doc.JSON())})
+	s.Page(c, http.StatusOK, "editing", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "Page": page, "Document": string(o.Doc.JSON())})
 }
 
 // saveDraft keeps the document that the editor holds. Where it was put together with what
