@@ -95,6 +95,8 @@ test("the sentence is typed: completed, put right, and marked where it stands fo
   await page.keyboard.press("y"); // just beginning to type
   const line = page.locator("#typed-line"), read = page.locator("#typed-read");
   await expect(line).toBeFocused();
+  // How long a key waits until it is seen to, while lines are read and charts drawn.
+  await page.evaluate(() => document.addEventListener("keydown", (e) => (document.body.dataset.late = `${Math.max(Number(document.body.dataset.late ?? 0), performance.now() - e.timeStamp)}`), true));
   await line.pressSequentially("ard csot by month for tarn q");
   await expect(read).toContainText("“csot” is read as cost");
   await expect(page.locator("#typed-offers [role=option]").first()).toContainText("Tarn Quay");
@@ -129,6 +131,7 @@ test("the sentence is typed: completed, put right, and marked where it stands fo
   await expect(page.locator(".sentence")).toBeVisible();
   await page.locator("#undo").click();
   await expect(page.locator(".sentence")).toContainText("since 1 Mar 2026");
+  console.log(`a key waited at most ${Number(await page.evaluate(() => document.body.dataset.late)).toFixed(1)} ms while it was typed`);
   expect(wrong).toEqual([]);
 });
 

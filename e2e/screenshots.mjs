@@ -40,8 +40,9 @@ await p.screenshot({ path: `${out}formula.png` });
 await p.goto(`${eskadel}/data/sources/yard-desk/tables/public.hazard#rules`);
 await p.waitForTimeout(500);
 await p.screenshot({ path: `${out}rules.png` });
-await p.goto(`${eskadel}/data/sources/files`);
-await p.screenshot({ path: `${out}files.png` });
+await p.goto(`${eskadel}/charts`);
+await p.waitForTimeout(3000);
+await p.screenshot({ path: `${out}library.png` });
 
 await p.goto(`${eskadel}/people`);
 await p.screenshot({ path: `${out}people.png` });
