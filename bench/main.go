@@ -149,7 +149,7 @@ func (b *bench) run(ctx context.Context, scale float64, skewed bool) error {
 	fmt.Printf("\n%d jobs, %d rounds, medians in milliseconds\n\n| question | by hand | Eskadel | ratio | at most | cached |\n|---|---|---|---|---|---|\n", jobs, b.rounds)
 	switch b.only {
 	case "own":
-		_, err := ownShare(ctx, b.d, max(200, b.rounds)) // prints whether it holds
+		_, err := ownShare(ctx, b.d, max(1000, b.rounds)) // prints whether it holds
 		return err
 	case "eight":
 		_, err := b.wholeDashboard(ctx)
@@ -181,7 +181,7 @@ func (b *bench) run(ctx context.Context, scale float64, skewed bool) error {
 		if err != nil {
 			return err
 		}
-		own, err := ownShare(ctx, b.d, max(200, b.rounds))
+		own, err := ownShare(ctx, b.d, max(1000, b.rounds))
 		if err != nil {
 			return err
 		}
