@@ -216,12 +216,10 @@ func (v *View) narrowedTo(w *dashboard.Widget) (*chart.Document, error) {
 		if more.IsZero() {
 			return own
 		}
-		parts := more.TopLevel()
 		if own != nil {
-			parts = append(own.TopLevel(), parts...)
+			more = filter.And(*own, more)
 		}
-		all := filter.And(parts...)
-		return &all
+		return &more
 	}
 	d.Where = with(d.Where, q.setting.Filters)
 	d.Instead = nil // nothing stands around it any more

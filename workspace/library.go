@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"strings"
-	"time"
 
 	"eskadel/core/chart"
 	"eskadel/core/dashboard"
@@ -110,8 +109,7 @@ func (s *Sketch) Find(name string) (Standing, error) {
 	if err := s.ready(); err != nil {
 		return Standing{}, err
 	}
-	r, v := s.w.reader, s.who.Viewer
-	told, err := r.Told(s.within(), s.Doc, s.Dataset, v, s.setting(time.Time{}), sentence.NewVocabulary(s.Dataset, nil))
+	told, err := s.told(sentence.NewVocabulary(s.Dataset, nil))
 	if err != nil {
 		return Standing{}, err
 	}
@@ -130,9 +128,6 @@ func (l *Look) Find(widget, name string) (Standing, error) {
 	}
 	s, err := l.w.SketchOf(l.ctx, l.who, d)
 	if err != nil {
-		return Standing{}, err
-	}
-	if err := s.Complete(); err != nil {
 		return Standing{}, err
 	}
 	return s.Find(name)

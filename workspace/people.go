@@ -160,17 +160,25 @@ func (w *Workspace) Audit(ctx context.Context, who *identity.Caller, before int6
 // ruling lists the attributes of viewers that row rules of datasets ask for, which a chart may
 // ask for, too; nobody's values are among them.
 func (w *Workspace) ruling(ctx context.Context) (out []string) {
-	rules, err := w.store.Documents(ctx, Rules)
-	warn("row rules cannot be listed", err)
-	for _, d := range rules {
-		if r, err := dataset.ReadTableRules(d.Draft); err == nil {
-			for _, rule := range r.RowRules {
-				out = append(out, rule.Where.Attributes()...)
-			}
+	for _, r := range w.tableRules(ctx) {
+		for _, rule := range r.RowRules {
+			out = append(out, rule.Where.Attributes()...)
 		}
 	}
 	slices.Sort(out)
 	return slices.Compact(out)
+}
+
+// tableRules are the rules of all tables that can be read.
+func (w *Workspace) tableRules(ctx context.Context) (out []*dataset.RulesDocument) {
+	kept, err := w.store.Documents(ctx, Rules)
+	warn("row rules cannot be listed", err)
+	for _, d := range kept {
+		if r, err := dataset.ReadTableRules(d.Draft); err == nil {
+			out = append(out, r)
+		}
+	}
+	return out
 }
 
 // Familiar collects the attributes and roles that rules, people and the passes of viewers
@@ -190,14 +198,10 @@ func (w *Workspace) Familiar(ctx context.Context, who *identity.Caller) (attribu
 		roles = append(roles, p.RoleList()...)
 		attributes = slices.AppendSeq(attributes, maps.Keys(p.AttributeMap()))
 	}
-	rules, err := w.store.Documents(ctx, Rules)
-	warn("row rules cannot be listed", err)
-	for _, d := range rules {
-		if r, err := dataset.ReadTableRules(d.Draft); err == nil {
-			note(r.RowRules)
-			for _, h := range r.Hidden {
-				roles = append(roles, h.Except...)
-			}
+	for _, r := range w.tableRules(ctx) {
+		note(r.RowRules)
+		for _, h := range r.Hidden {
+			roles = append(roles, h.Except...)
 		}
 	}
 	kept, err := w.store.Documents(ctx, Dataset)

@@ -126,6 +126,9 @@ type Step struct {
 	*Typed
 }
 
+// Instead is the line with another text in the place of some of it.
+func (s Step) Instead(from, to int, text string) string { return s.Line[:from] + text + s.Line[to:] }
+
 // mostSteps is how many lines an asking has.
 const mostSteps = 20
 
@@ -196,9 +199,13 @@ func (s *Sketch) next(d *chart.Document) (*Sketch, error) {
 
 // tell answers in a sentence.
 func (a *Asking) tell() (err error) {
-	s, last := a.Sketch, a.Steps[len(a.Steps)-1]
-	a.Told, err = s.w.reader.Told(s.within(), s.Doc, s.Dataset, s.who.Viewer, s.setting(time.Time{}), last.names)
+	a.Told, err = a.told(a.Steps[len(a.Steps)-1].names)
 	return err
+}
+
+// told says what the chart answers, in the names of a vocabulary.
+func (s *Sketch) told(names *sentence.Vocabulary) (string, error) {
+	return s.w.reader.Told(s.within(), s.Doc, s.Dataset, s.who.Viewer, s.setting(time.Time{}), names)
 }
 
 // Ask answers a question, and what is asked on from it, of the datasets of a dashboard, as it

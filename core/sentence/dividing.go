@@ -67,14 +67,20 @@ func (m *Menu) sorts(d *chart.Document, number string) {
 	}
 }
 
+// few divides by a field, with a cut to the largest few where its values are many.
+func few(ds *dataset.Dataset, f *dataset.Field) query.Dimension {
+	dim := query.Dimension{Field: f.Name}
+	if ds.Many(f, 12) {
+		dim.Largest, dim.Others = 10, true
+	}
+	return dim
+}
+
 // dimensions offers every field that can divide records; a field whose values are many
 // comes with a cut to the largest few.
 func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*chart.Document, query.Dimension), chosen func(*dataset.Field) bool) {
 	for _, f := range ds.Visible() {
-		dim := query.Dimension{Field: f.Name}
-		if ds.Many(f, 12) {
-			dim.Largest, dim.Others = 10, true
-		}
+		dim := few(ds, f)
 		for _, by := range d.By {
 			if by.Field == f.Name && by.Part != 0 {
 				dim.Grain = period.Year // years laid over each other

@@ -1,6 +1,7 @@
 package sentence
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -246,6 +247,14 @@ func (w *finisher) besideNumbers() (out []Control) {
 	return out
 }
 
+// begin is a number to begin with for what a measure is held against, from its own figure.
+func (w *finisher) begin(m int) json.Number {
+	if m < len(w.seen.Measures) && !w.seen.Measures[m].IsEmpty() {
+		return chart.Round(w.seen.Measures[m].Float())
+	}
+	return "100"
+}
+
 // example is the largest figure of a measure, written in a format.
 func (w *finisher) example(i int, spec string) string {
 	m := w.d.Measures[i]
@@ -475,7 +484,7 @@ func (w *finisher) ownScale() Control {
 	if len(w.seen.Measures) == 0 || w.seen.Measures[0].IsEmpty() || w.f.Low != "" || w.f.High != "" {
 		return Control{}
 	}
-	high := chart.Round(w.seen.Measures[0].Float())
+	high := w.begin(0)
 	f := w.f
 	f.Low, f.High = "0", high
 	return Control{Path: "finish", ID: "own-scale", Kind: "button", Label: "from 0 to " + high.String() + ", by its own figure", Text: "from 0 to " + high.String() + ", by its own figure", Value: asJSON(f)}

@@ -72,10 +72,8 @@ func bandRows(w *finisher) (out []Control) {
 // steps parts what there is of the first measure, or the scale, into so many of the same size,
 // and says where each begins.
 func (w *finisher) steps(n int) (out []json.Number) {
-	low, high := 0.0, 100.0
-	if len(w.seen.Measures) > 0 && !w.seen.Measures[0].IsEmpty() {
-		high, _ = chart.Round(w.seen.Measures[0].Float()).Float64()
-	}
+	low := 0.0
+	high, _ := w.begin(0).Float64()
 	if x, err := w.f.Low.Float64(); err == nil {
 		low = x
 	}
@@ -256,10 +254,7 @@ func targetRows(w *finisher) (out []Control) {
 	if t == nil {
 		t = &query.Target{}
 	}
-	first := json.Number("100")
-	if t.Measure < len(w.seen.Measures) && !w.seen.Measures[t.Measure].IsEmpty() {
-		first = chart.Round(w.seen.Measures[t.Measure].Float())
-	}
+	first := w.begin(t.Measure)
 	constant, steps := query.Target{Constant: first, Measure: t.Measure}, query.Target{Grain: period.Month, Measure: t.Measure, Steps: map[string]json.Number{fmt.Sprintf("%04d-01-01", d.Now.Year()): first}}
 	kinds := []Option{{"", "none"}, {asJSON(constant), "the same for each group"}, {asJSON(steps), "numbers for each period"}}
 	now := 0
@@ -348,10 +343,7 @@ func stepRows(t *query.Target, ds *dataset.Dataset) (out []Control) {
 // lineRows are the controls of the lines across a chart: at a number, or at one of its own.
 func lineRows(w *finisher) (out []Control) {
 	d := w.d
-	first := json.Number("100")
-	if len(w.seen.Measures) > 0 && !w.seen.Measures[0].IsEmpty() {
-		first = chart.Round(w.seen.Measures[0].Float())
-	}
+	first := w.begin(0)
 	for i, l := range d.Lines {
 		path := fmt.Sprintf("lines.%d", i)
 		kinds := []Option{{asJSON(query.Line{Constant: first, Measure: l.Measure, Label: l.Label}), "a number"}}

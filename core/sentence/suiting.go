@@ -13,8 +13,8 @@ import (
 // A suiting is a small change of a chart, which may make a form fit; it is nothing where the
 // chart has no place for it.
 type suiting struct {
-	words  func(c *chart.Document) string
-	change func(c *chart.Document, ds *dataset.Dataset) bool
+	words  string
+	change func(c *chart.Document) bool
 }
 
 // suited is a chart changed as little as it takes to fit a form, and in words what is changed;
@@ -27,10 +27,10 @@ func suited(d *chart.Document, ds *dataset.Dataset, f chart.Form) (*chart.Docume
 		c.Form = f
 		var said []string
 		for _, s := range list {
-			if !s.change(c, ds) {
+			if !s.change(c) {
 				return nil, ""
 			}
-			said = append(said, s.words(c))
+			said = append(said, s.words)
 		}
 		if c.Fits(f, ds) != nil {
 			return nil, ""
@@ -64,9 +64,6 @@ func suited(d *chart.Document, ds *dataset.Dataset, f chart.Form) (*chart.Docume
 
 // suitings are the steps that are tried for a form, the smallest first.
 func suitings(ds *dataset.Dataset, f chart.Form) (out []suiting) {
-	said := func(words string) func(*chart.Document) string {
-		return func(*chart.Document) string { return words }
-	}
 	used := func(c *chart.Document, f *dataset.Field) bool {
 		return slices.ContainsFunc(c.Dimensions(), func(dim query.Dimension) bool { return dim.Field == f.Name })
 	}
@@ -78,15 +75,8 @@ func suitings(ds *dataset.Dataset, f chart.Form) (out []suiting) {
 			}
 		}
 	}
-	few := func(f *dataset.Field) query.Dimension {
-		dim := query.Dimension{Field: f.Name}
-		if ds.Many(f, 12) {
-			dim.Largest, dim.Others = 10, true
-		}
-		return dim
-	}
 	if ds.Date != "" && !f.Uses(chart.WithSlices) { // slices are of things, not of time
-		out = append(out, suiting{said("divides by " + ds.Label(ds.Date)), func(c *chart.Document, _ *dataset.Dataset) bool {
+		out = append(out, suiting{"divides by " + ds.Label(ds.Date), func(c *chart.Document) bool {
 			c.By = append(slices.Clone(c.By), query.Dimension{Field: ds.Date})
 			return len(c.By) == 1
 		}})
@@ -95,64 +85,64 @@ func suitings(ds *dataset.Dataset, f chart.Form) (out []suiting) {
 		if i == 3 {
 			break
 		}
-		out = append(out, suiting{said("divides by " + f.Label), func(c *chart.Document, _ *dataset.Dataset) bool {
+		out = append(out, suiting{"divides by " + f.Label, func(c *chart.Document) bool {
 			if used(c, f) || len(c.By) > 1 {
 				return false
 			}
-			c.By = append(slices.Clone(c.By), few(f))
+			c.By = append(slices.Clone(c.By), few(ds, f))
 			return true
-		}}, suiting{said("divides by " + f.Label + " instead"), func(c *chart.Document, _ *dataset.Dataset) bool {
+		}}, suiting{"divides by " + f.Label + " instead", func(c *chart.Document) bool {
 			if len(c.By) != 1 || used(c, f) {
 				return false
 			}
-			c.By = []query.Dimension{few(f)}
+			c.By = []query.Dimension{few(ds, f)}
 			return true
-		}}, suiting{said("splits by " + f.Label), func(c *chart.Document, _ *dataset.Dataset) bool {
+		}}, suiting{"splits by " + f.Label, func(c *chart.Document) bool {
 			if c.Split != nil || used(c, f) {
 				return false
 			}
-			dim := few(f)
+			dim := few(ds, f)
 			c.Split = &dim
 			return true
 		}})
 	}
-	out = append(out, suiting{said("adds the number of " + ds.Record[1]), func(c *chart.Document, _ *dataset.Dataset) bool {
+	out = append(out, suiting{"adds the number of " + ds.Record[1], func(c *chart.Document) bool {
 		c.Measures = append(slices.Clone(c.Measures), query.Measure{Aggregate: aggregate.Count, Field: query.Records})
 		return len(c.Measures) < 4 && !slices.ContainsFunc(c.Measures[:len(c.Measures)-1], func(m query.Measure) bool { return m.Aggregate == aggregate.Count })
 	}})
 	for _, f := range ds.Visible() {
 		if f.Type.Numeric() && !f.IsLink() && len(f.List) == 0 && !f.IsBin() {
-			out = append(out, suiting{said("adds the average of " + f.Label), func(c *chart.Document, _ *dataset.Dataset) bool {
+			out = append(out, suiting{"adds the average of " + f.Label, func(c *chart.Document) bool {
 				c.Measures = append(slices.Clone(c.Measures), query.Measure{Aggregate: aggregate.Average, Field: f.Name})
 				return len(c.Measures) < 4
 			}})
 			break
 		}
 	}
-	out = append(out, suiting{said("no longer splits"), func(c *chart.Document, _ *dataset.Dataset) bool {
+	out = append(out, suiting{"no longer splits", func(c *chart.Document) bool {
 		had := c.Split != nil
 		c.Split, c.Across = nil, nil
 		return had
-	}}, suiting{said("keeps the first group only"), func(c *chart.Document, _ *dataset.Dataset) bool {
+	}}, suiting{"keeps the first group only", func(c *chart.Document) bool {
 		had := len(c.By) > 1
 		if had {
 			c.By = c.By[:1]
 		}
 		return had
-	}}, suiting{said("keeps the first measure only"), func(c *chart.Document, _ *dataset.Dataset) bool {
-		n := len(c.Measures)
-		if n > 1 {
-			*c = *clone(c)
+	}}, suiting{"keeps the first measure only", func(c *chart.Document) bool {
+		if len(c.Measures) < 2 {
+			return false
 		}
-		for n > 1 && len(c.Measures) > 1 {
+		*c = *clone(c)
+		for len(c.Measures) > 1 {
 			leave(c, len(c.Measures)-1)
 		}
-		return n > 1
-	}}, suiting{said("no longer divides"), func(c *chart.Document, _ *dataset.Dataset) bool {
+		return true
+	}}, suiting{"no longer divides", func(c *chart.Document) bool {
 		had := len(c.By) > 0
 		c.By, c.Split, c.Across = nil, nil, nil
 		return had
-	}}, suiting{said("leaves out the other datasets"), func(c *chart.Document, _ *dataset.Dataset) bool {
+	}}, suiting{"leaves out the other datasets", func(c *chart.Document) bool {
 		had := len(c.Also) > 0
 		c.Also = nil
 		return had

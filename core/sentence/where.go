@@ -64,7 +64,7 @@ func asked(d *chart.Document, name string) int {
 	return slices.IndexFunc(d.Where.TopLevel(), func(p filter.Condition) bool { return p.Field == name && p.Part == 0 })
 }
 
-// ranges of dates that a condition is offered.
+// conditionRanges are the ranges of a date that a condition is offered with.
 var conditionRanges = []period.Relative{
 	{Named: "today"}, {Named: "this week"}, {Named: "last week"}, {Named: "this month"}, {Named: "last month"}, {Named: "this quarter"}, {Named: "last quarter"}, {Named: "this year"}, {Named: "last year"},
 	{Last: 7, Unit: period.Day}, {Last: 30, Unit: period.Day}, {Last: 12, Unit: period.Week}, {Last: 3, Unit: period.Month}, {Last: 12, Unit: period.Month}, {Last: 24, Unit: period.Month},

@@ -59,14 +59,14 @@ func (s *Server) ask(c *gin.Context) {
 		for _, u := range last.Unknown {
 			m := marked{Text: u.Text}
 			for _, offer := range u.Offers {
-				m.Offers = append(m.Offers, askedStep{offer, instead(last.Line[:u.From] + offer + last.Line[u.To:])})
+				m.Offers = append(m.Offers, askedStep{offer, instead(last.Instead(u.From, u.To, offer))})
 			}
 			unknown = append(unknown, m)
 		}
 		data["Unknown"] = unknown
 		var slips []askedStep
 		for _, slip := range last.Corrected {
-			slips = append(slips, askedStep{slip.Typed, instead(last.Line[:slip.From] + "“" + slip.Typed + "”" + last.Line[slip.To:])})
+			slips = append(slips, askedStep{slip.Typed, instead(last.Instead(slip.From, slip.To, "“"+slip.Typed+"”"))})
 		}
 		data["Slips"] = slips
 	}

@@ -56,7 +56,7 @@ func (s *Server) ask(c *gin.Context) {
 		for _, u := range last.Unknown {
 			m := marked{Text: u.Text}
 			for _, offer := range u.Offers {
-				m.Offers = append(m.Offers, last.Line[:u.From]+offer+last.Line[u.To:])
+				m.Offers = append(m.Offers, last.Instead(u.From, u.To, offer))
 			}
 			unknown = append(unknown, m)
 		}
