@@ -7,8 +7,7 @@ const place = document.getElementById("answer");
 if (place) {
   const document_ = place.dataset.document ?? "";
   const drawer = new Drawer(/** @type {HTMLDialogElement} */ (document.getElementById("drawer")), () => ({ document: document_ }));
-  place.innerHTML = '<div class="widget"><div class="widget-head"><h2></h2></div><div class="widget-body"></div></div>';
-  const widget = new Widget(/** @type {HTMLElement} */ (place.firstElementChild), {
+  const widget = Widget.alone(place, {
     choose: () => {},
     records: (mark, words) => void drawer.open("/charts/records", mark, words),
     keep: () => {},
@@ -17,8 +16,7 @@ if (place) {
     widget.busy();
     try {
       const a = await post("/charts/answer", { document: document_ }, { json: true });
-      widget.show({ ...a, html: a.html || '<p class="nothing"></p>' });
-      if (!a.html) /** @type {HTMLElement} */ (widget.body.firstElementChild).textContent = a.nothing;
+      widget.told(a);
     } catch (error) {
       widget.fail(/** @type {Error} */ (error).message, () => void draw());
     }

@@ -24,8 +24,7 @@ const now = () => /** @type {HTMLInputElement} */ (document.getElementById("docu
 const drawer = new Drawer(/** @type {HTMLDialogElement} */ (document.getElementById("drawer")), () => ({ document: now() }));
 const history = new History(now(), (document) => void change(document, {}, true));
 
-preview.innerHTML = '<div class="widget"><div class="widget-head"><h2></h2></div><div class="widget-body"></div></div>';
-const widget = new Widget(/** @type {HTMLElement} */ (preview.firstElementChild), {
+const widget = Widget.alone(preview, {
   choose: () => {},
   records: (mark, words) => void drawer.open("/charts/records", mark, words),
   keep: (cut) => void change(JSON.stringify(cut), {}),
@@ -214,8 +213,7 @@ async function answer() {
   try {
     const a = await post("/charts/answer", { document: mine }, { json: true });
     if (mine !== asked) return; // the sentence has changed meanwhile
-    widget.show({ ...a, html: a.html || `<p class="nothing"></p>` });
-    if (!a.html) /** @type {HTMLElement} */ (widget.body.firstElementChild).textContent = a.nothing;
+    widget.told(a);
     fill(figures, a.drawing ? a.html : "");
     hint(a.drawing?.hints ?? []);
   } catch (error) {

@@ -63,13 +63,11 @@ export class Asking {
     if (!chart || !this.input) return;
     this.input.value = "";
     this.input.placeholder = "ask on: by yard, only rework, last year …";
-    chart.innerHTML = '<div class="widget"><div class="widget-head"><h2></h2></div><div class="widget-body"></div></div>';
-    const widget = new Widget(/** @type {HTMLElement} */ (chart.firstElementChild), { choose: () => {}, records: (mark, words) => void this.drawer?.open(this.path("ask/records"), mark, words), keep: () => {} });
+    const widget = Widget.alone(/** @type {HTMLElement} */ (chart), { choose: () => {}, records: (mark, words) => void this.drawer?.open(this.path("ask/records"), mark, words), keep: () => {} });
     widget.busy();
     try {
       const a = await post(this.path("ask/answer"), this.fields(), { json: true });
-      widget.show({ ...a, html: a.html || '<p class="nothing"></p>' });
-      if (!a.html) /** @type {HTMLElement} */ (widget.body.firstElementChild).textContent = a.nothing;
+      widget.told(a);
     } catch (error) {
       widget.fail(/** @type {Error} */ (error).message, () => void this.ask(lines));
     }

@@ -90,6 +90,18 @@ export class Widget {
     this.place.removeAttribute("aria-busy");
   }
 
+  /** A widget that stands by itself in a place. @param {HTMLElement} place @param {import("./draw.js").Listener} listener */
+  static alone(place, listener) {
+    place.innerHTML = '<div class="widget"><div class="widget-head"><h2></h2></div><div class="widget-body"></div></div>';
+    return new Widget(/** @type {HTMLElement} */ (place.firstElementChild), listener);
+  }
+
+  /** Shows an answer, or why there is nothing. @param {Answer & {nothing: string}} a */
+  told(a) {
+    this.show({ ...a, html: a.html || '<p class="nothing"></p>' });
+    if (!a.html) /** @type {HTMLElement} */ (this.body.firstElementChild).textContent = a.nothing;
+  }
+
   /** @param {Answer} a */
   show(a) {
     this.idle();
