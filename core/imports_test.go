@@ -20,6 +20,9 @@ func TestTheCoreImportsOnlyWhatComputes(t *testing.T) {
 	allowed := []string{"eskadel/core", "github.com/go-playground/locales", "github.com/cockroachdb/apd/v3", "golang.org/x/text/"}
 	for _, line := range strings.Split(strings.TrimSpace(string(out)), "\n") {
 		name, imports, _ := strings.Cut(line, ": ")
+		if strings.HasSuffix(name, "test") {
+			continue // it helps tests
+		}
 		for _, i := range strings.Fields(imports) {
 			standard := !strings.Contains(strings.Split(i, "/")[0], ".") && !strings.HasPrefix(i, "eskadel/")
 			ours := false

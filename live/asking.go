@@ -112,7 +112,7 @@ func (e *Engine) scope(d query.Definition, ds *dataset.Dataset, others known, v 
 	fmt.Fprintf(&key, "%d %t %d ", s.Now.UnixNano(), s.Careful, e.calendars.Load())
 	attributes := map[string]bool{}
 	for _, set := range sets {
-		fmt.Fprintf(&key, "%p %p ", set.Whole(), set.BaseFilter)
+		fmt.Fprintf(&key, "%p %p %q ", set.Bare().Whole(), set.BaseFilter, set.Own())
 		for _, name := range set.Viewed() {
 			attributes[name] = true
 		}

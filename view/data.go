@@ -2,6 +2,7 @@ package view
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"time"
 
@@ -86,9 +87,6 @@ type Trial struct {
 	Printed string `json:"printed"` // as it is written best
 }
 
-// trialName is the name that a formula has while it is tried.
-const trialName = "formula-being-tried"
-
 // Try computes a formula for the first ten records, or over all records and the groups of
 // the first pick list.
 func (e *Reader) Try(ctx context.Context, ds *dataset.Dataset, text string, v rule.Viewer) (*Trial, error) {
@@ -100,7 +98,7 @@ func (e *Reader) Try(ctx context.Context, ds *dataset.Dataset, text string, v ru
 	if expr.Width == formula.OverGroup {
 		return t, e.tryMeasure(ctx, ds, expr, v, t)
 	}
-	p, err := e.with(ds, v, map[string]string{trialName: text}, expr.Uses(), 10)
+	p, err := e.with(ds, v, []dataset.OwnField{{Label: "Result", Formula: text}}, expr.Uses(), 10)
 	if err != nil {
 		return nil, err
 	}
@@ -113,8 +111,8 @@ func (e *Reader) Try(ctx context.Context, ds *dataset.Dataset, text string, v ru
 }
 
 // with plans a list of a dataset's records with formulas beside some of its fields.
-func (e *Reader) with(ds *dataset.Dataset, v rule.Viewer, formulas map[string]string, beside []string, size int) (*planner.Records, error) {
-	changed, err := ds.With(formulas)
+func (e *Reader) with(ds *dataset.Dataset, v rule.Viewer, formulas []dataset.OwnField, beside []string, size int) (*planner.Records, error) {
+	changed, err := ds.With(formulas...)
 	if err != nil {
 		return nil, err
 	}
@@ -125,8 +123,8 @@ func (e *Reader) with(ds *dataset.Dataset, v rule.Viewer, formulas map[string]st
 			show = append(show, name)
 		}
 	}
-	for name := range formulas {
-		show = append(show, name)
+	for _, f := range formulas {
+		show = append(show, f.Name())
 	}
 	return p, p.Show(show)
 }
@@ -162,11 +160,13 @@ func (e *Reader) Help(ctx context.Context, ds *dataset.Dataset, v rule.Viewer) (
 		}
 	}
 	var out []HelpLine
-	formulas := map[string]string{}
+	var formulas []dataset.OwnField
 	for _, h := range formula.Functions(number, text, date) {
 		out = append(out, HelpLine{Help: h})
-		if expr, err := ds.Formula(h.Example); err == nil && expr.Width != formula.OverGroup {
-			formulas["example-"+h.Name] = h.Example
+		one := dataset.OwnField{Label: h.Name, Formula: h.Example}
+		same := func(o dataset.OwnField) bool { return o.Formula == one.Formula }
+		if expr, err := ds.Formula(h.Example); err == nil && expr.Width != formula.OverGroup && !slices.ContainsFunc(formulas, same) {
+			formulas = append(formulas, one)
 		}
 	}
 	p, err := e.with(ds, v, formulas, nil, 1)
@@ -180,7 +180,7 @@ func (e *Reader) Help(ctx context.Context, ds *dataset.Dataset, v rule.Viewer) (
 	page := NewPage(l)
 	for i := range out {
 		for j, name := range page.Names {
-			if name == "example-"+out[i].Name && len(page.Rows) > 0 {
+			if name == (dataset.OwnField{Formula: out[i].Example}).Name() && len(page.Rows) > 0 {
 				out[i].Gives = page.Rows[0].Cells[j].Text
 			}
 		}

@@ -66,6 +66,7 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 		}
 	}
 	ds, err := v.Engine.Dataset(v.ctx, doc.Dataset, v.Viewer)
+	ds = doc.On(ds)
 	shared := *doc
 	if look, ok := v.State.Looks[w.ID]; ok && err == nil {
 		shared.Definition = shared.Looked(look, ds)

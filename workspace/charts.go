@@ -85,7 +85,7 @@ func (w *Workspace) Again(ctx context.Context, who *identity.Caller, groups bool
 	}
 	next := sentence.Start(ds, chart.Columns)
 	if groups {
-		next.By, next.Split, next.Form = last.By, last.Split, last.Form
+		next.Own, next.By, next.Split, next.Form = last.Own, last.By, last.Split, last.Form
 		if next.Check(ds) != nil {
 			return sentence.Start(ds, chart.Columns)
 		}
@@ -128,6 +128,7 @@ func (w *Workspace) SketchOf(ctx context.Context, who *identity.Caller, d *chart
 	d.Sets = w.sets(ctx, who)
 	var err error
 	s.Dataset, err = w.Dataset(ctx, who, d.Dataset)
+	s.Dataset = d.On(s.Dataset)
 	return s, err
 }
 
@@ -183,6 +184,18 @@ func (s *Sketch) Where(name, find string) (*sentence.Menu, error) {
 		}
 	}
 	return sentence.WhereField(s.Doc, s.Dataset, f, values, s.w.ruling(s.ctx)), nil
+}
+
+// Reckon writes a formula of the chart's own, where a part of its sentence says.
+func (s *Sketch) Reckon(part, label, formula string) (*Sketch, error) {
+	if err := s.Complete(); err != nil {
+		return nil, err
+	}
+	d, err := sentence.Reckon(s.Doc, s.Dataset, part, label, formula)
+	if err != nil {
+		return nil, err
+	}
+	return s.next(d)
 }
 
 // Records lists the records behind a mark of the chart.

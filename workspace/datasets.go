@@ -272,7 +272,7 @@ func (w *Workspace) Reach(ctx context.Context, who *identity.Caller, d *dataset.
 			if x.Chart != nil && x.Chart.Own != nil {
 				r.Widget = x.ID
 				if ds, err := after.Dataset(x.Chart.Own.Dataset); err == nil {
-					r.Widget = "“" + sentence.Title(x.Chart.Own, ds) + "”"
+					r.Widget = "“" + sentence.Title(x.Chart.Own, x.Chart.Own.On(ds)) + "”"
 				}
 				look(x.Chart.Own, r)
 			}
@@ -416,6 +416,8 @@ func (w *Workspace) Run(ctx context.Context, who *identity.Caller, d query.Defin
 	if err != nil {
 		return nil, err
 	}
+	ds = d.On(ds)
+	ds = d.On(ds)
 	if err := problem.At("filters", query.CheckCondition(filters, ds)); err != nil {
 		return nil, err
 	}

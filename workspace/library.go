@@ -49,7 +49,7 @@ func (w *Workspace) Library(ctx context.Context, who *identity.Caller) ([]ChartR
 		}
 		r.Title = r.Name
 		if ds, err := w.Dataset(ctx, who, d.Dataset); err == nil {
-			d.Now, d.Sets = w.Now(), w.sets(ctx, who)
+			d.Now, d.Sets, ds = w.Now(), w.sets(ctx, who), d.On(ds)
 			r.Title, r.Sentence, r.Document = sentence.Title(d, ds), sentence.Text(d, ds), d
 			words := []string{ds.Title}
 			for _, dim := range d.Dimensions() {

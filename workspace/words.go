@@ -194,7 +194,7 @@ func (s *Sketch) next(d *chart.Document) (*Sketch, error) {
 	own := *d
 	own.Now, own.Sets = s.w.Now(), s.sets()
 	set, err := own.Sets.Dataset(own.Dataset)
-	return &Sketch{&own, set, s.w, s.ctx, s.who, s.among}, err
+	return &Sketch{&own, own.On(set), s.w, s.ctx, s.who, s.among}, err
 }
 
 // tell answers in a sentence.
@@ -288,9 +288,9 @@ func (s *Sketch) on(ds *dataset.Dataset, line string, before *chart.Document) *T
 		}
 	}
 	if before == nil {
-		s.finish(r, ds)
+		s.finish(r, r.Words.Dataset())
 	}
-	t := typed(v, ds, r)
+	t := typed(r)
 	return &t
 }
 
@@ -375,10 +375,10 @@ func (s *Sketch) setting(at time.Time) query.Setting {
 	return s.w.reader.Setting(s.Dataset, s.who.Viewer, filter.Condition{}, at)
 }
 
-func typed(v *sentence.Vocabulary, ds *dataset.Dataset, r *sentence.Reading) Typed {
-	t := Typed{Reading: r, Sentence: v.Text(r.Document), Missing: sentence.Missing(r.Document, ds), names: v}
+func typed(r *sentence.Reading) Typed {
+	t := Typed{Reading: r, Sentence: r.Words.Text(r.Document), Missing: sentence.Missing(r.Document, r.Words.Dataset()), names: r.Words}
 	for _, other := range r.Others {
-		t.Others = append(t.Others, typed(v, ds, other))
+		t.Others = append(t.Others, typed(other))
 	}
 	return t
 }

@@ -141,6 +141,7 @@ func (d *Document) Check(ds *dataset.Dataset) error {
 	if err := d.Definition.Check(ds); err != nil {
 		return err
 	}
+	ds = d.On(ds)
 	if d.Sets != nil {
 		if err := d.CheckBeside(ds, d.Sets); err != nil {
 			return err

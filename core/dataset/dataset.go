@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"maps"
 	"regexp"
-	"slices"
 	"strings"
 	"time"
 
@@ -35,6 +34,7 @@ type Field struct {
 	linked  *linked
 	of      *Field // of groups and bins
 	place   [2]*Column
+	own     *OwnField // where a chart added it
 }
 
 // step follows one link to the table that it leads to.
@@ -120,6 +120,9 @@ type Dataset struct {
 	ruling    map[string]bool // of these, the ones that rules look at
 	all       *Dataset        // with every field, where this is what a viewer knows of it
 	viewed    []string        // see Viewed
+	own       []OwnField      // that a chart added
+	bare      *Dataset        // without them; nil where there are none
+	guard     *Guard          // where this is what a viewer knows of it
 	// restricted is set where some records are kept from whoever knows the dataset like this.
 	restricted bool
 }
@@ -146,7 +149,7 @@ func (d *Dataset) Field(name string) (*Field, error) {
 	if f := d.fields[name]; f != nil {
 		return f, nil
 	}
-	return nil, problem.New(problem.NotFound, "field", "%s has no field “%s”.", d.Title, name)
+	return nil, problem.New(problem.NotFound, "field", "%s has no field “%s”.", d.Title, d.Called(name))
 }
 
 // Order returns all fields, hidden ones among them.
@@ -369,26 +372,6 @@ func (d *Dataset) CheckSetting(name, value string) error {
 		return problem.New(problem.Invalid, "settings."+name, "“%s” is not %s, which “%s” takes.", value, s.Type.Words(), s.Label)
 	}
 	return nil
-}
-
-// With returns the dataset with more fields, each a formula, at its end.
-func (d *Dataset) With(formulas map[string]string) (*Dataset, error) {
-	out := *d
-	out.order = append([]*Field{}, d.order...)
-	out.fields, out.all = maps.Clone(d.fields), nil
-	for _, name := range slices.Sorted(maps.Keys(formulas)) {
-		f := &Field{FieldDocument: FieldDocument{Name: name, Formula: formulas[name], Label: "Result"}}
-		if err := out.resolveFormula(f); err != nil {
-			return nil, err
-		}
-		out.order, out.fields[name] = append(out.order, f), f
-	}
-	if d.all != nil {
-		all, err := d.all.With(formulas)
-		out.all = all
-		return &out, err
-	}
-	return &out, nil
 }
 
 // AsKept returns the dataset with one more field at its beginning: the text that a field

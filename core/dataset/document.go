@@ -115,6 +115,7 @@ type FieldDocument struct {
 	Column      string            `json:"column,omitempty"`
 	Link        []string          `json:"link,omitempty"`
 	Show        string            `json:"show,omitempty"`
+	Offers      []string          `json:"offers,omitempty"`  // of a linked record: further columns that charts may bring in
 	Inside      []string          `json:"inside,omitempty"`  // keys and positions within a JSON column
 	Several     bool              `json:"several,omitempty"` // a list, each of whose values stands for itself
 	ReadAs      *reading.Format   `json:"read_as,omitempty"`

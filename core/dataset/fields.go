@@ -86,6 +86,9 @@ func (d *Dataset) resolveField(doc *FieldDocument) (*Field, error) {
 	case doc.Column != "" || len(doc.Link) > 0:
 		err = d.resolveColumn(f)
 	}
+	if err == nil {
+		err = d.checkOffers(f)
+	}
 	if err != nil {
 		return nil, err
 	}

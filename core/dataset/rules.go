@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"eskadel/core/filter"
+	"eskadel/core/formula"
 	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/upgrade"
@@ -194,6 +195,12 @@ func (g *Guard) hides(d *Dataset, f *Field) bool {
 		return true
 	}
 	hidden := false
+	if f.own != nil { // nobody but its author has looked at what it shows
+		for _, name := range append(formula.Uses(f.own.Formula), f.own.Of) {
+			used := d.everything().fields[name]
+			hidden = hidden || used != nil && g.hides(d, used)
+		}
+	}
 	d.needs(f, func(t *Table, column string) {
 		if t.derived == nil {
 			hidden = hidden || g.Columns[t.ID()][column]
@@ -229,7 +236,10 @@ func (d *Dataset) For(g *Guard) *Dataset {
 			out.order, out.fields[f.Name] = append(out.order, f), f
 		}
 	}
-	out.all = d.everything()
+	out.all, out.guard = d.everything(), g
+	if d.bare != nil {
+		out.bare = d.bare.For(g)
+	}
 	out.restricted = !g.Own.IsZero()
 	for _, c := range g.Rows {
 		out.restricted = out.restricted || !c.IsZero()
@@ -241,6 +251,9 @@ func (d *Dataset) For(g *Guard) *Dataset {
 func (d *Dataset) In(m *locale.Manner) *Dataset {
 	out := *d
 	out.all, out.Manner = d.everything(), m
+	if d.bare != nil {
+		out.bare = d.bare.In(m)
+	}
 	return &out
 }
 

@@ -251,7 +251,7 @@ func TestFormulasGiveWhatPostgreSQLGives(t *testing.T) {
 				require.Regexp(t, "never has a value|A date has no", err.Error(), p.ours)
 				continue
 			}
-			with, err := ds.With(map[string]string{"x": p.ours})
+			with, err := ds.With(dataset.OwnField{Label: "x", Formula: p.ours})
 			require.NoError(t, err, p.ours)
 			got, err := sourcetest.List(ctx, src, with, rule.Viewer{Builder: true})
 			require.NoError(t, err, p.ours)
@@ -312,7 +312,7 @@ func TestFormulasNeverFail(t *testing.T) {
 		w := writer{t}
 		for range 8 {
 			f := fmt.Sprintf(rapid.SampledFrom(risky).Draw(t, "risky"), w.number(1).ours, w.number(2).ours)
-			with, err := ds.With(map[string]string{"x": f})
+			with, err := ds.With(dataset.OwnField{Label: "x", Formula: f})
 			if err != nil {
 				continue
 			}

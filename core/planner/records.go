@@ -27,6 +27,7 @@ func NewRecords(d query.Definition, ds *dataset.Dataset, s query.Setting, r mark
 	if err := d.Check(ds); err != nil {
 		return nil, err
 	}
+	ds = d.On(ds)
 	s = s.In(ds)
 	mark, err := r.Condition(d, ds)
 	if err != nil {

@@ -6,6 +6,7 @@ package query
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"eskadel/core/aggregate"
@@ -82,23 +83,24 @@ const (
 
 // A Definition says what a chart computes.
 type Definition struct {
-	Version   int               `json:"version"`
-	Dataset   string            `json:"dataset"`
-	Measures  []Measure         `json:"measures"`
-	By        []Dimension       `json:"by,omitempty"`
-	Split     *Dimension        `json:"split,omitempty"`
-	Across    []Dimension       `json:"across,omitempty"` // further levels of the split
-	Where     *filter.Condition `json:"where,omitempty"`
-	Instead   []string          `json:"instead,omitempty"` // fields whose conditions in Where stand instead of a dashboard's filter on them
-	Compare   *Comparison       `json:"compare,omitempty"`
-	Target    *Target           `json:"target,omitempty"`
-	Results   []Result          `json:"results,omitempty"` // only groups that meet all of them
-	DropZeros bool              `json:"drop_zeros,omitempty"`
-	Gaps      string            `json:"gaps,omitempty"` // 0 for counts and sums, none for others, when left out
-	Lines     []Line            `json:"lines,omitempty"`
-	Trend     bool              `json:"trend,omitempty"`
-	Forecast  int               `json:"forecast,omitempty"` // so many steps ahead
-	Also      []Beside          `json:"also,omitempty"`     // measures of other datasets on the same axis
+	Version   int                `json:"version"`
+	Dataset   string             `json:"dataset"`
+	Own       []dataset.OwnField `json:"own,omitempty"` // fields of the chart's own
+	Measures  []Measure          `json:"measures"`
+	By        []Dimension        `json:"by,omitempty"`
+	Split     *Dimension         `json:"split,omitempty"`
+	Across    []Dimension        `json:"across,omitempty"` // further levels of the split
+	Where     *filter.Condition  `json:"where,omitempty"`
+	Instead   []string           `json:"instead,omitempty"` // fields whose conditions in Where stand instead of a dashboard's filter on them
+	Compare   *Comparison        `json:"compare,omitempty"`
+	Target    *Target            `json:"target,omitempty"`
+	Results   []Result           `json:"results,omitempty"` // only groups that meet all of them
+	DropZeros bool               `json:"drop_zeros,omitempty"`
+	Gaps      string             `json:"gaps,omitempty"` // 0 for counts and sums, none for others, when left out
+	Lines     []Line             `json:"lines,omitempty"`
+	Trend     bool               `json:"trend,omitempty"`
+	Forecast  int                `json:"forecast,omitempty"` // so many steps ahead
+	Also      []Beside           `json:"also,omitempty"`     // measures of other datasets on the same axis
 }
 
 // upgrades bring charts of earlier versions to the one that is written.
@@ -132,6 +134,48 @@ func sortOfGroup(d map[string]any) {
 	}
 	first["sort"] = sort
 	delete(d, "sort")
+}
+
+// MostOwn is how many fields of its own a definition may have.
+const MostOwn = 8
+
+// On is the dataset with the definition's own fields; without them where they do not suit
+// it, which Check tells.
+func (d Definition) On(ds *dataset.Dataset) *dataset.Dataset {
+	if ds == nil || len(d.Own) == 0 || len(d.Own) > MostOwn || slices.Equal(d.Own, ds.Own()) {
+		return ds
+	}
+	with, err := ds.With(d.Own...)
+	if err != nil {
+		return ds.Bare()
+	}
+	return with
+}
+
+// checkOwn tells in words what is wrong with the definition's own fields.
+func (d Definition) checkOwn(ds *dataset.Dataset) error {
+	if len(d.Own) > MostOwn {
+		return problem.New(problem.TooMany, "own", "A chart has at most %d fields of its own.", MostOwn)
+	}
+	for i, o := range d.Own {
+		place := fmt.Sprintf("own[%d]", i)
+		for _, name := range formula.Uses(o.Formula) {
+			if ds.Find(name) != nil {
+				if _, err := Visible(ds, name); err != nil {
+					return problem.At(place+".formula", err)
+				}
+			}
+		}
+		same := func(label string) bool { return strings.EqualFold(label, o.Label) }
+		if slices.ContainsFunc(ds.Bare().Order(), func(f *dataset.Field) bool { return same(f.Label) }) || slices.ContainsFunc(d.Own[:i], func(o dataset.OwnField) bool { return same(o.Label) }) {
+			return problem.New(problem.Invalid, place+".label", "There is a field called “%s” already.", o.Label)
+		}
+	}
+	if len(d.Own) == 0 {
+		return nil
+	}
+	_, err := ds.With(d.Own...)
+	return err
 }
 
 // Dimensions returns the groups and the levels of the split as one list.
@@ -183,6 +227,10 @@ func (d Definition) Check(ds *dataset.Dataset) error {
 	if d.Version != Version {
 		return problem.New(problem.Invalid, "version", "This program computes version %d of a chart, not %d.", Version, d.Version)
 	}
+	if err := d.checkOwn(ds); err != nil {
+		return err
+	}
+	ds = d.On(ds)
 	if len(d.Measures) == 0 {
 		return problem.New(problem.Missing, "measures", "Choose what to measure.")
 	}
@@ -432,7 +480,7 @@ func Visible(ds *dataset.Dataset, name string) (*dataset.Field, error) {
 	if f, err := ds.Field(name); err != nil || !f.Hidden {
 		return f, err
 	}
-	return nil, problem.New(problem.NotFound, "field", "%s has no field “%s”.", ds.Title, name)
+	return nil, problem.New(problem.NotFound, "field", "%s has no field “%s”.", ds.Title, ds.Called(name))
 }
 
 // checkVisible refuses hidden fields where a condition names them itself; a condition that

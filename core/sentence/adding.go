@@ -45,6 +45,9 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 		}
 	}
 	unfold("only where …", "where")
+	if len(d.Own) < query.MostOwn {
+		unfold("a field of your own, by a formula …", "own."+count(len(d.Own)))
+	}
 	if d.Form.Lists() {
 		if len(d.Show) == 0 {
 			unfold("the fields …", "show")

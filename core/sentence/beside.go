@@ -5,7 +5,6 @@ import (
 	"strconv"
 	"strings"
 
-	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
@@ -26,13 +25,18 @@ func (m *Menu) beside(d *chart.Document, path string) error {
 		return nil
 	}
 	b := d.Also[i]
-	own := &chart.Document{Definition: query.Definition{Version: query.Version, Dataset: b.Dataset, Measures: b.Measures, Where: b.Where}, Form: chart.Table}
-	menu, err := Choices(own, set, rest)
+	menu, err := Choices(alone(b), set, rest)
 	if err != nil {
 		return err
 	}
-	m.Heading = menu.Heading
+	m.Heading, m.Of = menu.Heading, set
+	if m.Reckoning = menu.Reckoning; m.Reckoning != nil {
+		m.Reckoning.Part = m.Part
+	}
 	for _, c := range menu.Choices {
+		if len(c.Document.Own) > 0 {
+			continue // only the chart's own dataset has such fields
+		}
 		changed := clone(d)
 		changed.Also[i].Measures, changed.Also[i].Where = c.Document.Measures, c.Document.Where
 		c.Document = changed
@@ -42,6 +46,11 @@ func (m *Menu) beside(d *chart.Document, path string) error {
 		m.Choices = append(m.Choices, c)
 	}
 	return nil
+}
+
+// alone is what a dataset beside computes as a chart of its own.
+func alone(b query.Beside) *chart.Document {
+	return &chart.Document{Definition: query.Definition{Version: query.Version, Dataset: b.Dataset, Measures: b.Measures, Where: b.Where}, Form: chart.Table}
 }
 
 // answering offers the fields by which another dataset could answer to the chart's group.
@@ -64,7 +73,7 @@ func Others(d *chart.Document, ds *dataset.Dataset, i int, sets []*dataset.Datas
 			continue
 		}
 		c := clone(d)
-		b := query.Beside{Dataset: set.Name, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}
+		b := query.Beside{Dataset: set.Name, Measures: []query.Measure{records()}}
 		if i < len(c.Also) {
 			c.Also[i] = b
 		} else {

@@ -32,11 +32,13 @@ type Choice struct {
 
 // A Menu is the choices of one phrase.
 type Menu struct {
-	Part    string
-	Heading string
-	Choices []Choice
-	Search  bool // there may be more, to be looked for
-	ds      *dataset.Dataset
+	Part      string
+	Heading   string
+	Choices   []Choice
+	Search    bool             // there may be more, to be looked for
+	Reckoning *Reckoning       // a formula that may be written; nil for none
+	Of        *dataset.Dataset // what the choices are of
+	ds        *dataset.Dataset
 }
 
 func clone(d *chart.Document) *chart.Document {
@@ -47,10 +49,13 @@ func clone(d *chart.Document) *chart.Document {
 	return out
 }
 
+// records is the number of records.
+func records() query.Measure { return query.Measure{Aggregate: aggregate.Count, Field: query.Records} }
+
 // Start returns a new chart of a dataset in a form, which shows something at once: the
 // number of records, per fitting step of its date where it has one and the form has groups.
 func Start(ds *dataset.Dataset, form chart.Form) *chart.Document {
-	d := &chart.Document{Definition: query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}}, Form: form}
+	d := &chart.Document{Definition: query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{records()}}, Form: form}
 	switch {
 	case form.Lists():
 		for _, f := range ds.Visible() {
@@ -71,7 +76,8 @@ func Start(ds *dataset.Dataset, form chart.Form) *chart.Document {
 func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error) {
 	name, number, _ := strings.Cut(part, ".")
 	i, _ := strconv.Atoi(number)
-	m := &Menu{Part: part, ds: ds}
+	ds = d.On(ds)
+	m := &Menu{Part: part, Of: ds, ds: ds}
 	switch name {
 	case "also":
 		return m, m.beside(d, number)
@@ -103,6 +109,10 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		if i < len(d.Across) {
 			m.add("Not split further", d, func(c *chart.Document) { c.Across = slices.Delete(c.Across, i, i+1) })
 		}
+	case "own":
+		m.owns(d, i)
+	case "formula":
+		m.reckons(d, i)
 	case "grain":
 		m.grains(d, ds, number)
 	case "cut":

@@ -79,7 +79,7 @@ func few(ds *dataset.Dataset, f *dataset.Field) query.Dimension {
 // dimensions offers every field that can divide records; a field whose values are many
 // comes with a cut to the largest few.
 func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*chart.Document, query.Dimension), chosen func(*dataset.Field) bool) {
-	for _, f := range ds.Visible() {
+	offer := func(d *chart.Document, ds *dataset.Dataset, f *dataset.Field) *Choice {
 		dim := few(ds, f)
 		for _, by := range d.By {
 			if by.Field == f.Name && by.Part != 0 {
@@ -87,11 +87,16 @@ func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*char
 			}
 		}
 		c := m.add(f.Label, d, func(c *chart.Document) { set(c, dim) })
-		c.Kind, c.Field, c.Chosen = kind(f), f.Name, chosen(f)
-		if err := c.Document.Definition.Check(ds); err != nil && !c.Chosen && len(d.Measures) > 0 && d.Definition.Check(ds) == nil {
+		if err := c.Document.Definition.Check(ds); err != nil && !chosen(f) && len(d.Measures) > 0 && d.Definition.Check(ds) == nil {
 			c.Why = problem.Of(err).Words
 		}
+		return c
 	}
+	for _, f := range ds.Visible() {
+		c := offer(d, ds, f)
+		c.Kind, c.Field, c.Chosen = kind(f), f.Name, chosen(f)
+	}
+	m.bringing(d, func(d *chart.Document, f *dataset.Field) { offer(d, m.ds, f).Kind = broughtIn })
 	m.fitting()
 }
 

@@ -21,6 +21,9 @@ func (m *Menu) shown(d *chart.Document, ds *dataset.Dataset) {
 		})
 		c.Kind, c.Field, c.Chosen = kind(f), f.Name, at >= 0
 	}
+	m.bringing(d, func(d *chart.Document, f *dataset.Field) {
+		m.add(f.Label, d, func(c *chart.Document) { c.Show = append(c.Show, f.Name) }).Kind = broughtIn
+	})
 }
 
 // ordered offers what a list of records begins with.

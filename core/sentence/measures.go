@@ -100,7 +100,7 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 	if i < len(d.Measures) {
 		now = d.Measures[i]
 	}
-	m.add("Number of "+ds.Record[1], d, set(query.Measure{Aggregate: aggregate.Count, Field: query.Records})).Chosen = now.Field == query.Records
+	m.add("Number of "+ds.Record[1], d, set(records())).Chosen = now.Field == query.Records
 	for _, kept := range ds.Measures {
 		if _, err := ds.Measure(kept.Name); err == nil {
 			c := m.add(ds.Label("="+kept.Name), d, set(query.Measure{Name: kept.Name}))
@@ -121,6 +121,7 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 		c.Next = fmt.Sprintf("of.%d", min(i, len(d.Measures)))
 		c.Chosen = now.Aggregate == a && now.Field != query.Records
 	}
+	m.Choices = append(m.Choices, Choice{Label: "a formula of your own …", Document: clone(d), Next: "formula." + count(min(i, len(d.Measures))), Chosen: now.Formula != ""})
 	if i > 0 && i < len(d.Measures) && !d.Form.Tells() && !d.Form.Lists() {
 		label := "Only in labels and tips, not drawn"
 		if now.Aside {
@@ -184,13 +185,23 @@ func (m *Menu) fieldsOf(d *chart.Document, ds *dataset.Dataset, number string) e
 	}
 	a := d.Measures[i].Aggregate
 	m.Heading = a.Is().Words + " of"
-	for _, f := range ds.Visible() {
-		if !a.Is().Accepts(f.Type) || f.IsLink() && a != aggregate.Count && a != aggregate.Distinct {
-			continue
-		}
-		c := m.add(f.Label, d, func(c *chart.Document) { c.Measures[i].Field = f.Name })
-		c.Kind, c.Field, c.Chosen = kind(f), f.Name, d.Measures[i].Field == f.Name
+	accepts := func(f *dataset.Field) bool {
+		return a.Is().Accepts(f.Type) && (!f.IsLink() || a == aggregate.Count || a == aggregate.Distinct)
 	}
+	of := func(f *dataset.Field) func(*chart.Document) {
+		return func(c *chart.Document) { c.Measures[i].Field = f.Name }
+	}
+	for _, f := range ds.Visible() {
+		if accepts(f) {
+			c := m.add(f.Label, d, of(f))
+			c.Kind, c.Field, c.Chosen = kind(f), f.Name, d.Measures[i].Field == f.Name
+		}
+	}
+	m.bringing(d, func(d *chart.Document, f *dataset.Field) {
+		if accepts(f) {
+			m.add(f.Label, d, of(f)).Kind = broughtIn
+		}
+	})
 	return nil
 }
 

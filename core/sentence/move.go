@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/filter"
@@ -26,7 +25,10 @@ func Move(d *chart.Document, from, to *dataset.Dataset) (*chart.Document, []stri
 	m := &moving{from: from, to: to}
 	out := clone(d)
 	out.Dataset = to.Name
-	out.Measures, out.By, out.Split, out.Across, out.Where, out.Show, out.Order, out.Also = nil, nil, nil, nil, nil, nil, nil, nil
+	out.Own, out.Measures, out.By, out.Split, out.Across, out.Where, out.Show, out.Order, out.Also = nil, nil, nil, nil, nil, nil, nil, nil, nil
+	for _, o := range d.Own {
+		m.own(out, o)
+	}
 	for _, measured := range d.Measures {
 		if moved, ok := m.measure(measured); ok {
 			out.Measures = append(out.Measures, moved)
@@ -35,7 +37,7 @@ func Move(d *chart.Document, from, to *dataset.Dataset) (*chart.Document, []stri
 		}
 	}
 	if len(out.Measures) == 0 && !d.Form.Lists() {
-		out.Measures = []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}
+		out.Measures = []query.Measure{records()}
 	}
 	for _, dim := range d.By {
 		if moved, ok := m.dimension(dim); ok {
@@ -85,6 +87,26 @@ func Move(d *chart.Document, from, to *dataset.Dataset) (*chart.Document, []stri
 	}
 	m.keep(d, out)
 	return out, m.lost
+}
+
+// own carries over a field of the chart's own.
+func (m *moving) own(out *chart.Document, o dataset.OwnField) {
+	was := o.Label
+	if o.Of != "" {
+		link := m.field(o.Of)
+		if link == nil {
+			m.lose(was)
+			return
+		}
+		o.Of = link.Name
+	}
+	probe := query.Definition{Version: query.Version, Measures: []query.Measure{records()}, Own: append(slices.Clone(out.Own), o)}
+	if probe.Check(m.to.Bare()) != nil {
+		m.lose(was)
+		return
+	}
+	out.Own = probe.Own
+	m.to = out.On(m.to)
 }
 
 // keep tries the parts that hang on others, one after the other.
@@ -212,7 +234,7 @@ func (m *moving) dimension(in query.Dimension) (query.Dimension, bool) {
 		return in, false
 	}
 	in.Field = f.Name
-	probe := query.Definition{Version: query.Version, Dataset: m.to.Name, Measures: []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}, By: []query.Dimension{in}}
+	probe := query.Definition{Version: query.Version, Dataset: m.to.Name, Measures: []query.Measure{records()}, By: []query.Dimension{in}}
 	probe.By[0].Within, probe.By[0].Sort = false, nil
 	if probe.Check(m.to) != nil {
 		in.Grain, in.Part = 0, 0

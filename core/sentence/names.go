@@ -143,6 +143,7 @@ type Value struct {
 // A Vocabulary is the names that words may stand for.
 type Vocabulary struct {
 	ds     *dataset.Dataset
+	known  []Value
 	names  map[string][]name // by their words
 	first  map[string]int    // by first word: how many words the longest has
 	values map[string][]Value
@@ -154,7 +155,7 @@ type Vocabulary struct {
 
 // NewVocabulary is the names of a dataset, and those values that are known of it.
 func NewVocabulary(ds *dataset.Dataset, values []Value) *Vocabulary {
-	v := &Vocabulary{ds: ds, names: map[string][]name{}, first: map[string]int{}, values: map[string][]Value{}, keyed: map[[2]string]bool{}}
+	v := &Vocabulary{ds: ds, known: values, names: map[string][]name{}, first: map[string]int{}, values: map[string][]Value{}, keyed: map[[2]string]bool{}}
 	for _, f := range ds.Visible() {
 		for _, label := range append([]string{f.Label}, f.Synonyms...) {
 			v.add(name{naming: aField, name: f.Name, label: label, field: f})
@@ -189,6 +190,9 @@ func NewVocabulary(ds *dataset.Dataset, values []Value) *Vocabulary {
 	}
 	return v
 }
+
+// Dataset is the dataset whose names it has.
+func (v *Vocabulary) Dataset() *dataset.Dataset { return v.ds }
 
 func (v *Vocabulary) add(n name) {
 	list := words(n.label)

@@ -8,6 +8,7 @@ import (
 	"github.com/cockroachdb/apd/v3"
 
 	"eskadel/core/chart"
+	"eskadel/core/dataset"
 	"eskadel/core/query"
 )
 
@@ -16,9 +17,10 @@ type Reading struct {
 	Document  *chart.Document
 	Unknown   []Unknown
 	Corrected []Correction
-	Others    []*Reading // what the same words may mean besides
-	Nothing   bool       // no part of it was understood
-	Going     bool       // it asks how it is going, of what is usually looked at
+	Others    []*Reading  // what the same words may mean besides
+	Nothing   bool        // no part of it was understood
+	Going     bool        // it asks how it is going, of what is usually looked at
+	Words     *Vocabulary // in whose names it is read, those of its own fields among them
 }
 
 // An Unknown is a part of what was typed that stands for nothing.
@@ -38,7 +40,8 @@ type Correction struct {
 // they go on from. sets finds the datasets beside it.
 func (v *Vocabulary) Read(line string, now time.Time, on *chart.Document, sets query.Sets) *Reading {
 	list := tokens(line)
-	read := func(list []token, pick int) *attempt { return v.attempt(line, list, now, on, sets, pick) }
+	v, own := v.owning(line, list, on)
+	read := func(list []token, pick int) *attempt { return v.attempt(line, list, own, now, on, sets, pick) }
 	first := read(list, 0)
 	var corrected []Correction
 	for _, place := range first.unknown {
@@ -63,10 +66,10 @@ func (v *Vocabulary) Read(line string, now time.Time, on *chart.Document, sets q
 			first = best
 		}
 	}
-	out := &Reading{Document: first.d, Nothing: first.parts == 0, Corrected: corrected, Unknown: v.unknown(line, list, first.unknown), Going: first.going}
+	out := &Reading{Document: first.d, Nothing: first.parts == 0, Corrected: corrected, Unknown: v.unknown(line, list, first.unknown), Going: first.going, Words: v}
 	for pick := 1; pick < first.several; pick++ {
 		if other := read(list, pick); len(other.unknown) <= len(first.unknown) {
-			out.Others = append(out.Others, &Reading{Document: other.d, Corrected: corrected, Unknown: v.unknown(line, list, other.unknown)})
+			out.Others = append(out.Others, &Reading{Document: other.d, Corrected: corrected, Unknown: v.unknown(line, list, other.unknown), Words: v})
 		}
 	}
 	return out
@@ -81,13 +84,14 @@ type attempt struct {
 	going   bool  // it is asked how it is going
 }
 
-func (v *Vocabulary) attempt(line string, list []token, now time.Time, on *chart.Document, sets query.Sets, pick int) *attempt {
+func (v *Vocabulary) attempt(line string, list []token, own []dataset.OwnField, now time.Time, on *chart.Document, sets query.Sets, pick int) *attempt {
 	t := &drafting{reader: reader{v: v, line: line, tokens: list, now: now}, pick: pick}
 	t.d = &chart.Document{Definition: query.Definition{Version: query.Version, Dataset: v.ds.Name}, Sets: sets, Now: now}
 	if on != nil {
 		t.d, t.on = clone(on), true
 		t.d.Now = now
 	}
+	t.d.Own = own
 	out := &attempt{}
 	for t.at < len(list) {
 		from := t.at
@@ -142,7 +146,7 @@ type drafting struct {
 // clause reads one part of the sentence.
 func (t *drafting) clause() bool {
 	from := t.at
-	for _, part := range []func() bool{t.finished, t.list, t.form, t.going, t.ranking, t.made, t.target, t.compare, t.results, t.zeros, t.lines, t.trend, t.beside, t.order, t.rather, t.split, t.steps, t.measures, t.cuts, t.only, t.dataset, t.groups, t.narrow} {
+	for _, part := range []func() bool{t.finished, t.owned, t.list, t.form, t.going, t.ranking, t.made, t.target, t.compare, t.results, t.zeros, t.lines, t.trend, t.beside, t.order, t.rather, t.split, t.steps, t.measures, t.cuts, t.only, t.dataset, t.groups, t.narrow} {
 		t.at = from
 		if part() {
 			t.sign(",")

@@ -53,14 +53,9 @@ func (r *reader) measure() (m query.Measure, ok bool) {
 			r.at = from
 		}
 	}()
-	if r.sign("`") {
-		for start := r.at; r.at < len(r.tokens); r.at++ {
-			if t := r.tokens[r.at]; !t.quoted && t.text == "`" {
-				r.at++
-				return query.Measure{Formula: strings.TrimSpace(r.line[r.tokens[start-1].to:t.from])}, true
-			}
-		}
-		return m, false // it is not closed
+	if t, _ := r.peek(); t.text == "`" && !t.quoted {
+		m.Formula, ok = r.formula()
+		return m, ok
 	}
 	// The name of a measure, unless what the language says there goes further.
 	found, n := r.v.at(r.rest(), func(n name) bool { return n.naming == aMeasure })
@@ -77,6 +72,20 @@ func (r *reader) measure() (m query.Measure, ok bool) {
 		r.at = end
 	}
 	return m, ok
+}
+
+// formula reads a formula between two signs.
+func (r *reader) formula() (string, bool) {
+	if !r.sign("`") {
+		return "", false
+	}
+	for start := r.at; r.at < len(r.tokens); r.at++ {
+		if t := r.tokens[r.at]; !t.quoted && t.text == "`" {
+			r.at++
+			return strings.TrimSpace(r.line[r.tokens[start-1].to:t.from]), true
+		}
+	}
+	return "", false // it is not closed
 }
 
 // computed reads a measure that is said by what is computed.
@@ -213,7 +222,7 @@ func (t *drafting) made() bool {
 // counted measures the number of records where nothing else is measured.
 func (t *drafting) counted() {
 	if len(t.d.Measures) == 0 {
-		t.d.Measures = []query.Measure{{Aggregate: aggregate.Count, Field: query.Records}}
+		t.d.Measures = []query.Measure{records()}
 	}
 }
 

@@ -33,7 +33,7 @@ func Of(d *chart.Document, ds *dataset.Dataset) []Phrase {
 	if ds == nil {
 		return []Phrase{{Text: "A chart of"}, {Part: "dataset", Text: "which records?", Missing: true}}
 	}
-	return NewVocabulary(ds, nil).Of(d)
+	return NewVocabulary(d.On(ds), nil).Of(d)
 }
 
 // collecting is the phrases of a sentence.
@@ -79,6 +79,7 @@ func (v *Vocabulary) Of(d *chart.Document) []Phrase {
 	if !d.Form.Lists() {
 		v.sayAfter(c, d)
 	}
+	v.sayOwn(c, d)
 	c.then()
 	c.plain(saysAs.say())
 	c.add(Phrase{Part: "form", Text: d.Form.Words()})
@@ -610,6 +611,7 @@ func Title(d *chart.Document, ds *dataset.Dataset) string {
 	if ds == nil {
 		return "New chart"
 	}
+	ds = d.On(ds)
 	if d.Form.Lists() || len(d.Measures) == 0 {
 		return ds.Title
 	}

@@ -12,6 +12,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/filter"
 	"eskadel/core/sentence"
+	"eskadel/core/sentence/sentencetest"
 	"eskadel/golden"
 )
 
@@ -53,7 +54,7 @@ func yards(t testing.TB) (*dataset.Dataset, []sentence.Value) {
 // chart in silence.
 func TestTypedWords(t *testing.T) {
 	ds, values := yards(t)
-	sets := all{ds, visits(t)}
+	sets := sentencetest.All{ds, visits(t)}
 	v := sentence.NewVocabulary(ds, values)
 	var got strings.Builder
 	say := func(format string, args ...any) { fmt.Fprintf(&got, format+"\n", args...) }
@@ -80,7 +81,7 @@ func TestTypedWords(t *testing.T) {
 			say("  %s%s%s", map[bool]string{true: "or "}[i > 0], v.Text(reading.Document), missing)
 			again := v.Read(v.Text(reading.Document), today, nil, sets)
 			assert.Empty(t, again.Unknown, line)
-			assert.Equal(t, plain(reading.Document), plain(again.Document), line)
+			assert.Equal(t, sentencetest.Plain(reading.Document), sentencetest.Plain(again.Document), line)
 		}
 		if r.Nothing {
 			say("  nothing is understood")
@@ -123,7 +124,7 @@ func FuzzRead(f *testing.F) {
 		f.Add(line)
 	}
 	ds, values := yards(f)
-	sets := all{ds, visits(f)}
+	sets := sentencetest.All{ds, visits(f)}
 	v := sentence.NewVocabulary(ds, values)
 	f.Fuzz(func(t *testing.T, line string) {
 		if len(line) > 400 {
@@ -141,6 +142,6 @@ func FuzzRead(f *testing.F) {
 		}
 		again := v.Read(v.Text(r.Document), today, nil, sets)
 		require.Empty(t, again.Unknown, "%q as %q", line, v.Text(r.Document))
-		require.Equal(t, plain(r.Document), plain(again.Document), "%q as %q", line, v.Text(r.Document))
+		require.Equal(t, sentencetest.Plain(r.Document), sentencetest.Plain(again.Document), "%q as %q", line, v.Text(r.Document))
 	})
 }

@@ -43,6 +43,9 @@ func (m *Menu) conditions(d *chart.Document, ds *dataset.Dataset) {
 	for _, f := range ds.Visible() {
 		m.Choices = append(m.Choices, Choice{Label: f.Label, Kind: kind(f), Field: f.Name, Document: clone(d), Next: "where." + f.Name, Chosen: asked(d, f.Name) >= 0})
 	}
+	m.bringing(d, func(d *chart.Document, f *dataset.Field) {
+		m.Choices = append(m.Choices, Choice{Label: f.Label, Kind: broughtIn, Document: d, Next: "where." + f.Name})
+	})
 }
 
 // where sets the conditions of a chart, all of which must be met.

@@ -4,6 +4,7 @@
  */
 import { fill, post, say } from "../page/api.js";
 import { conditions } from "../page/condition.js";
+import { formulas } from "../page/formula.js";
 import { Drawer } from "../reading/drawer.js";
 import { History } from "../page/history.js";
 import { Widget } from "../reading/widget.js";
@@ -187,10 +188,13 @@ async function part(input, value) {
 }
 
 /** Says what a choice has left out. @param {string} words */
-function note(words) {
+const note = (words) => tell(`${words} Undo brings it back.`);
+
+/** Says something beneath the sentence, until that changes. @param {string} words */
+function tell(words) {
   const p = document.createElement("p");
   p.className = "hint lost";
-  p.textContent = `${words} Undo brings it back.`;
+  p.textContent = words;
   sentence.append(p);
   say(words);
 }
@@ -280,6 +284,11 @@ choices.addEventListener("click", async (e) => {
     if (!wrong.textContent) fold();
     return;
   }
+  const reckoning = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("[data-reckon] > button"));
+  if (reckoning) {
+    void reckon(/** @type {HTMLElement} */ (reckoning.parentElement));
+    return;
+  }
   const choice = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest(".choice"));
   if (!choice) return;
   const next = choice.dataset.next ?? "", document = choice.dataset.document ?? "", part = open, lost = choice.dataset.lost, mend = choice.dataset.finish;
@@ -292,6 +301,25 @@ choices.addEventListener("click", async (e) => {
     /** @type {HTMLElement | null} */ (finish.querySelector(".finish button"))?.focus();
   } else if (next) await unfold(next);
   else fold();
+});
+/** Keeps a formula that was written; what is wrong with it is said beside it. @param {HTMLElement} box */
+const reckon = (box) => inTurn(async () => {
+  const part = box.dataset.reckon ?? "", said = /** @type {HTMLElement} */ (box.querySelector(":scope > .wrong"));
+  const label = /** @type {HTMLInputElement} */ (box.querySelector("input")).value.trim(), formula = box.querySelector("textarea")?.value ?? "";
+  said.hidden = true;
+  try {
+    fill(sentence, await post("/charts/change", { document: now(), at, part, label, formula }));
+  } catch (error) {
+    said.textContent = /** @type {Error} */ (error).message;
+    said.hidden = false;
+    return;
+  }
+  history.add(now());
+  history.mark();
+  fold();
+  if (part.startsWith("own")) tell(`“${label}” can be chosen wherever a field is.`);
+  void answer();
+  void refinish();
 });
 choices.addEventListener("input", (e) => {
   const input = /** @type {HTMLInputElement} */ (e.target), find = input.value.toLowerCase();

@@ -184,6 +184,10 @@ func (s *Server) chartMenu(c *gin.Context) {
 		return
 	}
 	of := gin.H{"Menu": m}
+	if m.Reckoning != nil {
+		bare := m.Of.Bare()
+		of["Names"], of["Dataset"] = page.FormulaNames(bare, bare.Visible()), bare.Name
+	}
 	if path, set, where := conditioned(k, part); set != nil {
 		of["Where"] = gin.H{"Path": path, "Value": where, "Choices": page.DatasetFields(set), "Dataset": set.Name, "Open": !strings.HasPrefix(part, "where.")}
 	}
@@ -259,7 +263,16 @@ func (s *Server) chartChange(c *gin.Context) {
 			s.Fail(c, err)
 			return
 		}
-		k.Doc = set
+		if k, err = s.Workspace.SketchOf(c.Request.Context(), gate.Caller(c), set); err != nil {
+			s.Fail(c, err)
+			return
+		}
+	}
+	if part := c.PostForm("part"); part != "" {
+		if k, err = k.Reckon(part, c.PostForm("label"), c.PostForm("formula")); err != nil {
+			s.Fail(c, err)
+			return
+		}
 	}
 	if title, ok := c.GetPostForm("title"); ok {
 		k.Doc.Title = strings.TrimSpace(title)

@@ -1,7 +1,7 @@
 /** What the pages of the Data part do: conditions, formulas, uploads, “view as”, offers. */
 import { fill, headers, post, say, Trouble } from "../page/api.js";
 import { conditions } from "../page/condition.js";
-import { formulas } from "./formula.js";
+import { formulas } from "../page/formula.js";
 
 conditions(document);
 formulas(document);

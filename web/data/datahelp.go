@@ -18,9 +18,16 @@ var functions = template.FuncMap{
 	"tidy":        func(name string) string { return locale.Lower(dataset.Tidy(name)) },
 	"links":       linkChoices,
 	"jsonColumns": jsonColumns,
-	"names":       formulaNames,
+	"names":       func(ds *dataset.Dataset) string { return page.FormulaNames(ds, ds.Order()) },
 	"fieldLabel":  func(ds *dataset.Dataset, name string) string { return ds.Label(name) },
 	"offered":     page.Offered,
+	"columns": func(known, chosen []string) []page.Tick {
+		out := page.Offered(known, chosen)
+		for i := range out {
+			out[i].Words = dataset.Tidy(out[i].Value)
+		}
+		return out
+	},
 	"formValue": func(form url.Values, name string) string {
 		if form == nil {
 			return ""

@@ -1,7 +1,6 @@
 package data
 
 import (
-	"encoding/json"
 	"net/http"
 	"slices"
 	"strings"
@@ -65,7 +64,7 @@ func (s *Server) fieldForm(c *gin.Context, status int, data gin.H) {
 		s.Fail(c, err)
 		return
 	}
-	for name, v := range (gin.H{"Dataset": ds, "Doc": &ds.Document, "Kept": s.standingOf(c, ds.Name), "F": f, "Aggregates": aggregate.All(), "Names": formulaNames(ds), "ReadAs": readLikes, "At": slices.IndexFunc(ds.Fields, func(d dataset.FieldDocument) bool { return d.Name == f.Name })}) {
+	for name, v := range (gin.H{"Dataset": ds, "Doc": &ds.Document, "Kept": s.standingOf(c, ds.Name), "F": f, "Aggregates": aggregate.All(), "Names": page.FormulaNames(ds, ds.Order()), "ReadAs": readLikes, "At": slices.IndexFunc(ds.Fields, func(d dataset.FieldDocument) bool { return d.Name == f.Name })}) {
 		data[name] = v
 	}
 	if profiled, err := s.Workspace.Profile(ctx, who, ds, f.Name); err == nil && len(profiled.Fields) == 1 {
@@ -159,7 +158,7 @@ func changeField(c *gin.Context, f *dataset.FieldDocument) error {
 		f.Formula = formula
 	}
 	if show := post("show"); show != "" {
-		f.Show = show
+		f.Show, f.Offers = show, page.Chosen(c, "offers")
 	}
 	if post("lists") != "" {
 		f.Several = post("several") != ""
@@ -179,27 +178,6 @@ func changeField(c *gin.Context, f *dataset.FieldDocument) error {
 	}
 	f.ReadAs, err = reading.Parse(t, example)
 	return problem.At("read_as", err)
-}
-
-// formulaNames are what the formula editor completes: fields, settings and functions.
-func formulaNames(ds *dataset.Dataset) string {
-	type name struct {
-		Write string `json:"write"`
-		Label string `json:"label"`
-		Kind  string `json:"kind"`
-	}
-	var out []name
-	for _, f := range ds.Order() {
-		out = append(out, name{dataset.Written(f.Name), f.Label, f.Type.String()})
-	}
-	for _, set := range ds.Settings {
-		out = append(out, name{dataset.Written(set.Name), ds.Label(set.Name), "set by the viewer"})
-	}
-	for _, h := range dataset.Functions() {
-		out = append(out, name{h.Name + "(", h.Words, "function"})
-	}
-	b, _ := json.Marshal(out)
-	return string(b)
 }
 
 // formulaTrial checks a formula while it is typed, and shows what it gives.

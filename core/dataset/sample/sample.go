@@ -47,7 +47,7 @@ func Document() *dataset.Document {
 	d, err := dataset.Read([]byte(`{"version":1,"name":"jobs","title":"Jobs","record":["job","jobs"],"source":"desk","from":{"table":"job"},"key":["id"],"date":"opened","open_record":"/jobs/{id}","fields":[
 		{"name":"opened","column":"opened_at","label":"Opened","time":"happened"},{"name":"promised","column":"promised_on","label":"Promised","time":"planned"},
 		{"name":"kind","column":"kind","label":"Kind","list":["care","mishap","rework"]},{"name":"boat","column":"boat","label":"Boat"},
-		{"name":"yard","link":["yard_id"],"show":"name","label":"Yard"},{"name":"region","link":["yard_id"],"column":"region","label":"Region"},
+		{"name":"yard","link":["yard_id"],"show":"name","offers":["region"],"label":"Yard"},{"name":"region","link":["yard_id"],"column":"region","label":"Region"},
 		{"name":"cost","column":"cost","label":"Cost","unit":"GBP","usual":"sum"},{"name":"rough","column":"rough"},{"name":"state","column":"state"},{"name":"late","column":"late"},{"name":"secret","column":"boat","hidden":true}],
 		"row_rules":[{"roles":["foreman"],"where":{"field":"yard","is":{"viewer":"yard"}},"words":"at your yard"},{"roles":["keeper"],"where":{"not":{"field":"yard","is":{"viewer":"yard"}}}},{"roles":["director"],"where":"every row"}]}`))
 	if err != nil {

@@ -1,5 +1,5 @@
 /** The formula editor: completion of names, and the first results while one types. */
-import { fill, post, Trouble } from "../page/api.js";
+import { fill, post, Trouble } from "./api.js";
 
 /** @typedef {{write: string, label: string, kind: string}} Name */
 
