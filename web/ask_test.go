@@ -16,11 +16,16 @@ import (
 	"eskadel/demo"
 )
 
+// atMoment puts the time that these tests hold where a query has @now.
+func atMoment(sql string) string {
+	return strings.ReplaceAll(sql, "@now", "timestamptz '"+moment+"'")
+}
+
 // A question is answered by the figures that a query by hand gives, and asked on from.
 func TestQuestionsAreAnswered(t *testing.T) {
 	conn, ctx := records(t), context.Background()
 	one := func(sql string) (n int64) {
-		require.NoError(t, conn.QueryRow(ctx, sql).Scan(&n), sql)
+		require.NoError(t, conn.QueryRow(ctx, atMoment(sql)).Scan(&n), sql)
 		return n
 	}
 	text := func(sql string) (s string) {
@@ -43,7 +48,7 @@ func TestQuestionsAreAnswered(t *testing.T) {
 	assert.Contains(t, ask("average yard cost of rework"), "is "+pounds(text("select round(avg(yard_cost), 2)::text"+jobs+" and j.kind = 'rework'"))+".")
 	first := text("select y.name" + jobs + " group by 1 order by count(*) desc, 1 limit 1")
 	assert.Contains(t, ask("which yard has the most jobs"), fmt.Sprintf("most for %s (%s)", first, count(one("select count(*)"+jobs+" and y.name = '"+first+"'"))))
-	year := one("select count(*)" + jobs + " and opened_at >= date_trunc('year', now() at time zone 'Europe/London') at time zone 'Europe/London' and opened_at < date_trunc('year', now() at time zone 'Europe/London') at time zone 'Europe/London' + interval '1 year'")
+	year := one("select count(*)" + jobs + " and opened_at >= date_trunc('year', @now at time zone 'Europe/London') at time zone 'Europe/London' and opened_at < date_trunc('year', @now at time zone 'Europe/London') at time zone 'Europe/London' + interval '1 year'")
 	assert.Contains(t, ask("jobs this year"), "is "+count(year)+".")
 
 	page := ask("yard cost by month this year", "by yard", "only rework")
@@ -94,7 +99,7 @@ func TestViewersAskOfADashboard(t *testing.T) {
 	conn, ctx := records(t), context.Background()
 	one := func(sql string) string {
 		var n int64
-		require.NoError(t, conn.QueryRow(ctx, sql).Scan(&n), sql)
+		require.NoError(t, conn.QueryRow(ctx, atMoment(sql)).Scan(&n), sql)
 		return (*locale.Manner)(nil).Count(n)
 	}
 	v := foreman(t)
@@ -104,7 +109,7 @@ func TestViewersAskOfADashboard(t *testing.T) {
 		return plain(b)
 	}
 	const mine = "select count(*) from yard_job where status <> 'withdrawn' and yard_id = 3"
-	const year = " and opened_at >= (date_trunc('month', now() at time zone 'Europe/London') - interval '11 months') at time zone 'Europe/London' and opened_at < (date_trunc('month', now() at time zone 'Europe/London') + interval '1 month') at time zone 'Europe/London'"
+	const year = " and opened_at >= (date_trunc('month', @now at time zone 'Europe/London') - interval '11 months') at time zone 'Europe/London' and opened_at < (date_trunc('month', @now at time zone 'Europe/London') + interval '1 month') at time zone 'Europe/London'"
 	assert.Contains(t, ask("how many jobs"), "is "+one(mine+year)+".", "as the dashboard is narrowed")
 	assert.Contains(t, ask("how many jobs in 2025"), "is "+one(mine+" and opened_at >= timestamp '2025-01-01' at time zone 'Europe/London' and opened_at < timestamp '2026-01-01' at time zone 'Europe/London'")+".", "but for what the question says itself")
 	assert.Contains(t, ask("how many jobs in 2025", "only rework"), "is "+one(mine+" and kind = 'rework' and opened_at >= timestamp '2025-01-01' at time zone 'Europe/London' and opened_at < timestamp '2026-01-01' at time zone 'Europe/London'")+".")

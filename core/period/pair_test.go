@@ -94,7 +94,7 @@ func TestPairs(t *testing.T) {
 }
 
 // Whatever is compared: partners are earlier, lie within the total's range but for whole
-// weeks, and are the same or apart.
+// weeks, and are the same or apart, but for the half hours of Lord Howe.
 func TestPartnersAreTheSameOrApart(t *testing.T) {
 	zones := []string{"Europe/London", "America/New_York", "Australia/Lord_Howe"}
 	rapid.Check(t, func(t *rapid.T) {
@@ -122,7 +122,9 @@ func TestPartnersAreTheSameOrApart(t *testing.T) {
 			for _, other := range p.Steps[:i] {
 				same := other.From.Equal(s.From) && other.To.Equal(s.To)
 				apart := !other.From.Before(s.To) || !s.From.Before(other.To)
-				require.True(t, same || apart || other.From.IsZero(), "%v and %v", other, s)
+				// Where clocks go back by half an hour, half of an hour is there twice.
+				half := grain == Hour && !s.From.Before(other.From) && !s.To.After(other.To)
+				require.True(t, same || apart || half || other.From.IsZero(), "%v and %v", other, s)
 			}
 		}
 	})

@@ -50,6 +50,13 @@ func NewRecords(d query.Definition, ds *dataset.Dataset, s query.Setting, r mark
 			f := axis.Field
 			_, where, _ = where.Span(f.Name, query.Column(f), s.Env(nil))
 		}
+		if axis != nil && !along {
+			// What has no date is counted among what has no bin, whatever range dates are filtered to.
+			f := axis.Field
+			if _, rest, fixed := where.Span(f.Name, query.Column(f), s.Env(nil)); fixed {
+				where = filter.And(rest, filter.Condition{Any: []filter.Condition{filter.Compare(f.Name, filter.Empty), where}})
+			}
+		}
 		measure = query.Measure{Aggregate: aggregate.Count, Field: query.Records}
 	}
 	if r.Then != nil {

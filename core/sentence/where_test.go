@@ -81,7 +81,9 @@ func TestConditionsAreMadeByTicking(t *testing.T) {
 	left := m.Choices[0].Document
 	assert.Equal(t, []string{"cost"}, left.Where.Fields())
 	assert.Nil(t, m.Choices[2].Document.Where)
-	for _, c := range m.Choices[3:] {
+	last := len(m.Choices) - 1
+	assert.Equal(t, "Region of yard", m.Choices[last].Label, "and what can be brought in")
+	for _, c := range m.Choices[3:last] {
 		assert.Equal(t, "where."+c.Field, c.Next, c.Label)
 		assert.Equal(t, c.Field == "kind" || c.Field == "cost", c.Chosen, c.Label)
 	}
