@@ -45,9 +45,10 @@ async function unfold(part) {
   }
   sentence.querySelectorAll("[data-part]").forEach((p) => p.setAttribute("aria-expanded", String(p.getAttribute("data-part") === phraseOf(part))));
   conditions(choices);
+  formulas(choices);
   void picture();
   void values();
-  /** @type {HTMLElement | null} */ (choices.querySelector(".chosen:not(:disabled)") ?? choices.querySelector("button:not(:disabled)"))?.focus();
+  /** @type {HTMLElement | null} */ (choices.querySelector("#own-label") ?? choices.querySelector(".chosen:not(:disabled)") ?? choices.querySelector("button:not(:disabled)"))?.focus();
 }
 
 /** Draws this chart small in each form that it could take. */
