@@ -13,7 +13,8 @@ say() { printf '\n== %s\n' "$*"; }
 trap 'go run ./localpg/stop -remove test e2e >/dev/null 2>&1' EXIT
 for round in $(seq "${ROUNDS:-2}"); do
   say "random tests, drawn anew, round $round"
-  ESKADEL_RANDOM=1 ESKADEL_CHECKS=${CHECKS:-500} go test -count=1 -timeout 3h ./core/... ./source ./workspace ./live || failed+=("random tests, round $round; testdata/rapid has what failed")
+  ESKADEL_RANDOM=1 ESKADEL_CHECKS=${CHECKS:-500} go test -count=1 -timeout 3h ./core/... ./source ./workspace ./live &&
+    ESKADEL_RANDOM=1 ESKADEL_CHECKS=${CHECKS:-500} go test -count=1 -timeout 3h -run TestWordsOfEveryDataset ./web || failed+=("random tests, round $round; testdata/rapid has what failed")
 done
 tests=$root/e2e
 [ "$place" = "$root/.eskadel" ] || tests=$place/e2e-tests

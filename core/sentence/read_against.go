@@ -5,6 +5,7 @@ import (
 
 	"github.com/cockroachdb/apd/v3"
 
+	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/query"
 )
@@ -107,30 +108,25 @@ func (r *reader) called() string {
 
 // plan reads a target that another dataset holds.
 func (t *drafting) plan(target *query.Target) bool {
-	own, from := t.v, t.at
-	defer func() { t.v = own }()
-	for _, set := range t.others() {
-		t.v, t.at = NewVocabulary(set, nil), from
+	own := t.v
+	return t.furthest(func(set *dataset.Dataset) (func(), bool) {
 		m, ok := t.measure()
 		if !ok {
-			continue
+			return nil, false
 		}
 		if t.says(saysThose) {
 			if c, ok := t.bracketed(); ok {
 				m.Where = &c
 			}
 		}
-		found, n := []name(nil), 0
-		if t.says(saysOf) {
-			found, n = t.v.at(t.rest(), func(n name) bool { return n.naming == aDataset })
+		if !t.says(saysOf) || !t.titled() {
+			return nil, false
 		}
-		if t.at += n; len(found) == 0 {
-			continue
-		}
-		target.Plan, target.Planned = set.Name, &m
+		found := *target
+		found.Plan, found.Planned, found.Fields = set.Name, &m, nil
 		if t.says(saysByIts) {
 			if f := t.field(nil); f != nil {
-				target.On = f.Name
+				found.On = f.Name
 			}
 		}
 		for {
@@ -148,14 +144,13 @@ func (t *drafting) plan(target *query.Target) bool {
 				t.at = at
 				break
 			}
-			if target.Fields == nil {
-				target.Fields = map[string]string{}
+			if found.Fields == nil {
+				found.Fields = map[string]string{}
 			}
-			target.Fields[mine.Name] = theirs.Name
+			found.Fields[mine.Name] = theirs.Name
 		}
-		return true
-	}
-	return false
+		return func() { *target = found }, true
+	})
 }
 
 // results reads conditions on what is computed.

@@ -19,15 +19,32 @@ func (t *drafting) dataset() bool {
 	return len(found) > 0
 }
 
+// furthest tries to read something of each dataset there is, in that one's names, and keeps
+// what goes furthest.
+func (t *drafting) furthest(read func(set *dataset.Dataset) (keep func(), ok bool)) bool {
+	own, from := t.v, t.at
+	var best func()
+	end := from
+	for _, set := range t.others() {
+		t.v, t.at = NewVocabulary(set, nil), from
+		if keep, ok := read(set); ok && t.at > end {
+			best, end = keep, t.at
+		}
+		t.v = own
+	}
+	if t.at = end; best == nil {
+		return false
+	}
+	best()
+	return true
+}
+
 // beside reads measures of another dataset.
 func (t *drafting) beside() bool {
 	if t.d.Sets == nil || !t.says(saysBeside) {
 		return false
 	}
-	own, from := t.v, t.at
-	defer func() { t.v = own }()
-	for _, set := range t.others() {
-		t.v, t.at = NewVocabulary(set, nil), from
+	return t.furthest(func(set *dataset.Dataset) (func(), bool) {
 		b := query.Beside{Dataset: set.Name}
 		for {
 			m, ok := t.measure()
@@ -52,12 +69,8 @@ func (t *drafting) beside() bool {
 				break
 			}
 		}
-		if len(b.Measures) == 0 || !t.says(saysOf) {
-			continue
-		}
-		found, n := t.v.at(t.rest(), func(n name) bool { return n.naming == aDataset })
-		if t.at += n; len(found) == 0 {
-			continue
+		if len(b.Measures) == 0 || !t.says(saysOf) || !t.titled() {
+			return nil, false
 		}
 		if t.says(saysByIts) {
 			if f := t.field(nil); f != nil {
@@ -69,10 +82,32 @@ func (t *drafting) beside() bool {
 				b.Where = &c
 			}
 		}
-		t.d.Also = append(t.d.Also, b)
-		return true
+		return func() { t.d.Also = append(t.d.Also, b) }, true
+	})
+}
+
+// titled reads the title of the dataset whose names are read, unless another's goes further.
+func (t *drafting) titled() bool {
+	rest := t.rest()
+	found, n := t.v.at(rest, func(n name) bool { return n.naming == aDataset })
+	if len(found) == 0 {
+		return false
 	}
-	return false
+	for _, set := range t.others() {
+		title := words(set.Title)
+		if len(title) <= n || len(title) > len(rest) || rest[0].quoted {
+			continue
+		}
+		longer := true
+		for i, word := range title {
+			longer = longer && rest[i].word == word
+		}
+		if longer {
+			return false
+		}
+	}
+	t.at += n
+	return true
 }
 
 // All finds all datasets that a chart may speak of.

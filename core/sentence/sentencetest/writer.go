@@ -4,6 +4,7 @@ package sentencetest
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/stretchr/testify/require"
@@ -55,6 +56,13 @@ func (w Writer) field(fits func(*dataset.Field) bool) *dataset.Field {
 	}
 	return one(w, "field", some...)
 }
+
+// has tells whether a field suits.
+func (w Writer) has(fits func(*dataset.Field) bool) bool {
+	return slices.ContainsFunc(w.Ds.Visible(), fits)
+}
+
+func dated(f *dataset.Field) bool { return f.Type.Temporal() }
 
 func whatever(*dataset.Field) bool { return true }
 
@@ -129,14 +137,23 @@ func (w Writer) span() period.Relative {
 }
 
 func (w Writer) measure(inner bool) query.Measure {
-	a := one(w, "aggregate", aggregate.All()...)
+	accepts := func(a aggregate.Aggregation) func(*dataset.Field) bool {
+		return func(f *dataset.Field) bool {
+			return a.Accepts(f.Type) && (!f.IsLink() || a.Counts) && f.Type != field.Position
+		}
+	}
+	var able []aggregate.Aggregation
+	for _, a := range aggregate.All() {
+		if w.has(accepts(a)) {
+			able = append(able, a)
+		}
+	}
+	a := one(w, "aggregate", able...)
 	m := query.Measure{Aggregate: a.Name}
 	if a.Name == aggregate.Count && w.maybe("records") {
 		m.Field = query.Records
 	} else {
-		m.Field = w.field(func(f *dataset.Field) bool {
-			return a.Accepts(f.Type) && (!f.IsLink() || a.Counts) && f.Type != field.Position
-		}).Name
+		m.Field = w.field(accepts(a)).Name
 	}
 	if a.Name == aggregate.Percentile {
 		m.P = one(w, "p", "0.9", "0.05", "0.955", "1")
@@ -251,8 +268,8 @@ func (w Writer) Document(sets All) *chart.Document {
 			span := w.span()
 			d.Compare = &query.Comparison{Range: &span}
 		}
-		if w.maybe("on") {
-			d.Compare.On = w.field(func(f *dataset.Field) bool { return f.Type.Temporal() }).Name
+		if w.has(dated) && w.maybe("on") {
+			d.Compare.On = w.field(dated).Name
 		}
 	}
 	if w.maybe("target") {
@@ -264,8 +281,8 @@ func (w Writer) Document(sets All) *chart.Document {
 			plan := Writer{w.T, sets[len(sets)-1]}
 			m := plan.measure(true)
 			d.Target.Constant, d.Target.Plan, d.Target.Planned = "", plan.Ds.Name, &m
-			if w.maybe("plan's date") {
-				d.Target.On = plan.field(func(f *dataset.Field) bool { return f.Type.Temporal() }).Name
+			if plan.has(dated) && w.maybe("plan's date") {
+				d.Target.On = plan.field(dated).Name
 			}
 			if w.maybe("fields") {
 				d.Target.Fields = map[string]string{w.field(whatever).Name: plan.field(whatever).Name}
