@@ -229,7 +229,7 @@ func (d *drawer) target() {
 		name = "Target"
 	}
 	add := func(name, colour string, of int, at func(g int) field.Value) {
-		s := Series{Name: name, Colour: colour, As: "tick", Role: Aim, Measure: a.Measure, Of: of}
+		s := Series{Name: name, Colour: colour, As: d.aim(), Role: Aim, Measure: a.Measure, Of: of}
 		found := false
 		for g := range d.t.Groups {
 			v := at(g)
@@ -245,12 +245,27 @@ func (d *drawer) target() {
 		}
 	}
 	if d.doc.Split == nil || d.doc.Form.stacks() {
-		add(name, "ink", -1, func(g int) field.Value { return d.t.GroupFigure(g, a.Measure).Target })
+		of := -1
+		if d.finish.Aim == "columns" && !d.doc.Form.stacks() { // beside the columns of its measure
+			of = slices.IndexFunc(d.Series, func(s Series) bool { return s.Role == "" && s.Measure == a.Measure })
+		}
+		add(name, "ink", of, func(g int) field.Value { return d.t.GroupFigure(g, a.Measure).Target })
 		return
 	}
 	for split := range d.t.Splits {
 		add(name+", "+d.Series[split].Name, d.Series[split].Colour, split, func(g int) field.Value { return d.t.Figure(g, split, a.Measure).Target })
 	}
+}
+
+// aim is how a target is drawn.
+func (d *drawer) aim() string {
+	switch d.finish.Aim {
+	case "line":
+		return "line"
+	case "columns":
+		return "ghost"
+	}
+	return "tick"
 }
 
 // trends draws the straight lines and what they lead to.

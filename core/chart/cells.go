@@ -73,6 +73,9 @@ func (w *gridder) coloured() string {
 			continue
 		}
 		from, to := "lightest", "darkest"
+		if r.Gradient.From != "" {
+			from, to = "in "+r.Gradient.From, "in "+r.Gradient.To
+		}
 		if r.Gradient.Reversed {
 			from, to = to, from
 		}
@@ -107,7 +110,7 @@ func (l *looking) at(v field.Value, level int) *Look {
 				at = (x - l.low) / (l.high - l.low)
 			}
 			at = math.Min(float64(steps-1), math.Floor(at*float64(steps))) / float64(steps-1)
-			out.Tone = rampTone(r.Gradient.Ramp, at, r.Gradient.Reversed)
+			out.Tone = r.Gradient.tone(at)
 			said = true
 		case len(r.Ranges) > 0 && r.Bar == nil && out.Tone == "":
 			if span := l.span(x, r); span != nil {
@@ -156,8 +159,22 @@ func (l *looking) bar(x float64, r CellRule) *BarAt {
 	}
 	zero := place(0)
 	out := &BarAt{From: math.Min(zero, place(x)), Width: math.Abs(place(x) - zero), Zero: zero, Negative: x < 0}
+	if out.Tone = r.Bar.Colour; x < 0 {
+		out.Tone = r.Bar.Below
+	}
 	if span := l.span(x, r); span != nil {
 		out.Tone = span.Tone
 	}
 	return out
+}
+
+// tone is the colour of a place between the smallest and the largest, 0 to 1.
+func (g *Gradient) tone(at float64) string {
+	if g.From == "" || g.To == "" {
+		return rampTone(g.Ramp, at, g.Reversed)
+	}
+	if g.Reversed {
+		at = 1 - at
+	}
+	return mixed(g.From, g.To, at)
 }

@@ -237,6 +237,14 @@ func TestTargetsAreDrawnAndReached(t *testing.T) {
 	aim := series(d, chart.Aim)
 	assert.Equal(t, []string{"tick", "£20.00"}, []string{aim.As, aim.Marks[0].Label})
 	assert.Contains(t, series(d, "").Marks[0].More, "target £20.00, 170.0% reached")
+	for how, as := range map[string]string{"line": "line", "columns": "ghost"} {
+		doc.Finish = &chart.Finish{Aim: how}
+		d, err := chart.Draw(tab, doc, 0)
+		require.NoError(t, err)
+		aim := series(d, chart.Aim)
+		assert.Equal(t, []any{as, map[string]int{"line": -1, "columns": 0}[how]}, []any{aim.As, aim.Of}, "columns stand beside those of their measure")
+	}
+	doc.Finish = nil
 	g := chart.MakeGrid(tab, doc, 0)
 	assert.Equal(t, []string{"£34.00", "£20.00", "170.0%"}, []string{g.Rows[0].Cells[1].Text, g.Rows[0].Cells[2].Text, g.Rows[0].Cells[3].Text})
 	doc, tab = answered(t, `"measures":[{"sum":"cost"}],"target":{"constant":96},"where":{"field":"opened","within":"this year"},"form":"key figures","finish":{"bands":[{"from":0,"name":"poor","tone":"poor"},{"from":40,"name":"fair","tone":"fair"},{"from":90,"name":"good","tone":"good"}]}`, twoYears[5:]...)

@@ -57,7 +57,7 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 	}
 	d := &drawer{Drawing: &Drawing{Kind: doc.Form.Kind, Style: doc.Form.Style, Reference: t.Reference(version, 0, nil)}, t: t, doc: doc, finish: doc.finish(), formats: shownFormats(t), ds: t.Plan.Dataset, of: t.Measures()}
 	d.tipped = d.wanted()
-	d.BarWidth, d.Columns, d.Bridge = d.finish.BarWidth, d.finish.Columns, t.Plan.Definition.Gaps == query.GapsBridged
+	d.BarWidth, d.Columns, d.Captions, d.Bridge = d.finish.BarWidth, d.finish.Columns, d.finish.Captions, t.Plan.Definition.Gaps == query.GapsBridged
 	for i, m := range d.of {
 		if !m.Aside {
 			d.drawn = append(d.drawn, i)

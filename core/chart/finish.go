@@ -39,6 +39,8 @@ type Finish struct {
 	Lost     []string          `json:"lost,omitempty"`     // stages outside the sequence
 	InStage  bool              `json:"in_stage,omitempty"` // count those now in a stage, not those that reached it
 	Columns  int               `json:"columns,omitempty"`  // of several pies or figures
+	Captions string            `json:"captions,omitempty"` // of several pies: total with its name, or none
+	Aim      string            `json:"aim,omitempty"`      // the target is drawn as: line, or columns; marks when left out
 	Spark    bool              `json:"spark,omitempty"`    // a small line under each key figure
 	Open     *int              `json:"open,omitempty"`     // levels of a pivot or grouped table that are open at first; one of a pivot and none of the other when left out
 	Merge    bool              `json:"merge,omitempty"`    // repeated cells
@@ -87,6 +89,8 @@ type CellRule struct {
 type CellBar struct {
 	Most       json.Number `json:"most,omitempty"` // where the bar is full; the largest of the column when left out
 	HideNumber bool        `json:"hide_number,omitempty"`
+	Colour     string      `json:"colour,omitempty"` // above zero
+	Below      string      `json:"below,omitempty"`  // the colour below zero
 }
 
 // A Range colours what is at least From, and less than the next range.
@@ -96,9 +100,11 @@ type Range struct {
 	Sign string      `json:"sign,omitempty"` // a word or sign that goes with the colour
 }
 
-// A Gradient colours by size in a number of steps.
+// A Gradient colours by size in a number of steps: along a ramp, or between two colours.
 type Gradient struct {
-	Ramp     string `json:"ramp"`
+	Ramp     string `json:"ramp,omitempty"`
+	From     string `json:"from,omitempty"`  // the colours of the smallest
+	To       string `json:"to,omitempty"`    // and of the largest, instead of a ramp
 	Steps    int    `json:"steps,omitempty"` // 5 when left out
 	Reversed bool   `json:"reversed,omitempty"`
 }
@@ -147,6 +153,7 @@ func (f *Finish) check(d *Document, ds *dataset.Dataset) error {
 		oneOf("legend", f.Legend, "top", "right", "bottom", "none"),
 		oneOf("palette", f.Palette, "usual", "one", "by group"),
 		oneOf("ramp", f.Ramp, Ramps()...),
+		oneOf("captions", f.Captions, "total", "none"), oneOf("aim", f.Aim, "line", "columns"),
 		number("low", f.Low), number("high", f.High),
 	}
 	if x := d.Overlaps(ds); x != nil && (slices.Contains(f.Labels, "share") || slices.Contains(f.Tips, "share")) {
@@ -192,12 +199,25 @@ func (f *Finish) check(d *Document, ds *dataset.Dataset) error {
 		}
 		if r.Bar != nil {
 			checks = append(checks, number(place+".bar.most", r.Bar.Most))
+			for part, c := range map[string]string{".bar.colour": r.Bar.Colour, ".bar.below": r.Bar.Below} {
+				if c != "" {
+					checks = append(checks, tone(place+part, c))
+				}
+			}
 		}
 		for j, span := range r.Ranges {
 			checks = append(checks, number(fmt.Sprintf("%s.ranges[%d].from", place, j), span.From), tone(fmt.Sprintf("%s.ranges[%d].tone", place, j), span.Tone))
 		}
 		if g := r.Gradient; g != nil {
 			checks = append(checks, oneOf(place+".gradient.ramp", g.Ramp, Ramps()...))
+			for part, c := range map[string]string{".gradient.from": g.From, ".gradient.to": g.To} {
+				if c != "" && !strings.HasPrefix(c, "#") || c != "" && !colourForm.MatchString(c) {
+					checks = append(checks, wrong(place+part, "A gradient goes between colours like #1D3557, not “%s”.", c))
+				}
+			}
+			if (g.From == "") != (g.To == "") {
+				checks = append(checks, wrong(place+".gradient", "A gradient between two colours has both of them."))
+			}
 			if g.Steps != 0 && (g.Steps < 2 || g.Steps > 12) {
 				checks = append(checks, wrong(place+".gradient.steps", "A gradient has 2 to 12 steps."))
 			}

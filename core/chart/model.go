@@ -29,7 +29,8 @@ type Drawing struct {
 	Bands     []BandAt        `json:"bands,omitempty"`
 	Legend    string          `json:"legend"` // top, right, bottom or none
 	Key       []Step          `json:"key,omitempty"`
-	Ramp      *Ramp           `json:"ramp,omitempty"` // of cells that are coloured by size
+	Captions  string          `json:"captions,omitempty"` // above each of several pies: total with its name, or none
+	Ramp      *Ramp           `json:"ramp,omitempty"`     // of cells that are coloured by size
 	BarWidth  int             `json:"bar_width,omitempty"`
 	Bridge    bool            `json:"bridge,omitempty"` // lines go on over steps without a value
 	Total     string          `json:"total,omitempty"`  // in the middle of a donut

@@ -43,6 +43,8 @@ func TestDrawingsWhole(t *testing.T) {
 		{sum + `,"form":"gauge","finish":{"low":"0","high":"1000","bands":[{"from":"0","name":"low","tone":"poor"},{"from":"600","name":"enough","tone":"good"}]}`, [][]field.Value{row(640.0, 7)}}, {sum + `,"target":{"constant":800},"form":"gauge","finish":{"percent":true}`, [][]field.Value{row(640.0, 7)}},
 		{sum + byKind + `,"form":"table"`, kinds}, {sum + byKind + `,"form":"table","finish":{"cells":[{"of":0,"bar":{"most":"2000","hide_number":true}},{"of":0,"ranges":[{"tone":"good"},{"from":"100","tone":"poor","sign":"!"}]}],"no_totals":true}`, kinds},
 		{sum + late + `,"form":"pivot","finish":{"cells":[{"of":0,"gradient":{"ramp":"sea","steps":3,"reversed":true}}]}`, split}, {`"measures":[{"sum":"cost"}],"by":[{"field":"kind"},{"field":"late"}],"form":"grouped table","finish":{"open":1}`, split}, {`"measures":[{"sum":"cost"}],"by":[{"field":"kind"},{"field":"late"}],"form":"table","finish":{"merge":true}`, split},
+		{sum + late + `,"form":"pie","finish":{"captions":"total","columns":1}`, split},
+		{sum + late + `,"form":"pivot","finish":{"cells":[{"of":0,"gradient":{"from":"#ffffff","to":"#1D3557","steps":3}}]}`, split}, {sum + byKind + `,"form":"table","finish":{"cells":[{"of":0,"bar":{"colour":"good","below":"#aa3300"}}]}`, kinds},
 		{sum + byKind + `,"form":"bars"`, nil}, {sum + byMonth + `,"form":"columns"`, nil},
 	} {
 		say("%s of %d rows", c.doc, len(c.rows))

@@ -113,6 +113,8 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		m.owns(d, i)
 	case "formula":
 		m.reckons(d, i)
+	case "per":
+		m.per(d, ds, i)
 	case "grain":
 		m.grains(d, ds, number)
 	case "cut":

@@ -447,6 +447,27 @@ func tones(path, value string) Control {
 	return c
 }
 
+// several tells whether there is a pie for each value of a split.
+func (w *finisher) several() bool { return w.uses(chart.WithSlices) && w.d.Split != nil }
+
+// mostBeside is how many pies stand beside each other at most.
+const mostBeside = 20
+
+// beside are ways in which pies stand; now is how many columns they have.
+func beside(now int) (out []Option) {
+	for n := 1; n <= mostBeside; n++ {
+		switch {
+		case n == 1:
+			out = append(out, Option{"1", "below each other"})
+		case n == mostBeside:
+			out = append(out, Option{whole(n), "in one row"})
+		case n <= 6 || n == now:
+			out = append(out, Option{whole(n), whole(n) + " in each row"})
+		}
+	}
+	return out
+}
+
 // drawnAs are how each measure is drawn, and how wide, small and many the marks are.
 func (w *finisher) drawnAs() {
 	d, f := w.d, w.f
@@ -465,7 +486,7 @@ func (w *finisher) drawnAs() {
 	}
 	w.add(inDrawn, map[bool]string{true: "measures drawn as usual", false: "marks as usual"}[len(how) > 1], append(how, when(w.uses(chart.WithBarWidth), numeral("finish.bar_width", "Width of bars", whole(f.BarWidth), "in percent of their room, 10 to 100")),
 		when(w.uses(chart.WithSlices), numeral("finish.least", "Small slices", whole(f.Least), "below so many percent join Others")),
-		when(w.uses(chart.WithSlices), numeral("finish.columns", "Pies beside each other", whole(f.Columns), "")), when(w.uses(chart.WithSpark), tick("finish.spark", "A small line under each", f.Spark)))...)
+		when(w.several(), choose("finish.columns", "number", "Pies stand", whole(f.Columns), append([]Option{{"", "as usual"}}, beside(f.Columns)...)...)), when(w.several(), one("finish.captions", "Above each pie", f.Captions, Option{"total", "its name and total"}, Option{"none", "nothing"})), when(w.uses(chart.WithSpark), tick("finish.spark", "A small line under each", f.Spark)))...)
 }
 
 // scale is where a scale begins and ends, and its bands.

@@ -32,6 +32,8 @@ var saysFinished = ways("finished", "finish", "finishing")
 // Where the legend may stand, and what groups may be coloured by.
 var (
 	legends  = []said[string]{{"top", ways("legend above")}, {"right", ways("legend at the right")}, {"bottom", ways("legend below")}, {"none", ways("no legend")}}
+	captions = []said[string]{{"total", ways("totals above the pies")}, {"none", ways("pies without names")}}
+	aims     = []said[string]{{"line", ways("target as a line")}, {"columns", ways("target as columns")}}
 	palettes = []said[string]{{"usual", ways("the usual palette")}, {"one", ways("one colour")}, {"by group", ways("a colour for each group")}}
 )
 
@@ -280,7 +282,14 @@ func (r *reader) back(at int) bool {
 // A tone is a colour with a meaning, or one of the palette's, or any.
 func sayTone(tone string) string { return "in " + quoted(tone) }
 
-func (r *reader) tone(into *string) bool { return r.pattern("in") && r.text(into) }
+func (r *reader) tone(into *string) bool {
+	from := r.at
+	if r.pattern("in") && r.text(into) {
+		return true
+	}
+	r.at = from
+	return false
+}
 
 var bands = aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 	var out []string
@@ -317,9 +326,15 @@ var bands = aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) 
 var cells = aspect{say: func(v *Vocabulary, d *chart.Document, f *chart.Finish) string {
 	var out []string
 	for _, r := range f.Cells {
-		text := "cells of " + saysFigure.say(count(r.Measure+1))
+		text := "cells of " + v.figure(r.Measure, d)
 		if r.Bar != nil {
 			text += " with a bar"
+			if r.Bar.Colour != "" {
+				text += " " + sayTone(r.Bar.Colour)
+			}
+			if r.Bar.Below != "" {
+				text += " below 0 " + sayTone(r.Bar.Below)
+			}
 			if r.Bar.Most != "" {
 				text += " full at " + r.Bar.Most.String()
 			}
@@ -341,7 +356,12 @@ var cells = aspect{say: func(v *Vocabulary, d *chart.Document, f *chart.Finish) 
 			text += " in percent of the largest"
 		}
 		if g := r.Gradient; g != nil {
-			text += " shaded " + quoted(g.Ramp)
+			if text += " shaded"; g.Ramp != "" {
+				text += " " + quoted(g.Ramp)
+			}
+			if g.From != "" || g.To != "" {
+				text += " from " + quoted(g.From) + " to " + quoted(g.To)
+			}
 			if g.Steps != 0 {
 				text += " in " + count(g.Steps) + " steps"
 			}
@@ -359,13 +379,17 @@ var cells = aspect{say: func(v *Vocabulary, d *chart.Document, f *chart.Finish) 
 	if !t.pattern("cells of") {
 		return false
 	}
-	n, ok := t.counts(saysFigure)
+	of, ok := t.figure()
 	if !ok {
 		return false
 	}
-	r := chart.CellRule{Measure: number(n[0]) - 1}
+	r := chart.CellRule{Measure: of}
 	if t.pattern("with a bar") {
 		r.Bar = &chart.CellBar{}
+		t.tone(&r.Bar.Colour)
+		if t.pattern("below 0") && !t.tone(&r.Bar.Below) {
+			return false
+		}
 		if t.pattern("full at") && !t.number(&r.Bar.Most) {
 			return false
 		}
@@ -384,7 +408,8 @@ var cells = aspect{say: func(v *Vocabulary, d *chart.Document, f *chart.Finish) 
 	r.Percent = t.pattern("in percent of the largest")
 	if t.pattern("shaded") {
 		r.Gradient = &chart.Gradient{}
-		if !t.text(&r.Gradient.Ramp) {
+		t.text(&r.Gradient.Ramp)
+		if t.pattern("from") && !(t.text(&r.Gradient.From) && t.pattern("to") && t.text(&r.Gradient.To)) {
 			return false
 		}
 		if n, ok := t.slots("in {n} steps"); ok {
@@ -419,25 +444,21 @@ var open = aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) s
 }}
 
 // measures are what is written of each measure: its own name and how its numbers look.
-var measures = aspect{say: func(_ *Vocabulary, d *chart.Document, _ *chart.Finish) string {
+var measures = aspect{say: func(v *Vocabulary, d *chart.Document, _ *chart.Finish) string {
 	var out []string
 	for i, m := range d.Measures {
 		if m.Label != "" {
-			out = append(out, saysFigure.say(count(i+1))+" called "+quoted(m.Label))
+			out = append(out, v.figure(i, d)+" called "+quoted(m.Label))
 		}
 		if m.Format != "" {
-			out = append(out, saysFigure.say(count(i+1))+" written "+quoted(m.Format))
+			out = append(out, v.figure(i, d)+" written "+quoted(m.Format))
 		}
 	}
 	return strings.Join(out, "; ")
 }, read: func(t *drafting, _ *chart.Finish) bool {
-	n, ok := t.counts(saysFigure)
-	if !ok {
-		return false
-	}
 	t.counted()
-	i := number(n[0]) - 1
-	if i < 0 || i >= len(t.d.Measures) {
+	i, ok := t.figure()
+	if !ok || i < 0 || i >= len(t.d.Measures) {
 		return false
 	}
 	if t.says(saysCalled) {
@@ -479,6 +500,7 @@ func init() {
 		within(inDrawn,
 			sized(ways("bars {n} percent wide"), func(f *chart.Finish) *int { return &f.BarWidth }),
 			several(ways("measures drawn as"), func(f *chart.Finish) *[]string { return &f.Drawn })),
+		within(inTarget, chosen(aims, func(f *chart.Finish) *string { return &f.Aim })),
 		within(inScale,
 			bands,
 			numbered(ways("scale from"), func(f *chart.Finish) *json.Number { return &f.Low }),
@@ -491,6 +513,7 @@ func init() {
 			yesNo(ways("counted where they are now"), func(f *chart.Finish) *bool { return &f.InStage })),
 		within(inDrawn,
 			sized(ways("in {n} columns"), func(f *chart.Finish) *int { return &f.Columns }),
+			chosen(captions, func(f *chart.Finish) *string { return &f.Captions }),
 			yesNo(ways("with small lines"), func(f *chart.Finish) *bool { return &f.Spark })),
 		within(inTables,
 			open,

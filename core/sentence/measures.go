@@ -10,6 +10,7 @@ import (
 	"eskadel/core/aggregate"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -121,6 +122,9 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 		c.Next = fmt.Sprintf("of.%d", min(i, len(d.Measures)))
 		c.Chosen = now.Aggregate == a && now.Field != query.Records
 	}
+	if i < len(d.Measures) && now.Aggregate != "" {
+		m.Choices = append(m.Choices, Choice{Label: "Average of this per …", Document: clone(d), Next: "per." + count(i), Chosen: now.Of != nil})
+	}
 	m.Choices = append(m.Choices, Choice{Label: "a formula of your own …", Document: clone(d), Next: "formula." + count(min(i, len(d.Measures))), Chosen: now.Formula != ""})
 	if i > 0 && i < len(d.Measures) && !d.Form.Tells() && !d.Form.Lists() {
 		label := "Only in labels and tips, not drawn"
@@ -132,6 +136,63 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 	if i < len(d.Measures) && len(d.Measures) > 1 {
 		m.add("Leave this out", d, func(c *chart.Document) { leave(c, i) })
 	}
+}
+
+// per offers what measure i could be computed per, before that is aggregated, and how.
+func (m *Menu) per(d *chart.Document, ds *dataset.Dataset, i int) {
+	m.Heading = "Average of this per"
+	if i >= len(d.Measures) || d.Measures[i].Aggregate == "" {
+		return
+	}
+	now := d.Measures[i]
+	of := now
+	if now.Of != nil {
+		of = *now.Of
+	}
+	of.Label, of.Format, of.Where, of.Then, of.Aside = "", "", nil, nil, false
+	outer := func(a aggregate.Name, per query.Per) query.Measure {
+		out := now
+		out.Aggregate, out.Field, out.P, out.Of, out.Per, out.Label = a, "", "", &of, &per, ""
+		if a == aggregate.Percentile {
+			out.P = "0.9"
+		}
+		return out
+	}
+	offer := func(label string, to query.Measure) *Choice {
+		c := m.add(label, d, func(c *chart.Document) { c.Measures[i] = to })
+		if err := c.Document.Definition.Check(ds); err != nil && d.Definition.Check(ds) == nil {
+			c.Why = problem.Of(err).Words
+		}
+		return c
+	}
+	how := aggregate.Average
+	if now.Of != nil {
+		how = now.Aggregate
+	}
+	for _, f := range ds.Visible() {
+		if f.Type.Temporal() {
+			for _, g := range []period.Grain{period.Day, period.Week, period.Month, period.Quarter, period.Year} {
+				per := query.Per{Field: f.Name, Grain: g}
+				offer(g.String()+" of "+f.Label, outer(how, per)).Chosen = now.Per != nil && *now.Per == per
+			}
+			continue
+		}
+		per := query.Per{Field: f.Name}
+		if c := offer(f.Label, outer(how, per)); c.Why == "" {
+			c.Kind, c.Field, c.Chosen = kind(f), f.Name, now.Per != nil && *now.Per == per
+		}
+	}
+	if now.Of != nil {
+		for _, a := range aggregate.All() {
+			if a.Outer() && a.Name != now.Aggregate {
+				offer(a.Words+" instead of "+locale.Lower(now.Aggregate.Is().Words), outer(a.Name, *now.Per))
+			}
+		}
+		plain := of
+		plain.Where, plain.Then, plain.Aside = now.Where, now.Then, now.Aside
+		offer("Not per anything", plain)
+	}
+	m.fitting()
 }
 
 // leave leaves measure i out, and what hangs on it; what hangs on later ones goes on to.

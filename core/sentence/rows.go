@@ -118,9 +118,12 @@ func cellRows(w *finisher) (out []Control) {
 		path := fmt.Sprintf("finish.cells.%d", i)
 		bar, ramp, spans := chart.CellRule{Measure: r.Measure, Bar: &chart.CellBar{}, Levels: r.Levels}, chart.CellRule{Measure: r.Measure, Gradient: &chart.Gradient{Ramp: "sea"}, Levels: r.Levels},
 			chart.CellRule{Measure: r.Measure, Ranges: []chart.Range{{Tone: "good", Sign: "low"}, {From: "10", Tone: "poor", Sign: "high"}}, Levels: r.Levels}
-		kinds := []Option{{asJSON(bar), "a bar"}, {asJSON(spans), "colours by ranges"}, {asJSON(ramp), "a gradient"}}
+		between := chart.CellRule{Measure: r.Measure, Gradient: &chart.Gradient{From: "#f1efe9", To: "#2d6a8a"}, Levels: r.Levels}
+		kinds := []Option{{asJSON(bar), "a bar"}, {asJSON(spans), "colours by ranges"}, {asJSON(ramp), "a gradient"}, {asJSON(between), "a gradient between two colours"}}
 		now := 0
 		switch {
+		case r.Gradient != nil && r.Gradient.From != "":
+			now = 3
 		case r.Gradient != nil:
 			now = 2
 		case len(r.Ranges) > 0:
@@ -143,11 +146,16 @@ func cellRows(w *finisher) (out []Control) {
 			if r.Gradient.Steps > 0 {
 				steps = fmt.Sprint(r.Gradient.Steps)
 			}
-			out = append(out, Control{Kind: "row", Label: "gradient", Row: []Control{choose(path+".gradient.ramp", "text", "ramp", r.Gradient.Ramp, ramps...),
-				{Path: path + ".gradient.steps", Kind: "number", Label: "steps", Value: steps}, {Path: path + ".gradient.reversed", Kind: "yes", Label: "turned round", Value: yes(r.Gradient.Reversed)}}})
+			ends := []Control{choose(path+".gradient.ramp", "text", "ramp", r.Gradient.Ramp, ramps...)}
+			if r.Gradient.From != "" {
+				ends = []Control{{Path: path + ".gradient.from", Kind: "colour", Label: "the smallest in", Value: r.Gradient.From}, {Path: path + ".gradient.to", Kind: "colour", Label: "the largest in", Value: r.Gradient.To}}
+			}
+			out = append(out, Control{Kind: "row", Label: "gradient", Row: append(ends, []Control{{Path: path + ".gradient.steps", Kind: "number", Label: "steps", Value: steps}, {Path: path + ".gradient.reversed", Kind: "yes", Label: "turned round", Value: yes(r.Gradient.Reversed)}}...)})
 		case r.Bar != nil:
 			out = append(out, Control{Kind: "row", Label: "bar", Row: []Control{{Path: path + ".bar.most", Kind: "number", Label: "full at", Value: r.Bar.Most.String()},
-				{Path: path + ".bar.hide_number", Kind: "yes", Label: "number only on hover", Value: yes(r.Bar.HideNumber)}}})
+				{Path: path + ".bar.hide_number", Kind: "yes", Label: "number only on hover", Value: yes(r.Bar.HideNumber)}}},
+				Control{Kind: "row", Label: "bars from 0 up", Row: []Control{colours(path+".bar.colour", "colour from 0 up", r.Bar.Colour, "")}},
+				Control{Kind: "row", Label: "bars below 0", Row: []Control{colours(path+".bar.below", "colour below 0", r.Bar.Below, "")}})
 		}
 		if r.Bar != nil || len(r.Ranges) > 0 {
 			out = append(out, rangeRows(w, path, r)...)
@@ -315,6 +323,9 @@ func targetRows(w *finisher) (out []Control) {
 		}
 	}
 	more = append(more, Control{Path: "target.label", Kind: "text", Label: "called", Value: t.Label})
+	if w.uses(chart.WithValueAxis) {
+		more = append(more, choose("finish.aim", "text", "drawn as", w.f.Aim, Option{"", "marks"}, Option{"line", "a line"}, Option{"columns", "outlined columns"}))
+	}
 	return append(append(out, Control{Kind: "row", Label: "target", Row: more}), stepRows(t, ds)...)
 }
 

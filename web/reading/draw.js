@@ -13,7 +13,7 @@ import { Batch, colour, el, faded, sign } from "./drawing/svg.js";
  * @typedef {{name: string, colour: string, as: string, role?: string, second?: boolean, stack?: boolean, measure: number, of: number, key?: object, words?: string, total?: string, marks: (Mark | null)[]}} Series
  * @typedef {{label: string, full: string, short?: string, rank?: number, partial?: boolean, ahead?: boolean, key: object, words: string, colour?: string, rate?: string}} Group
  * @typedef {{low: number, high: number, log?: boolean, hidden?: boolean, no_grid?: boolean, title?: string, ticks: {at: number, label: string}[]}} Axis
- * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], ramp?: {tones: string[], low: string, high: string}, bar_width?: number, bridge?: boolean, total?: string, columns?: number, summary: string, hints?: string[], reference: Record<string, any>}} Drawing
+ * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], ramp?: {tones: string[], low: string, high: string}, bar_width?: number, bridge?: boolean, total?: string, columns?: number, captions?: string, summary: string, hints?: string[], reference: Record<string, any>}} Drawing
  * @typedef {{series: number, group: number}} Place
  * @typedef {{x: number, y: number, width: number, height: number, fill: string, round?: boolean}} Box where a mark lies that is drawn together with others
  * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
@@ -423,7 +423,8 @@ export class Chart {
     }
     if (m.kind === "heat map" || m.kind === "risk grid" || m.kind === "funnel" || m.kind === "gauge") return list;
     m.series.forEach((s, i) => {
-      if (s.role === "target" || s.as === "tick") add(el("path", { d: "M-6-1.500h12v3h-12z", fill: colour(s.colour) }), s.name, null);
+      if (s.role === "target" && s.as === "ghost") add(el("path", { d: "M-4 6v-10h6v10z", class: "planned", stroke: colour(s.colour) }), s.name, null);
+      else if (s.as === "tick") add(el("path", { d: "M-6-1.500h12v3h-12z", fill: colour(s.colour) }), s.name, null);
       else if (s.role === "before" && s.as === "ghost") add(el("path", { d: "M-4 6v-10h6v10z", class: "ghost", fill: faded(colour(s.colour)) }), s.name, null);
       else if (s.role) add(el("path", { d: "M-6 0h12", class: `curve ${s.role}`, stroke: colour(s.colour) }), s.name, null);
       else if (s.as === "point" && (this.batch || s.marks.some((mark) => mark?.r !== undefined))) add(el("circle", { r: 5, fill: colour(s.colour) }), s.name, i); // as they are drawn

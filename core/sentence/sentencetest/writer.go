@@ -376,18 +376,22 @@ func (w Writer) Finish(d *chart.Document) *chart.Finish {
 		n := one(w, "levels", 0, 2)
 		f.Open = &n
 	}
+	f.Aim, f.Captions = one(w, "aim", "", "line", "columns"), one(w, "captions", "", "total", "none")
 	f.Merge, f.NoTotals = w.maybe("merge"), w.maybe("totals")
 	f.Kept = w.maybe("kept")
 	for range one(w, "rules", 0, 0, 1, 2) {
 		r := chart.CellRule{Measure: one(w, "of", 0, 2), Percent: w.maybe("percent")}
 		if w.maybe("bar") {
-			r.Bar = &chart.CellBar{Most: number("most"), HideNumber: w.maybe("hide")}
+			r.Bar = &chart.CellBar{Most: number("most"), HideNumber: w.maybe("hide"), Colour: one(w, "up", "", "good", "#1D3557"), Below: one(w, "below", "", "c3")}
 		}
 		for range one(w, "ranges", 0, 1, 2) {
 			r.Ranges = append(r.Ranges, chart.Range{From: number("from"), Tone: one(w, "tone", "good", "c3"), Sign: text("sign")})
 		}
 		if w.maybe("gradient") {
 			r.Gradient = &chart.Gradient{Ramp: "sea", Steps: size("steps"), Reversed: w.maybe("reversed")}
+			if w.maybe("ends") {
+				r.Gradient.Ramp, r.Gradient.From, r.Gradient.To = "", "#ffffff", "#1D3557"
+			}
 		}
 		r.Levels = one(w, "levels", nil, []int{0}, []int{0, 2})
 		f.Cells = append(f.Cells, r)

@@ -114,15 +114,15 @@ export function axes(m, st) {
       if (!mark) return;
       const from = x.on(x.at[g].from), to = x.on(x.at[g].size), middle = at(g);
       if (s.as === "column" || s.as === "ghost") {
-        const ghost = s.as === "ghost", ghosts = shown.some((y) => y.s.as === "ghost");
-        const place = s.stack ? columns.length : placeOf.get(ghost ? s.of : i) ?? 0;
+        const ghost = s.as === "ghost", ghosts = shown.some((y) => y.s.as === "ghost"), planned = s.role === "target";
+        const place = s.stack || (planned && stacked) ? columns.length : placeOf.get(ghost ? s.of : i) ?? 0;
         // An earlier period stands behind, narrower and to the left.
         const whole = Math.max(1, each - (each > 6 ? 1.5 : 0.4)), thick = whole * (ghosts ? (ghost ? 0.5 : 0.74) : 1);
         const start = middle + off(place) - whole / 2 + (ghosts && !ghost ? whole * 0.26 : 0);
         const length = Math.max(Math.abs(to - from), mark.size === mark.from ? 0 : 0.75);
         const r = flat ? { x: Math.min(from, to), y: start, width: length, height: thick } : { x: start, y: Math.min(from, to), width: thick, height: length };
         const lighter = ghost || !!m.groups[g].partial, plain = colour(mark.tone ?? s.colour), fill = lighter ? faded(plain) : plain, together = st.batch && !ghost;
-        const rect = together ? { ...r, fill } : el("rect", { ...r, class: ghost ? "mark ghost" : `mark${m.groups[g].partial ? " partial" : ""}`, fill });
+        const rect = together ? { ...r, fill } : el("rect", planned ? { ...r, class: "mark ghost planned", stroke: plain } : { ...r, class: ghost ? "mark ghost" : `mark${m.groups[g].partial ? " partial" : ""}`, fill });
         if (rect instanceof SVGElement) (ghost ? layer.back : layer.marks).append(rect);
         if (m.groups[g].partial && !ghost) layer.marks.append(open(r, plain, flat ? (to < from ? "left" : "right") : to > from ? "bottom" : "top"));
         st.put(i, g, flat ? to : middle + off(place), flat ? middle + off(place) : to, rect);

@@ -24,15 +24,15 @@ function keeping(l, space, size) {
 /** @param {Drawing} m @param {Stage} st */
 export function pies(m, st) {
   const shown = m.series.length, alone = shown === 1;
-  const across = m.columns || Math.max(1, Math.min(shown, Math.round(Math.sqrt((shown * st.width) / Math.max(1, st.height)))));
+  const across = Math.min(m.columns ?? 0, shown) || Math.max(1, Math.min(shown, Math.round(Math.sqrt((shown * st.width) / Math.max(1, st.height)))));
   const down = Math.ceil(shown / across), w = st.width / across, h = st.height / down;
   m.series.forEach((s, i) => {
-    const x0 = (i % across) * w, y0 = Math.floor(i / across) * h, named = alone ? 0 : 18;
+    const x0 = (i % across) * w, y0 = Math.floor(i / across) * h, caption = alone || m.captions === "none" ? "" : m.captions === "total" && s.total ? `${s.name}: ${s.total}` : s.name, named = caption ? 18 : 0;
     const beside = alone && w > 300;
     const most = Math.max(0, ...s.marks.map((mark) => wide(mark?.text ?? "")));
     const r = Math.max(12, Math.min((h - named) / 2 - (alone && !beside ? 22 : 8), beside ? Math.max(w * 0.22, w / 2 - most - 34) : w / 2 - 10));
     const cx = x0 + w / 2, cy = y0 + named + (h - named) / 2, inner = m.kind === "donut" ? r * 0.58 : 0;
-    if (!alone) st.root.append(text(cx, y0 + 13, shorten(s.name, w - 8, 12, 600), { anchor: "middle", weight: 600, fill: "var(--ink)", full: s.name }));
+    if (caption) st.root.append(text(cx, y0 + 13, shorten(caption, w - 8, 12, 600), { anchor: "middle", weight: 600, fill: "var(--ink)", full: caption }));
     let a = 0;
     /** @type {Label[]} */
     const labels = [];
@@ -55,7 +55,7 @@ export function pies(m, st) {
       const size = Math.max(11, Math.min(22, (inner * 1.7 * 16) / Math.max(1, wide(m.total, 16, 650))));
       const tw = wide(m.total, size, 650);
       if (tw < inner * 1.9 && room.take(cx - tw / 2, cy - size / 2, tw, size)) st.root.append(text(cx, cy + size * 0.35, m.total, { anchor: "middle", size, weight: 650, fill: "var(--ink)" }));
-    } else if (!alone && inner && s.total && wide(s.total, 12, 600) < inner * 1.8) {
+    } else if (!alone && inner && s.total && m.captions !== "total" && wide(s.total, 12, 600) < inner * 1.8) {
       st.root.append(text(cx, cy + 4, s.total, { anchor: "middle", weight: 600, fill: "var(--ink)" }));
     }
     if (beside) sideTexts(st, labels, cx, cy, r, x0, w, y0, h);
