@@ -73,10 +73,8 @@ func (w *gridder) coloured() string {
 			continue
 		}
 		from, to := "lightest", "darkest"
-		if r.Gradient.From != "" {
-			from, to = "in "+r.Gradient.From, "in "+r.Gradient.To
-		}
-		if r.Gradient.Reversed {
+		ends := r.Gradient.From != "" && oklab(r.Gradient.From)[0] < oklab(r.Gradient.To)[0]
+		if ends != r.Gradient.Reversed {
 			from, to = to, from
 		}
 		named = append(named, fmt.Sprintf("%s is coloured by size in each column, its smallest %s and its largest %s.", w.finish.named(w.of, r.Measure), from, to))

@@ -85,7 +85,7 @@ func TestTheFinishGivesExamplesOfTheChartsOwn(t *testing.T) {
 	assert.Equal(t, "value axis from £0 to £9 k", finished(t, d, seen, "Value axis").Says)
 	assert.Equal(t, "legend at the right", finished(t, d, seen, "Labels and legend").Says)
 	coloured := finished(t, d, seen, "Names and colours")
-	assert.Equal(t, "renamed “gone” as “left”, colours “rework” in “c4”", coloured.Says)
+	assert.Equal(t, "renamed “gone” as “left”, colours “rework” in colour 4", coloured.Says)
 	assert.True(t, coloured.Set)
 	var rows []string
 	for _, c := range coloured.Controls {

@@ -186,12 +186,12 @@ func (t *drafting) another() bool {
 	return false
 }
 
-// paired is an aspect that gives texts to others: “care” as “looked after”.
-func paired(says, between saying, of func(*chart.Finish) *map[string]string) aspect {
+// paired is an aspect that gives something to texts: “care” as “looked after”.
+func paired(says, between saying, say func(string) string, read func(*reader, *string) bool, of func(*chart.Finish) *map[string]string) aspect {
 	return aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 		var out []string
 		for _, key := range slices.Sorted(maps.Keys(*of(f))) {
-			out = append(out, quoted(key)+" "+between.say()+" "+quoted((*of(f))[key]))
+			out = append(out, quoted(key)+" "+between.say()+" "+say((*of(f))[key]))
 		}
 		if len(out) == 0 {
 			return ""
@@ -205,7 +205,7 @@ func paired(says, between saying, of func(*chart.Finish) *map[string]string) asp
 		for {
 			var key, value string
 			at := t.at
-			if !t.text(&key) || !t.says(between) || !t.text(&value) {
+			if !t.text(&key) || !t.says(between) || !read(&t.reader, &value) {
 				t.at = at
 				break
 			}
@@ -280,15 +280,31 @@ func (r *reader) back(at int) bool {
 }
 
 // A tone is a colour with a meaning, or one of the palette's, or any.
-func sayTone(tone string) string { return "in " + quoted(tone) }
+func sayTone(tone string) string { return "in " + sayColour(tone) }
+
+// sayColour says a colour of the palette by its number, and any other as it is written.
+func sayColour(tone string) string {
+	if n, err := strconv.Atoi(strings.TrimPrefix(tone, "c")); err == nil && strings.HasPrefix(tone, "c") {
+		return "colour " + count(n)
+	}
+	return quoted(tone)
+}
 
 func (r *reader) tone(into *string) bool {
 	from := r.at
-	if r.pattern("in") && r.text(into) {
+	if r.pattern("in") && r.colour(into) {
 		return true
 	}
 	r.at = from
 	return false
+}
+
+func (r *reader) colour(into *string) bool {
+	if n, ok := r.slots("colour {n}"); ok {
+		*into = "c" + n[0]
+		return true
+	}
+	return r.text(into)
 }
 
 var bands = aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
@@ -428,6 +444,26 @@ var cells = aspect{say: func(v *Vocabulary, d *chart.Document, f *chart.Finish) 
 	return true
 }}
 
+// inColumns is how many pies or figures stand beside each other.
+var inColumns = func() aspect {
+	out := sized(ways("in {n} columns"), func(f *chart.Finish) *int { return &f.Columns })
+	say, read := out.say, out.read
+	out.say = func(v *Vocabulary, d *chart.Document, f *chart.Finish) string {
+		if f.Columns == mostBeside {
+			return "all in one row"
+		}
+		return say(v, d, f)
+	}
+	out.read = func(t *drafting, f *chart.Finish) bool {
+		if t.pattern("all in one row") {
+			f.Columns = mostBeside
+			return true
+		}
+		return read(t, f)
+	}
+	return out
+}()
+
 // open is how many levels are open at first, which may be none.
 var open = aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) string {
 	if f.Open == nil {
@@ -489,8 +525,8 @@ func init() {
 			several(ways("on the marks"), func(f *chart.Finish) *[]string { return &f.Labels }),
 			several(ways("in their tips"), func(f *chart.Finish) *[]string { return &f.Tips })),
 		within(inColours,
-			paired(ways("renamed"), ways("as"), func(f *chart.Finish) *map[string]string { return &f.Names }),
-			paired(ways("colours"), ways("in"), func(f *chart.Finish) *map[string]string { return &f.Colours }),
+			paired(ways("renamed"), ways("as"), quoted, (*reader).text, func(f *chart.Finish) *map[string]string { return &f.Names }),
+			paired(ways("colours"), ways("in"), sayColour, (*reader).colour, func(f *chart.Finish) *map[string]string { return &f.Colours }),
 			chosen(palettes, func(f *chart.Finish) *string { return &f.Palette }),
 			worded(ways("shaded"), func(f *chart.Finish) *string { return &f.Ramp }),
 			yesNo(ways("turned round"), func(f *chart.Finish) *bool { return &f.Reversed })),
@@ -512,7 +548,7 @@ func init() {
 			several(ways("outside the sequence"), func(f *chart.Finish) *[]string { return &f.Lost }),
 			yesNo(ways("counted where they are now"), func(f *chart.Finish) *bool { return &f.InStage })),
 		within(inDrawn,
-			sized(ways("in {n} columns"), func(f *chart.Finish) *int { return &f.Columns }),
+			inColumns,
 			chosen(captions, func(f *chart.Finish) *string { return &f.Captions }),
 			yesNo(ways("with small lines"), func(f *chart.Finish) *bool { return &f.Spark })),
 		within(inTables,

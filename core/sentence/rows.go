@@ -324,7 +324,7 @@ func targetRows(w *finisher) (out []Control) {
 	}
 	more = append(more, Control{Path: "target.label", Kind: "text", Label: "called", Value: t.Label})
 	if w.uses(chart.WithValueAxis) {
-		more = append(more, choose("finish.aim", "text", "drawn as", w.f.Aim, Option{"", "marks"}, Option{"line", "a line"}, Option{"columns", "outlined columns"}))
+		more = append(more, choose("finish.aim", "text", "drawn as", w.f.Aim, Option{"", "marks"}, Option{"line", "a line"}, Option{"columns", "columns"}))
 	}
 	return append(append(out, Control{Kind: "row", Label: "target", Row: more}), stepRows(t, ds)...)
 }

@@ -126,7 +126,7 @@ export function axes(m, st) {
         if (rect instanceof SVGElement) (ghost ? layer.back : layer.marks).append(rect);
         if (m.groups[g].partial && !ghost) layer.marks.append(open(r, plain, flat ? (to < from ? "left" : "right") : to > from ? "bottom" : "top"));
         st.put(i, g, flat ? to : middle + off(place), flat ? middle + off(place) : to, rect);
-        if (mark.text && !ghost && (roomy || s.stack)) barText(mark.text, r, { flat, up: to > from === flat || to === from, inside: !!s.stack, size, mark, s, room, partial: m.groups[g].partial, into: layer.over });
+        if (mark.text && !ghost && (roomy || s.stack)) barText(mark.text, r, { flat, up: to > from === flat || to === from, inside: !!s.stack, size, mark, s, room, partial: m.groups[g].partial, into: layer.over, halo: shown.some((y) => y.s.role === "target") });
       } else if (s.as === "tick") {
         const half = Math.max(5, Math.min(slot * 0.48, (each * Math.max(1, places)) / 2 + 4));
         const aim = s.role === "target";
@@ -239,7 +239,7 @@ function barText(s, r, o) {
     return;
   }
   const y = o.up ? r.y - 5 : r.y + r.height + 13;
-  if (o.room.take(r.x + r.width / 2 - w / 2 - 2, y - 11, w + 4, 13)) o.into.append(text(r.x + r.width / 2, y, s, { anchor: "middle", size: o.size, fill: "var(--ink)", label: true }));
+  if (o.room.take(r.x + r.width / 2 - w / 2 - 2, y - 11, w + 4, 13)) o.into.append(text(r.x + r.width / 2, y, s, { anchor: "middle", size: o.size, fill: "var(--ink)", halo: o.halo, label: true }));
 }
 
 /** The runs of groups that have a mark; with bridges there is one. @param {Drawing} m @param {Series} s */
