@@ -371,7 +371,7 @@ func (e *Reader) Seen(ctx context.Context, doc *chart.Document, ds *dataset.Data
 }
 
 // Told says in a sentence what a chart answers, in the names of a vocabulary.
-func (e *Reader) Told(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, names *sentence.Vocabulary) (string, error) {
+func (e *Reader) Told(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, names *sentence.Vocabulary, beside *query.Comparison) (string, error) {
 	if doc.Form.Lists() || sentence.Missing(doc, ds) != "" {
 		return "", nil
 	}
@@ -379,7 +379,16 @@ func (e *Reader) Told(ctx context.Context, doc *chart.Document, ds *dataset.Data
 	if err != nil {
 		return "", err
 	}
-	return names.Answer(doc, t), nil
+	if beside == nil {
+		return names.Answer(doc, t, nil), nil
+	}
+	d := doc.Computed(ds)
+	d.Compare = beside
+	also, _, err := e.Table(ctx, d, ds, v, s)
+	if err != nil {
+		return "", err
+	}
+	return names.Answer(doc, t, also), nil
 }
 
 // fitted computes a chart anew while it has more than its form can carry: with the largest

@@ -109,7 +109,7 @@ func (s *Sketch) Find(name string) (Standing, error) {
 	if err := s.ready(); err != nil {
 		return Standing{}, err
 	}
-	told, err := s.told(sentence.NewVocabulary(s.Dataset, nil))
+	told, err := s.told(sentence.NewVocabulary(s.Dataset, nil), nil)
 	if err != nil {
 		return Standing{}, err
 	}

@@ -199,13 +199,14 @@ func (s *Sketch) next(d *chart.Document) (*Sketch, error) {
 
 // tell answers in a sentence.
 func (a *Asking) tell() (err error) {
-	a.Told, err = a.told(a.Steps[len(a.Steps)-1].names)
+	last := a.Steps[len(a.Steps)-1]
+	a.Told, err = a.told(last.names, last.Also)
 	return err
 }
 
-// told says what the chart answers, in the names of a vocabulary.
-func (s *Sketch) told(names *sentence.Vocabulary) (string, error) {
-	return s.w.reader.Told(s.within(), s.Doc, s.Dataset, s.who.Viewer, s.setting(time.Time{}), names)
+// told says what the chart answers, in the names of a vocabulary, beside another time, too.
+func (s *Sketch) told(names *sentence.Vocabulary, also *query.Comparison) (string, error) {
+	return s.w.reader.Told(s.within(), s.Doc, s.Dataset, s.who.Viewer, s.setting(time.Time{}), names, also)
 }
 
 // Ask answers a question, and what is asked on from it, of the datasets of a dashboard, as it

@@ -51,7 +51,7 @@ func Open(ctx context.Context, s *store.Store, e *live.Engine, u *uploads.Upload
 func (w *Workspace) Calendar() period.Calendar { return w.reader.Calendar() }
 
 // Now is the time that people are shown.
-func (w *Workspace) Now() time.Time { return w.reader.Hub.Clock() }
+func (w *Workspace) Now() time.Time { return w.reader.Hub.Clock().In(w.Calendar().Zone) }
 
 // Ready tells why requests cannot be served; nil when they can.
 func (w *Workspace) Ready(ctx context.Context) error {

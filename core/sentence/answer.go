@@ -3,6 +3,7 @@ package sentence
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/cockroachdb/apd/v3"
 
@@ -11,12 +12,14 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/format"
 	"eskadel/core/locale"
+	"eskadel/core/period"
 	"eskadel/core/query"
 )
 
 // Answer says in one sentence what a chart's figures answer: the figure where there is one,
-// and what it was before; of groups those that have most, with all that have as much.
-func (v *Vocabulary) Answer(d *chart.Document, t *calc.Table) string {
+// and what it was before; of groups those that have most, with all that have as much. also is
+// the same figures beside another time; nil for none.
+func (v *Vocabulary) Answer(d *chart.Document, t, also *calc.Table) string {
 	if len(d.Measures) == 0 || d.Form.Lists() {
 		return ""
 	}
@@ -31,12 +34,12 @@ func (v *Vocabulary) Answer(d *chart.Document, t *calc.Table) string {
 	if t.IsEmpty() {
 		return "No " + v.ds.Record[1] + strings.TrimSuffix(about, ",") + "."
 	}
-	a := answering{t, format.Shown(d.Measures[0], v.ds)}
+	a := answering{t, also, format.Shown(d.Measures[0], v.ds)}
 	if len(t.Plan.Dims) == 0 {
-		out := subject + about + a.is(t.TotalFigure(0), d)
+		out := subject + about + a.is(0)
 		for i, m := range d.Measures[1:] {
 			a.n = format.Shown(m, v.ds)
-			out += "; " + v.called(m) + a.is(t.TotalFigure(i+1), d)
+			out += "; " + v.called(m) + a.is(i+1)
 		}
 		return out + "."
 	}
@@ -51,7 +54,7 @@ func (v *Vocabulary) Answer(d *chart.Document, t *calc.Table) string {
 		if d.Measures[0].Additive() {
 			over = " in all"
 		}
-		out += a.n.Value(t.TotalFigure(0).Shown) + over + a.before(t.TotalFigure(0), d) + ": "
+		out += a.n.Value(t.TotalFigure(0).Shown) + over + before(t, t.TotalFigure(0), a.n, "") + ": "
 	}
 	words := map[bool][2]string{true: {"most", "least"}, false: {"largest", "smallest"}}[d.Measures[0].Additive()]
 	out += words[0] + " for " + listed(first, saysAnd) + " (" + most + ")"
@@ -70,26 +73,42 @@ func (v *Vocabulary) called(m query.Measure) string {
 	return words
 }
 
-// is says what a figure is, and how much more or less than before.
-func (a answering) is(f calc.Figure, d *chart.Document) string {
+// is says what the figure of a measure is, and how much more or less than before.
+func (a answering) is(m int) string {
+	f := a.t.TotalFigure(m)
 	if f.Shown.IsEmpty() {
 		return " has no figure"
 	}
-	return " is " + a.n.Value(f.Shown) + a.before(f, d)
+	if a.also == nil {
+		return " is " + a.n.Value(f.Shown) + before(a.t, f, a.n, "")
+	}
+	return " is " + a.n.Value(f.Shown) + before(a.t, f, a.n, dates(a.t)) + strings.Replace(before(a.also, a.also.TotalFigure(m), a.n, dates(a.also)), ", ", " and ", 1)
 }
 
 // answering says figures of a table.
 type answering struct {
-	t *calc.Table
-	n format.Number
+	t, also *calc.Table
+	n       format.Number
 }
 
-// before says how much more or less a figure is than what it is compared with.
-func (a answering) before(f calc.Figure, d *chart.Document) string {
-	if a.t.Compared == nil || f.Before.IsEmpty() {
+// dates are those of what a table is compared with; "" where it says them already.
+func dates(t *calc.Table) string {
+	if t.Compared == nil || t.Plan.Definition.Compare.Range != nil {
 		return ""
 	}
-	than := " than " + d.Compare.Words(a.t.Manner()) + " (" + a.n.Value(f.Before) + ")"
+	span, zone := t.Compared.Pairing.Total, t.Plan.Setting.Calendar.Zone
+	day := func(at time.Time) string { return at.In(zone).Format(time.DateOnly) }
+	dated := query.Comparison{Range: &period.Relative{From: day(span.From), To: day(span.To.Add(-time.Nanosecond))}}
+	return ", " + dated.Words(t.Manner())
+}
+
+// before says how much more or less a figure is than what it is compared with, which has some
+// dates.
+func before(t *calc.Table, f calc.Figure, n format.Number, dates string) string {
+	if t.Compared == nil || f.Before.IsEmpty() {
+		return ""
+	}
+	than := " than " + t.Plan.Definition.Compare.Words(t.Manner()) + dates + " (" + n.Value(f.Before) + ")"
 	change := f.Change().Decimal()
 	switch {
 	case change == nil:
@@ -97,9 +116,9 @@ func (a answering) before(f calc.Figure, d *chart.Document) string {
 	case change.Sign() == 0:
 		return ", as much as " + strings.TrimPrefix(than, " than ")
 	}
-	by := a.n.Value(absolute(f.Change()))
+	by := n.Value(absolute(f.Change()))
 	if p := absolute(f.Percent()); !p.IsEmpty() {
-		by = format.Percent(a.t.Manner()).Value(p)
+		by = format.Percent(t.Manner()).Value(p)
 	}
 	return ", " + by + map[bool]string{true: " more", false: " less"}[change.Sign() > 0] + than
 }

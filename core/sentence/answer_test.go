@@ -1,6 +1,7 @@
 package sentence_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/cockroachdb/apd/v3"
@@ -42,7 +43,7 @@ func TestAnswersInASentence(t *testing.T) {
 		d := read(t, `{"version":2,"dataset":"jobs",`+c.doc+`}`)
 		p, err := planner.Build(d.Definition, ds, query.Setting{Now: today, Calendar: period.ISO(today.Location())}, nil)
 		require.NoError(t, err)
-		assert.Equal(t, c.want, sentence.NewVocabulary(ds, nil).Answer(d, calc.Compute(p, c.rows)), c.doc)
+		assert.Equal(t, c.want, sentence.NewVocabulary(ds, nil).Answer(d, calc.Compute(p, c.rows), nil), c.doc)
 	}
 	// Compared: how much more or less, in percent where that can be said.
 	d := read(t, `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"where":{"field":"opened","within":"this year"},"compare":"year before","form":"key figures"}`)
@@ -53,7 +54,9 @@ func TestAnswersInASentence(t *testing.T) {
 			return steps.Rows{{n(1), pounds(was), n(7)}, {n(3), pounds(123450), n(7)}}, nil
 		})
 		require.NoError(t, err)
-		assert.Equal(t, "Sum of Cost, where Opened this year, is £1,234.50, "+want+".", sentence.NewVocabulary(ds, nil).Answer(d, table))
+		assert.Equal(t, "Sum of Cost, where Opened this year, is £1,234.50, "+want+".", sentence.NewVocabulary(ds, nil).Answer(d, table, nil))
+		dated := strings.Replace(want, "the year before", "the year before, 1 Jan 2025 to 23 Nov 2025", 1)
+		assert.Equal(t, "Sum of Cost, where Opened this year, is £1,234.50, "+dated+" and "+dated+".", sentence.NewVocabulary(ds, nil).Answer(d, table, table), "how things go is set beside two times, with their dates")
 	}
-	assert.Empty(t, sentence.NewVocabulary(ds, nil).Answer(&chart.Document{Form: chart.Records}, nil))
+	assert.Empty(t, sentence.NewVocabulary(ds, nil).Answer(&chart.Document{Form: chart.Records}, nil, nil))
 }

@@ -17,10 +17,11 @@ type Reading struct {
 	Document  *chart.Document
 	Unknown   []Unknown
 	Corrected []Correction
-	Others    []*Reading  // what the same words may mean besides
-	Nothing   bool        // no part of it was understood
-	Going     bool        // it asks how it is going, of what is usually looked at
-	Words     *Vocabulary // in whose names it is read, those of its own fields among them
+	Others    []*Reading        // what the same words may mean besides
+	Nothing   bool              // no part of it was understood
+	Going     bool              // it asks how it is going, of what is usually looked at
+	Also      *query.Comparison // what that is set beside, besides what the chart says
+	Words     *Vocabulary       // in whose names it is read, those of its own fields among them
 }
 
 // An Unknown is a part of what was typed that stands for nothing.
@@ -66,7 +67,7 @@ func (v *Vocabulary) Read(line string, now time.Time, on *chart.Document, sets q
 			first = best
 		}
 	}
-	out := &Reading{Document: first.d, Nothing: first.parts == 0, Corrected: corrected, Unknown: v.unknown(line, list, first.unknown), Going: first.going, Words: v}
+	out := &Reading{Document: first.d, Nothing: first.parts == 0, Corrected: corrected, Unknown: v.unknown(line, list, first.unknown), Going: first.going, Also: first.also, Words: v}
 	for pick := 1; pick < first.several; pick++ {
 		if other := read(list, pick); len(other.unknown) <= len(first.unknown) {
 			out.Others = append(out.Others, &Reading{Document: other.d, Corrected: corrected, Unknown: v.unknown(line, list, other.unknown), Words: v})
@@ -82,6 +83,7 @@ type attempt struct {
 	several int   // how many things a name could stand for, where it was not clear
 	parts   int   // of the sentence that were understood
 	going   bool  // it is asked how it is going
+	also    *query.Comparison
 }
 
 func (v *Vocabulary) attempt(line string, list []token, own []dataset.OwnField, now time.Time, on *chart.Document, sets query.Sets, pick int) *attempt {
@@ -105,7 +107,7 @@ func (v *Vocabulary) attempt(line string, list []token, own []dataset.OwnField, 
 		}
 	}
 	t.settle()
-	out.d, out.several, out.going = t.d, t.several, t.said.going
+	out.d, out.several, out.going, out.also = t.d, t.several, t.said.going, t.also
 	return out
 }
 
@@ -136,8 +138,9 @@ type drafting struct {
 	listed  bool                    // a list of records
 	formed  bool                    // a form was said
 	said    struct{ measure, by, where, going bool }
-	across  bool // the last dimension was one of the split
-	further bool // a group was added by "and"
+	also    *query.Comparison // see Reading
+	across  bool              // the last dimension was one of the split
+	further bool              // a group was added by "and"
 
 	pick    int // which of several things a name stands for
 	several int // how many there were

@@ -3,6 +3,7 @@ package sentence
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"eskadel/core/aggregate"
 	"eskadel/core/chart"
@@ -12,7 +13,8 @@ import (
 )
 
 // going reads "how is this week going": the usual measures of the time that is named, beside
-// the time before.
+// the time before and the same time of the year before; today beside yesterday and the same
+// weekday a week ago.
 func (t *drafting) going() bool {
 	if !t.says(saysHow) {
 		return false
@@ -34,9 +36,13 @@ func (t *drafting) going() bool {
 		span.Named += " to date" // as much of it as has passed is set beside as much of the one before
 	}
 	t.admit(filter.During(date.Name, span))
-	t.d.Compare = &query.Comparison{With: query.PeriodBefore}
+	t.d.Compare, t.also = &query.Comparison{With: query.PeriodBefore}, &query.Comparison{With: query.YearBefore}
+	if span.Named == "today" {
+		day := t.now.AddDate(0, 0, -7).Format(time.DateOnly)
+		t.also = &query.Comparison{Range: &period.Relative{From: day, To: day}}
+	}
 	if date.Name != t.v.ds.Date {
-		t.d.Compare.On = date.Name
+		t.d.Compare.On, t.also.On = date.Name, date.Name
 	}
 	t.d.Measures = t.v.usual()
 	t.said.measure, t.said.going, t.d.By, t.d.Split = true, true, nil, nil
