@@ -15,12 +15,10 @@ func (v *View) Spoken() (sets []*dataset.Dataset, figures map[string][]query.Mea
 	figures, uses := map[string][]query.Measure{}, map[string]int{}
 	for _, w := range v.Doc.Widgets() {
 		d, ds, err := v.Document(&w)
-		if err != nil || d == nil {
-			if err != nil {
-				return nil, nil, err
-			}
-			continue
+		if d == nil || ds == nil || err != nil {
+			continue // what cannot be shown cannot be asked of either
 		}
+		ds = ds.Bare()
 		if uses[ds.Name]++; uses[ds.Name] == 1 {
 			sets = append(sets, ds)
 		}
@@ -39,7 +37,8 @@ func (v *View) Spoken() (sets []*dataset.Dataset, figures map[string][]query.Mea
 					m.Where = &one
 				}
 			}
-			if len(figures[ds.Name]) < query.Most {
+			alone := query.Definition{Version: query.Version, Dataset: ds.Name, Measures: []query.Measure{m}}
+			if len(figures[ds.Name]) < query.Most && alone.Check(ds) == nil {
 				figures[ds.Name] = append(figures[ds.Name], m)
 			}
 		}

@@ -270,7 +270,7 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 
 // Answer computes a chart. An incomplete chart is answered with what is missing.
 func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, version int, parts Parts) (*Answer, error) {
-	a := &Answer{Title: sentence.Title(doc, ds), Form: doc.Form.Kind, Sentence: sentence.Text(doc, ds)}
+	a := &Answer{Title: sentence.Title(doc, ds), Form: doc.Form.Kind, Sentence: e.says(ctx, doc, ds, v)}
 	if missing := sentence.Missing(doc, ds); missing != "" {
 		a.Nothing = missing
 		return a, nil
@@ -289,7 +289,7 @@ func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 			return nil, err
 		}
 		if len(cuts) > 0 {
-			a.Cut, a.Title, a.Sentence = doc, sentence.Title(doc, ds), sentence.Text(doc, ds)
+			a.Cut, a.Title, a.Sentence = doc, sentence.Title(doc, ds), e.says(ctx, doc, ds, v)
 		}
 	}
 	a.Fresh, a.Live = e.fresh(ds, at)
@@ -368,6 +368,35 @@ func (e *Reader) Seen(ctx context.Context, doc *chart.Document, ds *dataset.Data
 		drawn, _ = chart.Draw(t, doc, 0) // what it cannot draw is said where it would be
 	}
 	return chart.See(t, doc, drawn), nil
+}
+
+// says is a chart's sentence, in which the linked records that its conditions ask for have the
+// names that the viewer knows them by; keys say the others.
+func (e *Reader) says(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer) string {
+	if doc.Where == nil {
+		return sentence.Text(doc, ds)
+	}
+	keys := map[string][]string{}
+	for _, c := range doc.Where.TopLevel() {
+		if f := ds.Find(c.Field); f != nil && f.IsLink() {
+			for _, o := range c.Values {
+				if o.Viewer == "" && o.Setting == "" {
+					keys[f.Name] = append(keys[f.Name], o.Literal)
+				}
+			}
+		}
+	}
+	var known []sentence.Value
+	for name, of := range keys {
+		list, err := e.NamesOf(ctx, ds, name, of, v)
+		if err != nil {
+			continue
+		}
+		for _, one := range list {
+			known = append(known, sentence.Value{Field: ds.Find(name), Key: one.Key, Label: one.Label})
+		}
+	}
+	return sentence.NewVocabulary(ds, known).Text(doc)
 }
 
 // Told says in a sentence what a chart answers, in the names of a vocabulary.

@@ -123,9 +123,13 @@ func TestViewersAskOfADashboard(t *testing.T) {
 	lines := url.Values{"q": {"jobs by kind in 2025"}}
 	status, b := v.do(http.MethodPost, "/view/yard-today/ask/answer", lines)
 	require.Equal(t, http.StatusOK, status, string(b))
-	var a answer
+	var a struct {
+		answer
+		Sentence string
+	}
 	require.NoError(t, json.Unmarshal(b, &a))
 	assert.NotNil(t, a.Drawing)
+	assert.Contains(t, a.Sentence, "and Yard is “Tarn Quay”", "linked records by their names")
 	lines.Set("mark", "{}")
 	status, b = v.do(http.MethodPost, "/view/yard-today/ask/records", lines)
 	require.Equal(t, http.StatusOK, status, string(b))
