@@ -411,3 +411,20 @@ func TestSettingsAreFollowed(t *testing.T) {
 	require.Error(t, e.settle(ctx))
 	assert.Equal(t, "Europe/Paris", e.Calendar().Zone.String())
 }
+
+func TestWhenRecordsChangedLast(t *testing.T) {
+	h := NewHub()
+	at, _, heard := h.LastChanged("desk", []string{"public.job"})
+	assert.True(t, at.IsZero() && !heard)
+	h.Reconnected("desk")
+	at, since, heard := h.LastChanged("desk", []string{"public.job"})
+	assert.True(t, at.IsZero() && !since.IsZero() && heard, "nothing has changed since it is heard")
+	h.Changed("desk", source.Change{Table: "public.job"})
+	at, _, _ = h.LastChanged("desk", []string{"public.yard", "public.job"})
+	assert.False(t, at.Before(since))
+	at, _, _ = h.LastChanged("desk", []string{"public.yard"})
+	assert.True(t, at.IsZero(), "another table's change is none of its own")
+	h.Reconnected("desk")
+	_, again, _ := h.LastChanged("desk", nil)
+	assert.Equal(t, since, again, "it has been heard all along")
+}

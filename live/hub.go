@@ -22,6 +22,8 @@ type Hub struct {
 	versions map[string]int64     // per table, "source/schema.table"
 	heard    map[string]bool      // per source: whether changes are being heard
 	changed  map[string]time.Time // per source: the last change
+	touched  map[string]time.Time // per table: the same
+	since    map[string]time.Time // per source: when it began to be heard
 	subs     map[*Subscription]bool
 	clock    func() time.Time
 	pinned   time.Time // what now is, where it is held
@@ -30,7 +32,7 @@ type Hub struct {
 
 // NewHub returns a hub that has heard of nothing.
 func NewHub() *Hub {
-	return &Hub{clock: time.Now, epochs: map[string]int64{}, versions: map[string]int64{}, heard: map[string]bool{}, changed: map[string]time.Time{}, subs: map[*Subscription]bool{}}
+	return &Hub{clock: time.Now, epochs: map[string]int64{}, versions: map[string]int64{}, heard: map[string]bool{}, changed: map[string]time.Time{}, touched: map[string]time.Time{}, since: map[string]time.Time{}, subs: map[*Subscription]bool{}}
 }
 
 // A Subscription is told of changes to some tables. Events never block the hub: what
@@ -112,6 +114,7 @@ func (h *Hub) Changed(of string, c source.Change) {
 	h.heardOf++
 	observe.Changed(of)
 	h.changed[of] = h.clock()
+	h.touched[name] = h.changed[of]
 	for s := range h.subs {
 		if concern, listens := s.tables[name]; listens && (concern == nil || concern(c)) {
 			s.tell(Event{Tables: map[string]bool{name: true}})
@@ -125,8 +128,11 @@ func (h *Hub) Reconnected(source string) {
 	defer h.mu.Unlock()
 	h.epochs[source]++
 	h.heardOf++
-	h.heard[source] = true
 	h.changed[source] = h.clock()
+	if !h.heard[source] {
+		h.since[source] = h.changed[source]
+	}
+	h.heard[source] = true
 	h.all(source, Event{Back: true})
 }
 
@@ -154,6 +160,19 @@ func (h *Hub) all(source string, e Event) {
 			s.tell(e)
 		}
 	}
+}
+
+// LastChanged is when records of some tables of a source changed last, zero where none have
+// since they are heard of. heard is false while they are not.
+func (h *Hub) LastChanged(source string, tables []string) (at, since time.Time, heard bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, t := range tables {
+		if touched := h.touched[Table(source, t)]; touched.After(at) {
+			at = touched
+		}
+	}
+	return at, h.since[source], h.heard[source]
 }
 
 // Signature names the state of some tables of a source. It is read before a question's

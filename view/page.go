@@ -7,6 +7,7 @@ import (
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/filter"
 	"eskadel/core/format"
 	"eskadel/core/locale"
 	"eskadel/core/marks"
@@ -14,6 +15,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/sentence"
 	"eskadel/live"
 )
 
@@ -123,6 +125,40 @@ func (v *View) Records(id string, ref marks.Reference, words string, page int, s
 		return nil, problem.New(problem.NotFound, "widget", "A text has no records.")
 	}
 	return v.Engine.Drawer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, ref, words, page, sort, down)
+}
+
+// Behind is a list of the records behind a mark, as the dashboard is narrowed now, so that it
+// lists them wherever it stands.
+func (v *View) Behind(id string, ref marks.Reference) (*chart.Document, error) {
+	w, err := v.Doc.Widget(id)
+	if err != nil {
+		return nil, err
+	}
+	q, err := v.about(w, ref.Now)
+	if err != nil {
+		return nil, err
+	}
+	if q.doc == nil {
+		return nil, problem.New(problem.NotFound, "widget", "A text has no records.")
+	}
+	d, ds, s, ref, err := ref.Behind(q.doc.Computed(q.ds), q.ds, q.setting, v.Engine.Sets(v.ctx, v.Viewer))
+	if err != nil {
+		return nil, err
+	}
+	mark, err := ref.Condition(d, ds)
+	if err != nil {
+		return nil, err
+	}
+	if d.Where != nil {
+		mark = filter.And(*d.Where, s.Filters, mark)
+	} else {
+		mark = filter.And(s.Filters, mark)
+	}
+	out := sentence.Start(ds, chart.Records)
+	if out.Own = d.Own; !mark.IsZero() {
+		out.Where = &mark
+	}
+	return out, nil
 }
 
 // Drawer lists the records behind a mark of a chart, with the mark's measure computed

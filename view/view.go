@@ -469,6 +469,21 @@ func (e *Reader) fresh(ds *dataset.Dataset, at time.Time) (words string, live bo
 	return words + ", live", true
 }
 
+// Changed says when records of a dataset changed last, as far as that is heard.
+func (e *Reader) Changed(ds *dataset.Dataset) string {
+	at, since, heard := e.Hub.LastChanged(ds.Source, ds.Heard())
+	say := func(t time.Time) string {
+		return e.Manner().Date(t.In(e.Calendar().Zone), "2 Jan 2006") + ", " + t.In(e.Calendar().Zone).Format("15:04")
+	}
+	switch {
+	case !heard || !ds.Live():
+		return "whether records change is not heard"
+	case at.Before(since):
+		return "no record has changed since " + say(since)
+	}
+	return "records changed " + say(at)
+}
+
 // Notes says what a chart leaves out, those of the datasets beside it too.
 func Notes(t *calc.Table, version int) []Note {
 	out := notes(t, version, 0)

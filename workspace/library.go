@@ -7,6 +7,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dashboard"
+	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/core/sentence"
 	"eskadel/identity"
@@ -28,6 +29,7 @@ type ChartRow struct {
 	Words    string           // by which it is found besides: its dataset and fields
 	Document *chart.Document  // as whoever looks would use it; nil where that cannot be read
 	On       []Used           // the dashboards that show it
+	Changed  string           // when its records did last
 	Trouble  *problem.Problem // why it cannot be read
 }
 
@@ -51,6 +53,7 @@ func (w *Workspace) Library(ctx context.Context, who *identity.Caller) ([]ChartR
 		if ds, err := w.Dataset(ctx, who, d.Dataset); err == nil {
 			d.Now, d.Sets, ds = w.Now(), w.sets(ctx, who), d.On(ds)
 			r.Title, r.Sentence, r.Document = sentence.Title(d, ds), sentence.Text(d, ds), d
+			r.Changed = w.reader.Changed(ds)
 			words := []string{ds.Title}
 			for _, dim := range d.Dimensions() {
 				words = append(words, ds.Label(dim.Field))
@@ -123,6 +126,22 @@ func (s *Sketch) Find(name string) (Standing, error) {
 // Find keeps what a widget shows, as the dashboard is narrowed now, as a finding.
 func (l *Look) Find(widget, name string) (Standing, error) {
 	d, err := l.view.Narrowed(widget)
+	if err != nil {
+		return Standing{}, err
+	}
+	s, err := l.w.SketchOf(l.ctx, l.who, d)
+	if err != nil {
+		return Standing{}, err
+	}
+	return s.Find(name)
+}
+
+// FindRecords keeps the records behind a mark of a widget, as a list of them, as a finding.
+func (l *Look) FindRecords(widget string, mark marks.Reference, name string) (Standing, error) {
+	if err := rights.May(l.who, rights.Records, l.thing()); err != nil {
+		return Standing{}, err
+	}
+	d, err := l.view.Behind(widget, mark)
 	if err != nil {
 		return Standing{}, err
 	}

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/chart"
 	"eskadel/core/dashboard"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
@@ -46,6 +47,17 @@ func TestWhatIsFoundIsKeptAsItWasSeen(t *testing.T) {
 	seen, err := d.Look(ctx, viewer("one"), "one", false, dashboard.State{})
 	require.NoError(t, err)
 	assert.False(t, seen.MayKeep())
+	care := "care"
+	list, err := l.FindRecords("kinds", marks.Reference{Now: d.Now(), Keys: []marks.Key{{Is: &care}}}, "Those that need care")
+	require.NoError(t, err)
+	doc, _, err := d.Chart(ctx, edda, list.Name)
+	require.NoError(t, err)
+	assert.Equal(t, chart.Records, doc.Form)
+	assert.Equal(t, "kind", doc.Where.TopLevel()[len(doc.Where.TopLevel())-1].Field, "the mark's condition stands in it")
+	_, err = l.FindRecords("nothing", marks.Reference{}, "Mine")
+	assert.Equal(t, problem.NotFound, code(err))
+	_, err = seen.FindRecords("kinds", marks.Reference{}, "Mine")
+	assert.Equal(t, problem.Forbidden, code(err))
 	_, err = seen.Find("kinds", "Mine")
 	assert.Equal(t, problem.Forbidden, code(err), "who only reads keeps nothing")
 }

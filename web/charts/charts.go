@@ -358,7 +358,7 @@ func (s *Server) chartRecords(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	s.Drawer(c, p, "/charts/records")
+	s.Drawer(c, p, "/charts/records", "")
 }
 
 // chartPlace puts a chart on a dashboard's draft, or keeps it in the library.

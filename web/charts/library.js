@@ -14,8 +14,6 @@ document.querySelectorAll(".library-picture[data-document]").forEach((p) => seen
 /** @param {HTMLElement} place */
 async function show(place) {
   const a = await drawSmall(place, place.dataset.document ?? "");
-  const fresh = place.closest(".library-card")?.querySelector("[data-fresh]");
-  if (a?.fresh && fresh) fresh.textContent = `; records read ${a.fresh}`;
   if (a && !a.drawing && !a.html) place.textContent = a.nothing;
 }
 

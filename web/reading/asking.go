@@ -98,5 +98,5 @@ func (s *Server) askRecords(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	s.Drawer(c, p, "/view/"+c.Param("dashboard")+"/ask/records")
+	s.Drawer(c, p, "/view/"+c.Param("dashboard")+"/ask/records", "")
 }

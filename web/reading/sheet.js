@@ -23,6 +23,13 @@ export class Sheet {
     /** @type {Map<string, number>} */
     this.retry = new Map();
     root.addEventListener("click", (e) => this.click(e));
+    root.addEventListener("submit", (e) => {
+      const form = /** @type {HTMLFormElement} */ (e.target);
+      if (!form.matches("[data-find]")) return;
+      e.preventDefault();
+      e.stopPropagation();
+      void this.find(form);
+    }, true);
     document.addEventListener("keydown", (e) => this.key(e));
   }
 
@@ -194,7 +201,7 @@ export class Sheet {
   async find(form) {
     const wrong = /** @type {HTMLElement} */ (form.querySelector(".wrong"));
     try {
-      const html = await post(this.path(`widgets/${encodeURIComponent(form.dataset.find ?? "")}/finding`), { ...this.fields(), name: /** @type {HTMLInputElement} */ (form.elements.namedItem("name")).value });
+      const html = await post(this.path(`widgets/${encodeURIComponent(form.dataset.find ?? "")}/finding`), { ...this.fields(), ...Object.fromEntries(/** @type {[string, string][]} */ ([...new FormData(form)])) });
       form.outerHTML = html;
     } catch (error) {
       wrong.textContent = /** @type {Error} */ (error).message;
@@ -221,10 +228,6 @@ export class Sheet {
     const at = button.getBoundingClientRect();
     box.style.left = `${Math.max(4, Math.min(at.left + scrollX, innerWidth + scrollX - box.offsetWidth - 8))}px`;
     box.style.top = `${at.bottom + scrollY + 4}px`;
-    box.querySelector("[data-find]")?.addEventListener("submit", (e) => {
-      e.preventDefault();
-      void this.find(/** @type {HTMLFormElement} */ (e.target));
-    });
     if (filter) this.control(box, address, filter);
     else box.tabIndex = -1, box.focus();
     box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed" && document.activeElement === document.body) button.focus(); }, { once: true });

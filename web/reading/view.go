@@ -12,6 +12,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dashboard"
+	"eskadel/core/marks"
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/view"
@@ -102,11 +103,18 @@ func (s *Server) words(c *gin.Context) {
 	}
 }
 
-// finding keeps what a widget shows now by a name.
+// finding keeps what a widget shows now by a name, or the records behind one of its marks.
 func (s *Server) finding(c *gin.Context) {
 	l, err := s.look(c)
 	var kept workspace.Standing
-	if err == nil {
+	switch {
+	case err != nil:
+	case c.PostForm("mark") != "":
+		var ref marks.Reference
+		if ref, _, err = page.MarkOf(c); err == nil {
+			kept, err = l.FindRecords(c.Param("widget"), ref, c.PostForm("name"))
+		}
+	default:
 		kept, err = l.Find(c.Param("widget"), c.PostForm("name"))
 	}
 	if err != nil {
@@ -155,7 +163,11 @@ func (s *Server) records(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	s.Drawer(c, p, "/view/"+c.Param("dashboard")+"/widgets/"+c.Param("widget")+"/records")
+	keep := ""
+	if l.MayKeep() {
+		keep = c.Param("widget")
+	}
+	s.Drawer(c, p, "/view/"+c.Param("dashboard")+"/widgets/"+c.Param("widget")+"/records", keep)
 }
 
 // filterMenu renders the popover of a filter's phrase.
