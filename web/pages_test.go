@@ -247,6 +247,12 @@ func TestPublishingNeedsARuleAndACompleteChart(t *testing.T) {
 	assert.Equal(t, http.StatusOK, status, b)
 	form(t, builder, "/dashboards/berths/add", map[string]string{"what": "chart", "page": "One"})
 	status, b = send(t, builder, http.MethodPost, "/api/v1/dashboards/berths/publish", nil)
+	assert.Equal(t, http.StatusOK, status, "what is added begins with the dataset before it: %s", b)
+	_, b = send(t, builder, http.MethodGet, "/api/v1/dashboards/berths", nil)
+	empty := regexp.MustCompile(`"dataset":\s*"berths"`).ReplaceAllString(b, `"dataset":""`)
+	status, b = send(t, builder, http.MethodPut, "/api/v1/dashboards/berths", empty)
+	require.Equal(t, http.StatusOK, status, b)
+	status, b = send(t, builder, http.MethodPost, "/api/v1/dashboards/berths/publish", nil)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, b, "has no records yet")
 }

@@ -2,6 +2,7 @@ package workspace
 
 import (
 	"context"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -12,6 +13,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/sentence"
 	"eskadel/identity"
 	"eskadel/rights"
 	"eskadel/store"
@@ -287,18 +289,45 @@ func (w *Workspace) AddWidget(ctx context.Context, who *identity.Caller, name, p
 		} else if fromLibrary {
 			x.Chart, x.At = &dashboard.Chart{Library: library}, p.Place(of.Size())
 		} else {
-			own := &chart.Document{Definition: query.Definition{Version: query.Version}, Form: chart.Columns}
+			form := chart.Columns
 			for _, f := range []chart.Form{chart.KeyFigures, chart.Table, chart.Records} {
 				if what == f.Kind {
-					own.Form = f
+					form = f
 				}
 			}
+			own := w.next(ctx, who, p, form)
 			x.Chart, x.At, make = &dashboard.Chart{Own: own}, p.Place(own.Form.Size()), true
 		}
 		id, p.Widgets = x.ID, append(p.Widgets, x)
 		return nil
 	})
 	return id, make, err
+}
+
+// next is a new chart for a page: of the dataset of its last chart, else of the one that whoever
+// makes it placed last; of none where there is none that may be used.
+func (w *Workspace) next(ctx context.Context, who *identity.Caller, p *dashboard.Page, form chart.Form) *chart.Document {
+	for _, x := range slices.Backward(p.Widgets) {
+		if x.Chart == nil {
+			continue
+		}
+		last := x.Chart.Own
+		if x.Chart.Library != "" {
+			last, _ = w.reader.Chart(ctx, x.Chart.Library, x.Chart.Version)
+		}
+		if last == nil || last.Dataset == "" {
+			continue
+		}
+		if ds, err := w.Dataset(ctx, who, last.Dataset); err == nil {
+			return sentence.Start(ds, form)
+		}
+	}
+	if last := w.Again(ctx, who, false); last != nil {
+		if ds, err := w.Dataset(ctx, who, last.Dataset); err == nil {
+			return sentence.Start(ds, form)
+		}
+	}
+	return &chart.Document{Definition: query.Definition{Version: query.Version}, Form: form}
 }
 
 // OwnCopy puts a copy of its own in the place of the library's chart on a widget of a draft.

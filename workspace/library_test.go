@@ -92,3 +92,24 @@ func TestTheLibraryTellsWhereItsChartsStand(t *testing.T) {
 	_, err = d.Library(ctx, viewer("one"))
 	assert.Equal(t, problem.Forbidden, code(err))
 }
+
+// What is added to a dashboard begins with the records of the chart before it.
+func TestWhatIsAddedBeginsWithTheDatasetOfTheLast(t *testing.T) {
+	d := open(t, "adding")
+	_, err := d.SaveDashboard(ctx, edda, "one", page("one", "One", `{"id":"words","at":[0,0,4,4],"text":"hello"}`), workspace.On{})
+	require.NoError(t, err)
+	added := func(to string) *chart.Document {
+		id, make, err := d.AddWidget(ctx, edda, to, "", chart.Table.Kind)
+		require.NoError(t, err)
+		assert.True(t, make)
+		doc, _, err := d.ChartAt(ctx, edda, workspace.Place{Dashboard: to, Widget: id})
+		require.NoError(t, err)
+		return doc
+	}
+	assert.Empty(t, added("one").Dataset, "there is none yet")
+	_, err = d.SaveDashboard(ctx, edda, "two", page("two", "Two", widget("kinds", count(`"every row"`)), `{"id":"words","at":[0,4,4,4],"text":"hello"}`), workspace.On{})
+	require.NoError(t, err)
+	again := added("two")
+	assert.Equal(t, "jobs", again.Dataset)
+	assert.Equal(t, chart.Table, again.Form)
+}
