@@ -113,8 +113,12 @@ func TestViewersAskOfADashboard(t *testing.T) {
 	assert.Contains(t, ask("how many jobs"), "is "+one(mine+year)+".", "as the dashboard is narrowed")
 	assert.Contains(t, ask("how many jobs in 2025"), "is "+one(mine+" and opened_at >= timestamp '2025-01-01' at time zone 'Europe/London' and opened_at < timestamp '2026-01-01' at time zone 'Europe/London'")+".", "but for what the question says itself")
 	assert.Contains(t, ask("how many jobs in 2025", "only rework"), "is "+one(mine+" and kind = 'rework' and opened_at >= timestamp '2025-01-01' at time zone 'Europe/London' and opened_at < timestamp '2026-01-01' at time zone 'Europe/London'")+".")
-	assert.Contains(t, strings.ToLower(ask("how is this week going")), "jobs under way, where opened this week to date", "by the dashboard's own key figures")
-	assert.Regexp(t, `the period before, .+ \(.+\) and .+ the year before, .+ \(`, ask("how is this month going"), "beside both times")
+	going := strings.ToLower(ask("how is this week going"))
+	assert.Contains(t, going, "jobs of those where status is one of", "by the dashboard's own key figures")
+	if !strings.Contains(going, "no jobs, where") { // as in the far future
+		assert.Contains(t, going, "jobs under way, where opened this week to date")
+		assert.Regexp(t, `the period before, .+ \(.+\) and .+ the year before, .+ \(`, ask("how is this month going"), "beside both times")
+	}
 	assert.Contains(t, ask("jobs for Ravel Point"), "</mark> stands for nothing here", "another's yard is unknown to them")
 	assert.Contains(t, ask("number of hazards"), "Nothing of “number of hazards” is understood", "and what the dashboard does not show")
 	said := ask("jobs by kind")

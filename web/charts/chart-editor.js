@@ -290,10 +290,21 @@ choices.addEventListener("click", async (e) => {
     void reckon(/** @type {HTMLElement} */ (reckoning.parentElement));
     return;
   }
-  const choice = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest(".choice"));
-  if (!choice) return;
-  const next = choice.dataset.next ?? "", document = choice.dataset.document ?? "", part = open, lost = choice.dataset.lost, mend = choice.dataset.finish;
-  await change(document, {});
+  const choice = /** @type {HTMLButtonElement | null} */ (/** @type {HTMLElement} */ (e.target).closest(".choice"));
+  if (choice) void inTurn(() => chosen(choice, open));
+});
+/** What a choice is called. @param {Element} choice */
+const called = (choice) => [...choice.childNodes].filter((n) => n instanceof Text).map((n) => n.textContent).join("").trim();
+/** Makes a choice of a part. Where a choice before it has renewed those that are offered, the same one there is meant. @param {HTMLButtonElement} choice @param {string} part */
+async function chosen(choice, part) {
+  if (!choice.isConnected) {
+    if (open !== part) return;
+    const again = /** @type {HTMLButtonElement[]} */ ([...choices.querySelectorAll(".choice:not(:disabled)")]).find((c) => called(c) === called(choice));
+    if (!again) return;
+    choice = again;
+  }
+  const next = choice.dataset.next ?? "", lost = choice.dataset.lost, mend = choice.dataset.finish;
+  await made(choice.dataset.document ?? "", {});
   if (lost && !wrong.textContent) note(lost);
   if (open !== part) return; // another phrase has been unfolded meanwhile
   if (mend) {
@@ -302,7 +313,7 @@ choices.addEventListener("click", async (e) => {
     /** @type {HTMLElement | null} */ (finish.querySelector(".finish button"))?.focus();
   } else if (next) await unfold(next);
   else fold();
-});
+}
 /** Keeps a formula that was written; what is wrong with it is said beside it. @param {HTMLElement} box */
 const reckon = (box) => inTurn(async () => {
   const part = box.dataset.reckon ?? "", said = /** @type {HTMLElement} */ (box.querySelector(":scope > .wrong"));
