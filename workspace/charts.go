@@ -186,6 +186,22 @@ func (s *Sketch) Where(name, find string) (*sentence.Menu, error) {
 	return sentence.WhereField(s.Doc, s.Dataset, f, values, s.w.ruling(s.ctx)), nil
 }
 
+// Menu offers what a phrase of the chart's sentence may become.
+func (s *Sketch) Menu(part string) (*sentence.Menu, error) {
+	m, err := sentence.Choices(s.Doc, s.Dataset, part)
+	if err != nil || part != "form" {
+		return m, err
+	}
+	m.Scale(func(d *chart.Document) *chart.Seen {
+		seen, err := s.w.reader.Seen(s.within(), d, s.Dataset, s.who.Viewer, s.setting(time.Time{}))
+		if err != nil {
+			return nil // it says itself that it needs a scale
+		}
+		return seen
+	})
+	return m, nil
+}
+
 // Reckon writes a formula of the chart's own, where a part of its sentence says.
 func (s *Sketch) Reckon(part, label, formula string) (*Sketch, error) {
 	if err := s.Complete(); err != nil {

@@ -24,7 +24,6 @@ type Choice struct {
 	Why      string // why it cannot be chosen; "" when it can
 	Lost     string // what choosing it leaves out; "" for nothing
 	Step     string // what choosing it changes besides, so that it fits; "" for nothing
-	Drawn    bool   // choosing it draws a form, of which a small picture can be shown
 	Document *chart.Document
 	Next     string // the part to unfold once this is chosen, "" for none
 	Section  string // the section of the finish to unfold then
@@ -36,6 +35,7 @@ type Menu struct {
 	Heading   string
 	Choices   []Choice
 	Search    bool             // there may be more, to be looked for
+	Drawn     bool             // each choice is a form, of which a small picture can be shown
 	Reckoning *Reckoning       // a formula that may be written; nil for none
 	Of        *dataset.Dataset // what the choices are of
 	ds        *dataset.Dataset
@@ -136,11 +136,11 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 	case "most":
 		m.most(d)
 	case "form":
-		m.Heading = "Draw it as"
+		m.Heading, m.Drawn = "Draw it as", true
 		for _, f := range chart.Forms() {
 			c := clone(d)
 			c.Form = f
-			choice := Choice{Label: f.Words(), Kind: f.Purpose(), Document: c, Chosen: d.Form == f, Drawn: !f.Lists() && !f.Tells()}
+			choice := Choice{Label: f.Words(), Kind: f.Purpose(), Document: c, Chosen: d.Form == f}
 			if f.Lists() && !d.Form.Lists() {
 				choice.Lost = left(d, ds)
 				if len(c.Show) == 0 {

@@ -149,3 +149,20 @@ func suitings(ds *dataset.Dataset, f chart.Form) (out []suiting) {
 	}})
 	return out
 }
+
+// Scale gives a gauge that is offered a scale from its own figure, which see finds.
+func (m *Menu) Scale(see func(*chart.Document) *chart.Seen) {
+	for i := range m.Choices {
+		c := &m.Choices[i]
+		if c.Why != "" || c.Document.Form != chart.Gauge || c.Document.Target != nil || c.Document.Finishing().High != "" {
+			continue
+		}
+		figure := *c.Document
+		figure.Form = chart.KeyFigures
+		if seen := see(&figure); seen != nil && len(seen.Measures) > 0 && !seen.Measures[0].IsEmpty() {
+			scale := c.Document.Finishing()
+			scale.High = chart.Round(seen.Measures[0].Float())
+			c.Document.Finish = &scale
+		}
+	}
+}

@@ -8,6 +8,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset/sample"
+	"eskadel/core/field"
 	"eskadel/core/sentence"
 )
 
@@ -58,4 +59,22 @@ func TestWhatAChoiceTakesAlongIsNamed(t *testing.T) {
 	assert.Equal(t, "This leaves out the order of Kind.", choice(t, read(t, sorted), "compare", "Not compared").Lost)
 	split := `{"version":2,"dataset":"jobs","measures":[{"sum":"cost"}],"by":[{"field":"opened"}],"split":{"field":"kind"},"form":"line"}`
 	assert.Equal(t, "The chart goes along a date already, and has one time axis.", choice(t, read(t, split), "split", "Promised").Why)
+}
+
+func TestAGaugeIsOfferedWithAScaleFromItsOwnFigure(t *testing.T) {
+	ds := sample.Jobs()
+	m, err := sentence.Choices(sentence.Start(ds, chart.Columns), ds, "form")
+	require.NoError(t, err)
+	m.Scale(func(d *chart.Document) *chart.Seen {
+		assert.Empty(t, d.By, "the figure over everything")
+		return &chart.Seen{Measures: []field.Value{field.OfUnits(8512, 0)}}
+	})
+	for _, c := range m.Choices {
+		if c.Document.Form == chart.Gauge {
+			assert.Equal(t, "8600", c.Document.Finishing().High.String())
+			assert.NoError(t, c.Document.Check(ds))
+		} else {
+			assert.Empty(t, c.Document.Finishing().High, c.Label)
+		}
+	}
 }

@@ -55,7 +55,8 @@ async function unfold(part) {
 async function picture() {
   for (const place of /** @type {NodeListOf<HTMLElement>} */ (choices.querySelectorAll(".thumb"))) {
     if (!place.isConnected) return;
-    if (!(await drawSmall(place, /** @type {HTMLElement} */ (place.closest(".choice")).dataset.document ?? ""))?.drawing) place.remove(); // the form says why when it is chosen
+    const a = await drawSmall(place, /** @type {HTMLElement} */ (place.closest(".choice")).dataset.document ?? "");
+    if (!a?.drawing && !a?.html) place.remove(); // the form says why when it is chosen
   }
 }
 

@@ -235,7 +235,7 @@ func (s *Server) menu(c *gin.Context, k *workspace.Sketch, part string) (*senten
 	beside, err := strconv.Atoi(strings.TrimPrefix(part, "also."))
 	other := err == nil && strings.HasPrefix(part, "also.")
 	if part != "dataset" && k.Dataset != nil && !other {
-		return sentence.Choices(k.Doc, k.Dataset, part)
+		return k.Menu(part)
 	}
 	all, err := s.Workspace.Datasets(c.Request.Context(), gate.Caller(c))
 	switch {
