@@ -2,6 +2,7 @@ package sentence
 
 import (
 	"fmt"
+	"strings"
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
@@ -16,10 +17,10 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	}
 	if !d.Form.Lists() {
 		if len(d.By) < query.Most {
-			unfold("another group: per or by …", fmt.Sprintf("by.%d", len(d.By)))
+			unfold("another group: "+saysPer.say()+" or "+saysBy.say()+" …", fmt.Sprintf("by.%d", len(d.By)))
 		}
 		if d.Split == nil && len(d.By) > 0 {
-			unfold("split by …", "split")
+			unfold(saysSplit.say()+" …", "split")
 		}
 		if d.Split != nil && len(d.By) == 1 {
 			m.add("the group and the split the other way round", d, func(c *chart.Document) {
@@ -27,10 +28,10 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 			})
 		}
 		if d.Split != nil && len(d.Dimensions()) < query.Most {
-			unfold("split further by …", across+"."+count(len(d.Across)))
+			unfold("split further: "+saysAndBy.say()+" …", across+"."+count(len(d.Across)))
 		}
 		if d.Split != nil && d.Split.Sort == nil {
-			unfold("the split in order of …", "sort")
+			unfold("the split "+saysOrder.say()+" …", "sort")
 		}
 		if d.Split != nil && d.Split.Largest == 0 {
 			unfold("only the largest few of the split …", "cut")
@@ -44,7 +45,7 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 			unfold("another measure …", fmt.Sprintf("measure.%d", len(d.Measures)))
 		}
 	}
-	unfold("only where …", "where")
+	unfold(saysWhere.say()+" …", "where")
 	if len(d.Own) < query.MostOwn {
 		unfold("a field of your own, by a formula …", "own."+count(len(d.Own)))
 	}
@@ -53,7 +54,7 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 			unfold("the fields …", "show")
 		}
 		if d.Order == nil {
-			unfold("in order of …", "order")
+			unfold(saysOrder.say()+" …", "order")
 		}
 		if d.Most == 0 {
 			unfold("only the first few …", "most")
@@ -61,16 +62,16 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 		return
 	}
 	if d.Sets != nil && len(d.By) <= 1 && d.Split == nil && len(d.Also) < query.MostBeside && d.Width() < query.Most {
-		unfold("another dataset beside it …", fmt.Sprintf("also.%d", len(d.Also)))
+		unfold("another dataset "+saysBeside.say()+" it …", fmt.Sprintf("also.%d", len(d.Also)))
 	}
 	if d.Compare == nil {
-		unfold("compared with …", "compare")
+		unfold(saysCompared.say()+" …", "compare")
 	}
 	finish := func(label, section string) {
 		m.Choices = append(m.Choices, Choice{Label: label, Document: clone(d), Section: section})
 	}
 	if d.Target == nil {
-		finish("against a target …", inTarget)
+		finish(strings.TrimSuffix(saysTarget.say(), " "+saysOf.say())+" …", inTarget)
 	}
 	if len(d.By) == 1 && d.By[0].OnAxis(ds) && d.Split == nil {
 		m.add("years laid over each other", d, func(c *chart.Document) {
@@ -87,14 +88,14 @@ func (m *Menu) additions(d *chart.Document, ds *dataset.Dataset) {
 	}
 	for i, dim := range d.By {
 		if f, err := ds.Field(dim.Field); err == nil && !f.Type.Temporal() && dim.Sort == nil {
-			unfold("in order of … ("+f.Label+")", fmt.Sprintf("sort.%d", i))
+			unfold(saysOrder.say()+" … ("+f.Label+")", fmt.Sprintf("sort.%d", i))
 		}
 	}
 	if len(d.By) > 0 {
-		unfold("with a line at …", "lines")
-		finish("with a line at a number of your own …", inLines)
+		unfold(saysLine.say()+" …", "lines")
+		finish(saysLine.say()+" a number of your own …", inLines)
 	}
 	if len(d.By) == 1 && d.By[0].OnAxis(ds) && !d.Trend {
-		unfold("with its trend or a forecast …", "trend")
+		unfold(saysWith.say()+" "+saysTrend.say()+" "+saysOr.say()+" a forecast …", "trend")
 	}
 }

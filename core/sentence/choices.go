@@ -92,7 +92,7 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 			m.add("Not divided", d, func(c *chart.Document) { c.By = slices.Delete(c.By, i, i+1) })
 		}
 	case "split":
-		m.Heading = "Split by"
+		m.Heading = locale.Upper(saysSplit.say())
 		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) { c.Split = &dim }, func(f *dataset.Field) bool { return d.Split != nil && d.Split.Field == f.Name })
 		for i := range m.Choices { // a chart has one time axis
 			if c := &m.Choices[i]; c.Why == "" && c.Document.Split == nil {
@@ -104,7 +104,7 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 			m.add("Not split", d, func(c *chart.Document) { c.Split = nil })
 		}
 	case across:
-		m.Heading = "And split by"
+		m.Heading = locale.Upper(saysAndBy.say())
 		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) { put(&c.Across, i, dim) }, func(f *dataset.Field) bool { return i < len(d.Across) && d.Across[i].Field == f.Name })
 		if i < len(d.Across) {
 			m.add("Not split further", d, func(c *chart.Document) { c.Across = slices.Delete(c.Across, i, i+1) })
@@ -173,7 +173,7 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		}
 		m.fitting()
 	case "where":
-		m.Heading = "Only where"
+		m.Heading = locale.Upper(saysWhere.say())
 		m.conditions(d, ds)
 	case "add":
 		m.Heading = "Add to the sentence"

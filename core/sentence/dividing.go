@@ -32,7 +32,7 @@ func divided(c *chart.Document, number string) *query.Dimension {
 
 // sorts offers the orders of the split, or of group number.
 func (m *Menu) sorts(d *chart.Document, number string) {
-	m.Heading = "In order of"
+	m.Heading = locale.Upper(saysOrder.say())
 	at := func(c *chart.Document) *query.Dimension { return divided(c, number) }
 	now := at(d)
 	if now == nil {
@@ -101,7 +101,7 @@ func (m *Menu) dimensions(d *chart.Document, ds *dataset.Dataset, set func(*char
 }
 
 func (m *Menu) grains(d *chart.Document, ds *dataset.Dataset, number string) {
-	m.Heading = "Per"
+	m.Heading = locale.Upper(saysPer.say())
 	now := divided(d, number)
 	if now == nil {
 		return
@@ -112,7 +112,7 @@ func (m *Menu) grains(d *chart.Document, ds *dataset.Dataset, number string) {
 		return c
 	}
 	f, _ := ds.Field(now.Field)
-	set("fitting step", 0, 0)
+	set(strings.TrimPrefix(saysFitting.say(), saysPer.say()+" "), 0, 0)
 	for _, g := range append(period.Grains(), period.Accounting) {
 		if f == nil || f.Type != field.Date || g >= period.Day {
 			set(g.String(), g, 0)

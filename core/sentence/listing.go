@@ -5,6 +5,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/locale"
 )
 
 // shown offers each field of a list of records: to show it last, or no longer.
@@ -28,7 +29,7 @@ func (m *Menu) shown(d *chart.Document, ds *dataset.Dataset) {
 
 // ordered offers what a list of records begins with.
 func (m *Menu) ordered(d *chart.Document, ds *dataset.Dataset) {
-	m.Heading = "In order of"
+	m.Heading = locale.Upper(saysOrder.say())
 	m.add("as usual", d, func(c *chart.Document) { c.Order = nil }).Chosen = d.Order == nil
 	for _, f := range ds.Visible() {
 		for _, last := range []bool{false, true} {

@@ -47,7 +47,7 @@ func (m *Menu) then(d *chart.Document, i int) {
 }
 
 func (m *Menu) compare(d *chart.Document) {
-	m.Heading = "Compared with"
+	m.Heading = locale.Upper(saysCompared.say())
 	for _, kind := range comparisons(d) {
 		c := m.add(kind.Label, d, func(c *chart.Document) { c.Compare = kind.to })
 		c.Chosen = reflect.DeepEqual(d.Compare, kind.to)
@@ -61,14 +61,14 @@ func (m *Menu) compare(d *chart.Document) {
 }
 
 func (m *Menu) lines(d *chart.Document) {
-	m.Heading = "A line at"
+	m.Heading = locale.Upper(saysLine[len(saysLine)-1])
+	v := NewVocabulary(m.ds, nil)
 	for _, at := range query.LineKinds() {
 		l := query.Line{At: at}
-		label := "the " + at
 		if at == "percentile" {
-			l.P, label = "0.9", "the 90th percentile"
+			l.P = "0.9"
 		}
-		c := m.add(label+" of what is shown", d, func(c *chart.Document) { c.Lines = append(c.Lines, l) })
+		c := m.add(v.line(l, d)+" of what is shown", d, func(c *chart.Document) { c.Lines = append(c.Lines, l) })
 		c.Chosen = slices.Contains(d.Lines, l)
 	}
 	if len(d.Lines) > 0 {
@@ -78,9 +78,9 @@ func (m *Menu) lines(d *chart.Document) {
 
 func (m *Menu) trends(d *chart.Document) {
 	m.Heading = "Where it leads"
-	m.add("its trend", d, func(c *chart.Document) { c.Trend, c.Forecast = true, 0 }).Chosen = d.Trend && d.Forecast == 0
+	m.add(saysTrend.say(), d, func(c *chart.Document) { c.Trend, c.Forecast = true, 0 }).Chosen = d.Trend && d.Forecast == 0
 	for _, n := range []int{3, 6, 12} {
-		m.add(fmt.Sprintf("its trend and a straight-line forecast of %d steps", n), d, func(c *chart.Document) { c.Trend, c.Forecast = true, n }).Chosen = d.Forecast == n
+		m.add(listed([]string{saysTrend.say(), saysForecast.say(count(n))}, saysAnd), d, func(c *chart.Document) { c.Trend, c.Forecast = true, n }).Chosen = d.Forecast == n
 	}
 	m.add("No trend", d, func(c *chart.Document) { c.Trend, c.Forecast = false, 0 }).Chosen = !d.Trend && d.Forecast == 0
 }
@@ -101,7 +101,8 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 	if i < len(d.Measures) {
 		now = d.Measures[i]
 	}
-	m.add("Number of "+ds.Record[1], d, set(records())).Chosen = now.Field == query.Records
+	v := NewVocabulary(ds, nil)
+	m.add(v.measure(records(), true), d, set(records())).Chosen = now.Field == query.Records
 	for _, kept := range ds.Measures {
 		if _, err := ds.Measure(kept.Name); err == nil {
 			c := m.add(ds.Label("="+kept.Name), d, set(query.Measure{Name: kept.Name}))
@@ -109,15 +110,12 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 		}
 	}
 	for _, is := range aggregate.All() {
-		a, label := is.Name, is.Words+" of …"
-		if a == aggregate.Count {
-			label = "Number with … filled"
-		}
+		a := is.Name
 		measured := query.Measure{Aggregate: a}
 		if a == aggregate.Percentile {
 			measured.P = "0.9"
 		}
-		c := m.add(label, d, set(measured))
+		c := m.add(locale.Upper(v.lead(measured))+" …", d, set(measured))
 		c.Document.Form = d.Form
 		c.Next = fmt.Sprintf("of.%d", min(i, len(d.Measures)))
 		c.Chosen = now.Aggregate == a && now.Field != query.Records
@@ -245,7 +243,7 @@ func (m *Menu) fieldsOf(d *chart.Document, ds *dataset.Dataset, number string) e
 		return problem.New(problem.NotFound, "part", "There is no such measure.")
 	}
 	a := d.Measures[i].Aggregate
-	m.Heading = a.Is().Words + " of"
+	m.Heading = locale.Upper(NewVocabulary(ds, nil).lead(d.Measures[i]))
 	accepts := func(f *dataset.Field) bool {
 		return a.Is().Accepts(f.Type) && (!f.IsLink() || a == aggregate.Count || a == aggregate.Distinct)
 	}

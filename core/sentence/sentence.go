@@ -208,6 +208,17 @@ func (v *Vocabulary) measured(m query.Measure) (text string, own bool) {
 	return v.partOf(v.aggregated(m), m.Field), false
 }
 
+// lead is what comes before the field that is measured: "number with", "average of".
+func (v *Vocabulary) lead(m query.Measure) string {
+	switch m.Aggregate {
+	case aggregate.Count:
+		return saysNumberWith.say()
+	case aggregate.Distinct:
+		return saysDifferent.say()
+	}
+	return v.aggregated(m)
+}
+
 // aggregated says how values are made one: "average of".
 func (v *Vocabulary) aggregated(m query.Measure) string {
 	if m.Aggregate == aggregate.Percentile {
