@@ -14,23 +14,6 @@ import (
 	"eskadel/core/query"
 )
 
-// A Control sets one part of a chart's finish.
-type Control struct {
-	Path    string // of the part, as chart.Document.Set takes it
-	ID      string // tells it from others of the same path; "" where there is none
-	Kind    string // as Set reads it: text, number, yes, date, unit, json; or a colour, a tick, a button, a file, or a row of others
-	Label   string
-	Value   string
-	Hint    string
-	Text    string    // of a button
-	On      bool      // of a tick
-	Options []Option  // for one of several; none for a text
-	Row     []Control // that stand beside each other
-}
-
-// An Option is a value that a control offers.
-type Option struct{ Value, Label string }
-
 // A Section is the controls of one matter, which a phrase of the second sentence unfolds.
 type Section struct {
 	Name     string
@@ -126,54 +109,6 @@ func (w *finisher) add(name, usual string, controls ...Control) {
 	}
 }
 
-// when is a control where there is a use for it.
-func when(use bool, c Control) Control {
-	if !use {
-		return Control{}
-	}
-	return c
-}
-
-func text(path, label, value, hint string) Control {
-	return Control{Path: path, Kind: "text", Label: label, Value: value, Hint: hint}
-}
-
-func numeral(path, label, value, hint string) Control {
-	return Control{Path: path, Kind: "number", Label: label, Value: value, Hint: hint}
-}
-
-func tick(path, label string, value bool) Control {
-	return Control{Path: path, Kind: "yes", Label: label, Value: yes(value)}
-}
-
-// one is a choice of some, or as usual.
-func one(path, label, value string, options ...Option) Control {
-	return Control{Path: path, Kind: "text", Label: label, Value: value, Options: append([]Option{{"", "as usual"}}, options...)}
-}
-
-// named are words that stand for themselves, as options.
-func named(words ...string) (out []Option) {
-	for _, o := range words {
-		out = append(out, Option{o, o})
-	}
-	return out
-}
-
-// sayings are the values of a table, by their words.
-func sayings(list []said[string]) (out []Option) {
-	for _, s := range list {
-		out = append(out, Option{s.is, s.says.say()})
-	}
-	return out
-}
-
-func whole(n int) string {
-	if n == 0 {
-		return ""
-	}
-	return fmt.Sprint(n)
-}
-
 func (w *finisher) uses(u chart.Use) bool { return w.d.Form.Uses(u) }
 
 // drawn tells whether there are marks.
@@ -236,12 +171,12 @@ func (w *finisher) besideNumbers() (out []Control) {
 		}
 		for j, m := range b.Measures {
 			path, label := fmt.Sprintf("also.%d.measures.%d", i, j), locale.Lower(chart.MeasureLabel(m, set))
-			c := one(path+".format", "Numbers of "+label, m.Format)
-			for _, spec := range samples {
-				m.Format = spec
-				c.Options = append(c.Options, Option{spec, format.Shown(m, set).Value(field.OfUnits(12345, -1))})
+			example := func(spec string) string {
+				of := m
+				of.Format = spec
+				return format.Shown(of, set).Value(field.OfUnits(12345, -1))
 			}
-			out = append(out, c, text(path+".label", "Name of "+label, m.Label, ""))
+			out = append(out, formats(path+".format", "Numbers of "+label, m.Format, example), text(path+".label", "Name of "+label, m.Label, ""))
 		}
 	}
 	return out
@@ -269,21 +204,25 @@ func (w *finisher) example(i int, spec string) string {
 // samples are formats of numbers that a measure is offered.
 var samples = []string{"0", "0.0", "0.00", "compact", "plain", "0%", "0.0%"}
 
-// format offers how a measure's numbers look, by examples.
+// format offers how a measure's numbers look.
 func (w *finisher) format(i int) Control {
 	m := w.d.Measures[i]
-	c := Control{Path: fmt.Sprintf("measures.%d.format", i), Kind: "text", Label: "Numbers of " + locale.Lower(chart.MeasureLabel(m, w.ds)), Value: m.Format}
-	c.Options = []Option{{"", "as usual: " + w.example(i, "")}}
-	unit := unitOf(m.Format)
-	for _, spec := range samples {
-		spec = strings.TrimSpace(spec + " " + unit)
-		label := w.example(i, spec)
-		if spec == m.Format || !slices.ContainsFunc(c.Options, func(o Option) bool { return o.Label == label }) {
-			c.Options = append(c.Options, Option{spec, label})
+	return formats(fmt.Sprintf("measures.%d.format", i), "Numbers of "+locale.Lower(chart.MeasureLabel(m, w.ds)), m.Format, func(spec string) string { return w.example(i, spec) })
+}
+
+// formats offers how numbers look, each format by an example of its own; a unit that they have
+// now stays.
+func formats(path, label, now string, example func(spec string) string) Control {
+	c := Control{Path: path, Kind: "text", Label: label, Value: now, Options: []Option{{"", "as usual: " + example("")}}}
+	unit := unitOf(now)
+	for _, spec := range append(slices.Clone(samples), now) {
+		if spec != now {
+			spec = strings.TrimSpace(spec + " " + unit)
 		}
-	}
-	if !slices.ContainsFunc(c.Options, func(o Option) bool { return o.Value == m.Format }) {
-		c.Options = append(c.Options, Option{m.Format, w.example(i, m.Format)})
+		known := func(o Option) bool { return o.Value == spec || o.Label == example(spec) && spec != now }
+		if !slices.ContainsFunc(c.Options, known) {
+			c.Options = append(c.Options, Option{spec, example(spec)})
+		}
 	}
 	return c
 }
@@ -325,46 +264,13 @@ func (w *finisher) onMarks(words ...string) []Option {
 	return append(out, Option{"none", "nothing"})
 }
 
-// toggles are ticks for each of some words of a list; "none" stands alone.
-func toggles(path, label string, now []string, options ...Option) Control {
-	out := Control{Kind: "row", Label: label}
-	for _, o := range options {
-		on := slices.Contains(now, o.Value)
-		next := slices.DeleteFunc(slices.Clone(now), func(s string) bool { return s == o.Value || (s == "none") != (o.Value == "none") })
-		if !on {
-			next = append(next, o.Value)
-		}
-		c := Control{Path: path, ID: path + "-" + o.Value, Kind: "tick", Label: o.Label, On: on}
-		if len(next) > 0 {
-			c.Value = asJSON(next)
-		}
-		out.Row = append(out.Row, c)
-	}
-	if len(now) == 0 {
-		out.Hint = "nothing is ticked: as usual"
-	}
-	return out
-}
-
 func (w *finisher) axis(name, usual, path string, a *chart.AxisFinish, values bool) {
 	if a == nil {
 		a = &chart.AxisFinish{}
 	}
 	w.add(name, usual, text(path+".title", "Title", a.Title, ""), tick(path+".hidden", "Hide it", a.Hidden),
 		when(values, tick(path+".no_grid", "No lines across", a.NoGrid)), when(values, numeral(path+".low", "Begins at", a.Low.String(), "bars begin at 0 unless you say otherwise")),
-		when(values, numeral(path+".high", "Ends at", a.High.String(), "")), when(values, tick(path+".log", "Logarithmic", a.Log)), when(values, w.axisFormat(path+".format", a.Format)))
-}
-
-// axisFormat offers how the numbers along an axis look.
-func (w *finisher) axisFormat(path, now string) Control {
-	c := one(path, "Numbers", now)
-	for _, spec := range samples {
-		c.Options = append(c.Options, Option{spec, w.example(0, spec)})
-	}
-	if !slices.ContainsFunc(c.Options, func(o Option) bool { return o.Value == now }) {
-		c.Options = append(c.Options, Option{now, w.example(0, now)})
-	}
-	return c
+		when(values, numeral(path+".high", "Ends at", a.High.String(), "")), when(values, tick(path+".log", "Logarithmic", a.Log)), when(values, formats(path+".format", "Numbers", a.Format, func(spec string) string { return w.example(0, spec) })))
 }
 
 // mostValues is how many values of a chart are named and coloured one by one.
@@ -427,24 +333,6 @@ func (w *finisher) unseen() (out []string) {
 	}
 	slices.Sort(out)
 	return out
-}
-
-// colours offers the palette, or any colour. usual is the colour that it has now.
-func colours(path, label, own, usual string) Control {
-	c := Control{Path: path, Kind: "colour", Label: label, Value: own, Text: usual}
-	for i := 1; i <= 10; i++ {
-		c.Options = append(c.Options, Option{fmt.Sprintf("c%d", i), fmt.Sprintf("colour %d", i)})
-	}
-	return c
-}
-
-// tones offers the colours with a meaning, the palette, or any colour.
-func tones(path, value string) Control {
-	c := colours(path, "colour", value, "")
-	for i, t := range chart.Tones() {
-		c.Options = slices.Insert(c.Options, i, Option{t, t})
-	}
-	return c
 }
 
 // several tells whether there is a pie for each value of a split.
