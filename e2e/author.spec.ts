@@ -1,4 +1,4 @@
-import { expect, test } from "@playwright/test";
+import { expect, test, type Locator } from "@playwright/test";
 import { complaints, dashboardFrame, noSeriousProblem, settled, signIn, yardDeskAs } from "./help";
 
 /** Chooses in an unfolded menu by the keyboard, and waits until the sentence says it. */
@@ -84,6 +84,35 @@ test("an author makes a chart from nothing, by keyboard, and it is seen in Yard 
   const frame = await dashboardFrame(desk);
   await expect(frame.locator("h2", { hasText: "Cost week by week" })).toBeVisible();
   await desk.close();
+});
+
+test("value per week by person, with names, this quarter, is made by mouse in few clicks", async ({ page }) => {
+  await signIn(page);
+  let clicks = 0;
+  const click = async (place: Locator) => {
+    await place.first().click();
+    clicks++;
+  };
+  const choice = (name: string | RegExp) => page.locator("#choices .choice").filter({ hasText: name });
+  const part = (name: string) => page.locator(`[data-part="${name}"]`);
+  await click(page.getByRole("link", { name: "Charts", exact: true }));
+  await click(page.getByRole("link", { name: "New chart" }));
+  if (!(await part("dataset").textContent())?.includes("which records")) await click(part("dataset"));
+  await click(choice("Refit enquiries"));
+  await click(part("measure.0"));
+  await click(choice("Sum of Quoted value"));
+  await click(part("grain.0"));
+  await click(choice(/^week$/));
+  await click(part("add"));
+  await click(choice("split by"));
+  await click(choice("Estimator"));
+  await click(part("add"));
+  await click(choice("only where"));
+  await click(choice("Opened this quarter"));
+  await expect(page.locator(".sentence")).toContainText("Sum of Quoted value of Refit enquiries, per week of Opened, split by Estimator, only where Opened this quarter, as stacked columns", { useInnerText: true });
+  expect(clicks).toBeLessThan(15);
+  await settled(page);
+  await expect(page.locator("#preview .legend")).toContainText(/[A-Z][a-z]+ [A-Z][a-z]+/); // people by name
 });
 
 test("the sentence is typed: completed, put right, and marked where it stands for nothing", async ({ page }) => {

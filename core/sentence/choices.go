@@ -93,10 +93,20 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		}
 	case "split":
 		m.Heading = locale.Upper(saysSplit.say())
-		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) { c.Split = &dim }, func(f *dataset.Field) bool { return d.Split != nil && d.Split.Field == f.Name })
+		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) {
+			c.Split = &dim
+			if stacks(d, ds) {
+				c.Form = chart.StackedColumns
+			}
+		}, func(f *dataset.Field) bool { return d.Split != nil && d.Split.Field == f.Name })
 		for i := range m.Choices { // a chart has one time axis
 			if c := &m.Choices[i]; c.Why == "" && c.Document.Split == nil {
 				c.Why, c.Lost = "The chart goes along a date already, and has one time axis.", ""
+			}
+		}
+		for i := range m.Choices {
+			if c := &m.Choices[i]; c.Document.Form == chart.StackedColumns && stacks(d, ds) {
+				c.Step = "Stacks the columns."
 			}
 		}
 		m.fitting()
@@ -182,6 +192,12 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		return nil, problem.New(problem.NotFound, "part", "The sentence has no part “%s”.", part)
 	}
 	return m, nil
+}
+
+// stacks tells whether a split of a chart stands on each other: columns along time of what adds
+// up, which would be too many side by side.
+func stacks(d *chart.Document, ds *dataset.Dataset) bool {
+	return d.Form == chart.Columns && d.Split == nil && len(d.By) == 1 && d.By[0].OnAxis(ds) && len(d.Measures) == 1 && d.Measures[0].Additive() && len(d.Also) == 0
 }
 
 // left names what a list of records has no room for.

@@ -85,6 +85,9 @@ func (m *Menu) trends(d *chart.Document) {
 	m.add("No trend", d, func(c *chart.Document) { c.Trend, c.Forecast = false, 0 }).Chosen = !d.Trend && d.Forecast == 0
 }
 
+// mostUsual is how many fields are offered with what is usual of them.
+const mostUsual = 6
+
 func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 	m.Heading = "Measure"
 	set := func(measure query.Measure) func(*chart.Document) {
@@ -108,6 +111,16 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 			c := m.add(ds.Label("="+kept.Name), d, set(query.Measure{Name: kept.Name}))
 			c.Kind, c.Chosen = "measure", now.Name == kept.Name
 		}
+	}
+	few := 0
+	for _, f := range ds.Visible() { // what is usual of its numbers
+		usual := query.Measure{Aggregate: aggregate.Name(f.Usual), Field: f.Name}
+		if f.Usual == "" || !usual.Aggregate.Known() || !usual.Aggregate.Is().Accepts(f.Type) || few == mostUsual {
+			continue
+		}
+		few++
+		c := m.add(v.measure(usual, true), d, set(usual))
+		c.Kind, c.Chosen = "usual", now.Aggregate == usual.Aggregate && now.Field == f.Name
 	}
 	for _, is := range aggregate.All() {
 		a := is.Name

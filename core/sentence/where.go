@@ -40,6 +40,12 @@ func (m *Menu) conditions(d *chart.Document, ds *dataset.Dataset) {
 			m.add(kept.Title, d, func(c *chart.Document) { where(c, append(slices.Clone(now), named)) }).Kind = "kept by name"
 		}
 	}
+	if f := ds.Find(ds.Date); f != nil && !f.Hidden && asked(d, f.Name) < 0 {
+		for _, name := range []string{"this week", "this month", "this quarter", "this year"} {
+			during := filter.During(f.Name, period.Relative{Named: name})
+			m.add(v.condition(during), d, func(c *chart.Document) { where(c, append(slices.Clone(now), during)) })
+		}
+	}
 	for _, f := range ds.Visible() {
 		m.Choices = append(m.Choices, Choice{Label: f.Label, Kind: kind(f), Field: f.Name, Document: clone(d), Next: "where." + f.Name, Chosen: asked(d, f.Name) >= 0})
 	}

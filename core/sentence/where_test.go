@@ -1,6 +1,7 @@
 package sentence_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -83,7 +84,11 @@ func TestConditionsAreMadeByTicking(t *testing.T) {
 	assert.Nil(t, m.Choices[2].Document.Where)
 	last := len(m.Choices) - 1
 	assert.Equal(t, "Region of yard", m.Choices[last].Label, "and what can be brought in")
-	for _, c := range m.Choices[3:last] {
+	for i, words := range []string{"Opened this week", "Opened this month", "Opened this quarter", "Opened this year"} {
+		assert.Equal(t, words, m.Choices[3+i].Label, "the dataset's own date at once")
+		assert.True(t, strings.HasSuffix(sentence.Text(m.Choices[3+i].Document, jobs), "and "+words+", as key figures"))
+	}
+	for _, c := range m.Choices[7:last] {
 		assert.Equal(t, "where."+c.Field, c.Next, c.Label)
 		assert.Equal(t, c.Field == "kind" || c.Field == "cost", c.Chosen, c.Label)
 	}
