@@ -38,7 +38,9 @@ const phraseOf = (part) => (part.startsWith("where.") ? "where" : part);
 async function unfold(part) {
   open = part;
   try {
-    fill(choices, await post("/charts/menu", { document: now(), part }));
+    const menu = await post("/charts/menu", { document: now(), part });
+    if (open !== part) return; // another phrase has been unfolded meanwhile
+    fill(choices, menu);
   } catch (error) {
     wrong.textContent = /** @type {Error} */ (error).message;
     return;
