@@ -204,8 +204,10 @@ func (t *Table) unique(columns ...string) bool {
 // title or label, else its first text.
 func (t *Table) DisplayColumn() string {
 	for _, n := range []string{"name", "title", "label", "full_name"} {
-		if c := t.Column(n); c != nil && c.Type == field.Text {
-			return n
+		for _, c := range t.Columns {
+			if strings.EqualFold(c.Name, n) && c.Type == field.Text {
+				return c.Name
+			}
 		}
 	}
 	for _, c := range t.Columns {

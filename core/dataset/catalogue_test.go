@@ -25,6 +25,7 @@ func TestWhatStandsForARecord(t *testing.T) {
 	}{
 		{"name", nil, []dataset.Column{column("title", field.Text), column("name", field.Text)}},
 		{"title", nil, []dataset.Column{column("note", field.Text), column("title", field.Text)}},
+		{"Name", nil, []dataset.Column{column("Land", field.Text), column("Name", field.Text)}},
 		{"note", nil, []dataset.Column{column("name", field.Integer), column("note", field.Text), column("more", field.Text)}},
 		{"code", [][]string{{"code"}}, []dataset.Column{column("id", field.Integer), column("code", field.Integer)}},
 		{"id", nil, []dataset.Column{column("id", field.Integer), column("code", field.Integer)}},

@@ -211,10 +211,15 @@ func (n Number) Value(v field.Value) string {
 		}
 		return "No"
 	}
-	if v.Exact() == "" {
+	return Text(v.Exact())
+}
+
+// Text is a text as it is shown: an empty one says so.
+func Text(s string) string {
+	if s == "" {
 		return "(blank)"
 	}
-	return v.Exact()
+	return s
 }
 
 func (n Number) number(v field.Value) string {

@@ -156,8 +156,16 @@ type Vocabulary struct {
 // NewVocabulary is the names of a dataset, and those values that are known of it.
 func NewVocabulary(ds *dataset.Dataset, values []Value) *Vocabulary {
 	v := &Vocabulary{ds: ds, known: values, names: map[string][]name{}, first: map[string]int{}, values: map[string][]Value{}, keyed: map[[2]string]bool{}}
+	labels := map[string]bool{}
 	for _, f := range ds.Visible() {
-		for _, label := range append([]string{f.Label}, f.Synonyms...) {
+		labels[strings.ToLower(f.Label)] = true
+	}
+	for _, f := range ds.Visible() {
+		also := f.Synonyms
+		if short := unbracketed(f.Label); short != "" && !labels[strings.ToLower(short)] {
+			also = append(slices.Clone(also), short)
+		}
+		for _, label := range append([]string{f.Label}, also...) {
 			v.add(name{naming: aField, name: f.Name, label: label, field: f})
 		}
 		for _, value := range f.List {
@@ -189,6 +197,16 @@ func NewVocabulary(ds *dataset.Dataset, values []Value) *Vocabulary {
 		v.value(value)
 	}
 	return v
+}
+
+// unbracketed is what a label such as "Length (m)" is called without what stands in brackets at
+// its end; "" where there is nothing such.
+func unbracketed(label string) string {
+	at := strings.LastIndex(label, "(")
+	if at <= 0 || !strings.HasSuffix(label, ")") {
+		return ""
+	}
+	return strings.TrimSpace(label[:at])
 }
 
 // Dataset is the dataset whose names it has.

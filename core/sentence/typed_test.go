@@ -145,3 +145,22 @@ func FuzzRead(f *testing.F) {
 		require.Equal(t, sentencetest.Plain(r.Document), sentencetest.Plain(again.Document), "%q as %q", line, v.Text(r.Document))
 	})
 }
+
+// A label with something in brackets is known without it, too, unless another is called so.
+func TestWhatStandsInBracketsNeedNotBeTyped(t *testing.T) {
+	doc := sample.Document()
+	for i, label := range map[int]string{6: "Cost (net)", 7: "Rough (m)", 3: "Boat (name)", 8: "Boat"} {
+		doc.Fields[i].Label = label
+	}
+	ds, err := dataset.Resolve(doc, sample.Tables(), nil)
+	require.NoError(t, err)
+	for line, want := range map[string]string{
+		"sum of cost by kind": "Sum of Cost (net) of Jobs, by Kind, as bars",
+		"average rough":       "Average of Rough (m) of Jobs, as key figures",
+		"jobs by boat":        "Number of jobs of Jobs, by Boat, as bars",
+	} {
+		r := sentence.NewVocabulary(ds, nil).Read(line, today, nil, nil)
+		assert.Empty(t, r.Unknown, line)
+		assert.Equal(t, want, sentence.Text(r.Document, ds))
+	}
+}

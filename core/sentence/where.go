@@ -7,6 +7,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
+	"eskadel/core/format"
 	"eskadel/core/locale"
 	"eskadel/core/period"
 )
@@ -171,7 +172,7 @@ func (m *Menu) ticks(f *dataset.Field, now filter.Condition, values []Counted, s
 		if !on {
 			next = append(next, v.Key)
 		}
-		c := set(v.Label, of(next, out))
+		c := set(format.Text(v.Label), of(next, out))
 		c.Chosen, c.Kind, c.Next = on, v.Count, m.Part
 	}
 	if len(ticked) > 0 {

@@ -95,5 +95,6 @@ func TestConditionsAreMadeByTicking(t *testing.T) {
 	many := make([]sentence.Counted, 60)
 	f, err := jobs.Field("boat")
 	require.NoError(t, err)
+	assert.Equal(t, "(blank)", sentence.WhereField(d, jobs, f, many[:1], nil).Choices[0].Label)
 	assert.True(t, sentence.WhereField(d, jobs, f, many, nil).Search, "of many the others can be looked for")
 }
