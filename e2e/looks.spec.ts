@@ -251,3 +251,42 @@ test("conditions begin with their field, and values are ticked with how many hav
   await page.locator("#choices .choice", { hasText: "no longer: Yard" }).click();
   await expect(page.locator(".sentence")).not.toContainText("Yard is");
 });
+
+test("a chart brings a formula and a linked record's field of its own, by keyboard, and records are kept as a finding", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/charts/edit?dataset=yard-jobs");
+  await settled(page);
+  const choice = (name: string) => page.locator("#choices .choice", { hasText: name }).first();
+  await page.locator('[data-part="add"]').press("Enter");
+  await choice("a field of your own").press("Enter");
+  await expect(page.locator("#own-label")).toBeFocused();
+  await page.keyboard.type("Margin of labour");
+  await page.keyboard.press("Tab");
+  await page.keyboard.type("quoted_price -");
+  await expect(page.locator(".formula-result .wrong")).toContainText("is expected here");
+  await page.locator("#own-formula").fill("quoted_price - yard_cost");
+  await expect(page.locator(".formula-result")).toContainText("A number, per record. The first results:");
+  await noSeriousProblem(page, "a formula of the chart's own");
+  await page.getByRole("button", { name: "Add the field" }).press("Enter");
+  await expect(page.locator("#sentence")).toContainText("“Margin of labour” can be chosen wherever a field is.");
+  await page.locator('[data-part="measure.0"]').press("Enter");
+  await choice("Average of …").press("Enter");
+  await choice("Margin of labour").press("Enter");
+  await page.locator('[data-part="by.0"]').press("Enter");
+  await choice("Kind of boat").press("Enter");
+  await expect(page.locator(".sentence")).toHaveText(/^\s*Average of Margin of labour\s+of\s+Yard jobs,\s+by\s+Kind of boat,\s+reckoning\s+“Margin of labour” as `quoted_price - yard_cost`,\s+bringing in\s+“Kind” of Boat as “Kind of boat”,/);
+  await expect(page.locator("#preview svg.drawing")).toContainText("trawler");
+  // The marks lead to their records.
+  await page.locator("#preview .mark").first().click();
+  await page.keyboard.press("r");
+  await expect(page.locator("#drawer h2")).toContainText("jobs");
+
+  await page.goto("/dashboards/yard-today");
+  await settled(page);
+  await page.locator("[data-widget=parts] .mark").first().click();
+  await page.keyboard.press("r");
+  await page.locator("#drawer").getByLabel("Keep these records as a finding called").fill("What waited that day");
+  await page.locator("#drawer").getByRole("button", { name: "keep", exact: true }).press("Enter");
+  await page.locator("#drawer").getByRole("link", { name: "What waited that day" }).click();
+  await expect(page.locator(".library-card").filter({ visible: true }).locator(".row-note")).toContainText("The Yard jobs with");
+});

@@ -293,6 +293,10 @@ func shed(d *chart.Document, ds *dataset.Dataset) (lost []string) {
 			d.Split = nil // a chart has one time axis
 		}
 	}
+	if len(d.Own) > 0 { // a field that was brought in goes with what spoke of it
+		said := string(d.JSON())
+		d.Own = slices.DeleteFunc(slices.Clone(d.Own), func(o dataset.OwnField) bool { return o.Of != "" && !strings.Contains(said, o.Name()) })
+	}
 	if d.Split == nil {
 		for _, a := range d.Across {
 			lose("the split by " + ds.Label(a.Field))

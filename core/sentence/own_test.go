@@ -83,6 +83,13 @@ func TestALinkedRecordsFieldIsBroughtIn(t *testing.T) {
 	require.NotNil(t, d)
 	assert.Equal(t, "Number of jobs of Jobs, by Region of yard, bringing in “Region” of Yard as “Region of yard”, as bars", sentence.Text(d, ds))
 	require.NoError(t, d.Check(ds))
+	menu, err = sentence.Choices(d, d.On(ds), "by.0")
+	require.NoError(t, err)
+	for _, c := range menu.Choices {
+		if c.Label == "Kind" {
+			assert.Equal(t, "Number of jobs of Jobs, by Kind, as bars", sentence.Text(c.Document, ds), "it goes with what spoke of it")
+		}
+	}
 	moved, lost := sentence.Move(d, d.On(ds), other)
 	assert.Equal(t, []string{"region of yard", "the form of bars"}, lost)
 	assert.Empty(t, moved.Own)
