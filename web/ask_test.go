@@ -51,7 +51,18 @@ func TestQuestionsAreAnswered(t *testing.T) {
 	year := one("select count(*)" + jobs + " and opened_at >= date_trunc('year', @now at time zone 'Europe/London') at time zone 'Europe/London' and opened_at < date_trunc('year', @now at time zone 'Europe/London') at time zone 'Europe/London' + interval '1 year'")
 	assert.Contains(t, ask("jobs this year"), "is "+count(year)+".")
 
+	in := func(year int) string {
+		return fmt.Sprintf(" and opened_at >= timestamp '%d-01-01' at time zone 'Europe/London' and opened_at < timestamp '%d-01-01' at time zone 'Europe/London'", year, year+1)
+	}
+	now, before := one("select count(*)"+jobs+in(2025)), one("select count(*)"+jobs+in(2024))
+	said := fmt.Sprintf(", is %s, %s more than the year before (%s).", count(now), text(fmt.Sprintf("select round(100.0 * (%d - %d) / %d, 1)::text || '%%'", now, before, before)), count(before))
+	if now < before {
+		said = strings.Replace(strings.Replace(said, "more", "less", 1), ", -", ", ", 1)
+	}
+	assert.Contains(t, ask("jobs in 2025 compared with the year before"), said)
+
 	page := ask("yard cost by month this year", "by yard", "only rework")
+	assert.Contains(t, page, "or put it on", "an answer is placed at once")
 	assert.Contains(t, page, "Understood as: Sum of Yard cost of Yard jobs, by Yard, only where Opened this year and Kind is “rework”")
 	page = ask("yard cost by month", "by yard for zebras")
 	assert.Contains(t, page, "for zebras</mark> stands for nothing here")

@@ -32,6 +32,12 @@ func (s *Server) ask(c *gin.Context) {
 		return
 	}
 	data := gin.H{"Asking": a, "Answered": a.Answered(), "Again": ""}
+	if a.Answered() {
+		if data["Dashboards"], err = s.Workspace.Own(c.Request.Context(), gate.Caller(c)); err != nil {
+			s.Fail(c, err)
+			return
+		}
+	}
 	address := func(lines []string) string { return "/ask?" + url.Values{"q": lines}.Encode() }
 	var steps []askedStep
 	for i, line := range lines {
