@@ -1,7 +1,9 @@
 package workspace
 
 import (
+	"cmp"
 	"context"
+	"math"
 	"reflect"
 	"slices"
 	"strings"
@@ -75,13 +77,8 @@ func (s *Sketch) best(line string) (best *Typed, err error) {
 	if err != nil {
 		return nil, err
 	}
-	if s.Dataset == nil && s.among == nil { // of several that fit, the one of the last chart
-		if last := s.w.Again(s.ctx, s.who, false); last != nil {
-			order := map[bool]int{true: 1}
-			slices.SortStableFunc(sets, func(a, b *dataset.Dataset) int {
-				return order[b.Name == last.Dataset] - order[a.Name == last.Dataset]
-			})
-		}
+	if s.Dataset == nil && s.among == nil {
+		s.usually(sets)
 	}
 	for _, ds := range sets {
 		if s.Dataset != nil && ds.Name == s.Dataset.Name {
@@ -100,6 +97,20 @@ func (s *Sketch) best(line string) (best *Typed, err error) {
 		}
 	}
 	return best, nil
+}
+
+// usually puts datasets in the order in which they are meant where several fit alike: the one of
+// the last chart, then those that most charts and dashboards are made of.
+func (s *Sketch) usually(sets []*dataset.Dataset) {
+	uses := map[string]int{}
+	for _, ds := range sets {
+		of, _ := s.w.store.Uses(s.ctx, Dataset, ds.Name) // where that is not known, it is none
+		uses[ds.Name] = len(of)
+	}
+	if last := s.w.Again(s.ctx, s.who, false); last != nil {
+		uses[last.Dataset] = math.MaxInt
+	}
+	slices.SortStableFunc(sets, func(a, b *dataset.Dataset) int { return cmp.Compare(uses[b.Name], uses[a.Name]) })
 }
 
 // understood tells whether all of the words is.

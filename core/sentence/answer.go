@@ -82,7 +82,11 @@ func (a answering) is(m int) string {
 	if a.also == nil {
 		return " is " + a.n.Value(f.Shown) + before(a.t, f, a.n, "")
 	}
-	return " is " + a.n.Value(f.Shown) + before(a.t, f, a.n, dates(a.t)) + strings.Replace(before(a.also, a.also.TotalFigure(m), a.n, dates(a.also)), ", ", " and ", 1)
+	of, then := "", ""
+	if m == 0 { // they are the same for all figures
+		of, then = dates(a.t), dates(a.also)
+	}
+	return " is " + a.n.Value(f.Shown) + before(a.t, f, a.n, of) + strings.Replace(before(a.also, a.also.TotalFigure(m), a.n, then), ", ", " and ", 1)
 }
 
 // answering says figures of a table.
