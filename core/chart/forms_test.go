@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/chart"
+	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/problem"
@@ -126,6 +127,20 @@ func TestAxesThatDoNotBeginAtZeroSaySo(t *testing.T) {
 	assert.Equal(t, []float64{1, 1000}, []float64{d.Axis.Low, d.Axis.High})
 	assert.Contains(t, strings.Join(d.Notes, " "), "logarithmic")
 	assert.Equal(t, "Cost", d.Axis.Title)
+}
+
+// The list of a field that holds linked records has their names; marks lead to their keys.
+func TestAFunnelOfLinkedRecordsFollowsTheirNames(t *testing.T) {
+	doc := sample.Document()
+	doc.Fields[4].List = []string{"Ostrey", "Tarn Quay"}
+	ds, err := dataset.Resolve(doc, sample.Tables(), nil)
+	require.NoError(t, err)
+	own, tab := tableOf(t, ds, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"yard"}],"form":"funnel"}`,
+		[]field.Value{num(3), txt("Tarn Quay"), num(4), num(4)}, []field.Value{num(7), txt("Ostrey"), num(6), num(6)})
+	d, err := chart.Draw(tab, own, 0)
+	require.NoError(t, err)
+	assert.Equal(t, []float64{10, 4}, []float64{d.Series[0].Marks[0].Size, d.Series[0].Marks[1].Size})
+	assert.Equal(t, [][]string{{"7", "3"}, {"3"}}, [][]string{d.Groups[0].Key.Any, d.Groups[1].Key.Any})
 }
 
 func TestFunnelsCountThoseThatReachedAStage(t *testing.T) {

@@ -56,11 +56,26 @@ func (d *drawer) funnel() error {
 	outside, furthest := d.doc.stages(d.ds)
 	d.groups()
 	signed := format.Percent(d.t.Manner())
-	in := map[string]int{}
+	in, link := map[string]int{}, t.Plan.Dims[0].F.IsLink()
 	for g, keys := range t.Groups {
-		if keys[0].Kind == calc.One {
-			in[keys[0].Value.Exact()] = g
+		if keys[0].Kind != calc.One {
+			continue
 		}
+		if stage := keys[0].Value.Exact(); link { // the list has the names of linked records
+			in[keys[0].Label] = g
+		} else {
+			in[stage] = g
+		}
+	}
+	keys := func(stages ...string) (out []string) {
+		for _, stage := range stages {
+			if g, ok := in[stage]; link && ok {
+				out = append(out, t.Groups[g][0].Value.Exact())
+			} else if !link {
+				out = append(out, stage)
+			}
+		}
+		return out
 	}
 	var stages []string
 	for _, s := range list {
@@ -93,15 +108,16 @@ func (d *drawer) funnel() error {
 	for i, stage := range stages {
 		v := value(stage)
 		group := Group{Label: stage, Full: stage, Words: locale.Lower(t.Plan.Dims[0].F.Label) + " " + stage}
-		is := stage
-		group.Key.Is = &is
+		if is := keys(stage); len(is) > 0 {
+			group.Key.Is = &is[0]
+		}
 		if !d.finish.InStage {
 			group.Words += " or later"
 			group.Key.Is = nil
 			for _, later := range stages[i+1:] {
 				v = calc.Sum(v, value(later))
 			}
-			group.Key.Any = append([]string{}, stages[i:]...)
+			group.Key.Any = keys(stages[i:]...)
 			if furthest != "" {
 				v = calc.Sum(v, lost(stages[i:]))
 				group.Key.Lost, group.Key.Furthest = outside, furthest

@@ -67,14 +67,24 @@ func suitings(ds *dataset.Dataset, f chart.Form) (out []suiting) {
 	used := func(c *chart.Document, f *dataset.Field) bool {
 		return slices.ContainsFunc(c.Dimensions(), func(dim query.Dimension) bool { return dim.Field == f.Name })
 	}
-	var fields []*dataset.Field // that divide into few: pick lists before linked records
-	for _, listed := range []bool{true, false} {
-		for _, f := range ds.Visible() {
-			if listed == (len(f.List) > 0) && (len(f.List) > 0 || f.IsLink()) && !f.Several {
-				fields = append(fields, f)
-			}
+	var fields []*dataset.Field // that divide into few: pick lists before linked records, and stages first of all for those who follow them
+	for _, f := range ds.Visible() {
+		if (len(f.List) > 0 || f.IsLink()) && !f.Several {
+			fields = append(fields, f)
 		}
 	}
+	rank := func(x *dataset.Field) int {
+		switch {
+		case f == chart.Funnel && len(x.Lost) > 0:
+			return 0
+		case len(x.List) > 0 && !x.IsLink():
+			return 1
+		case len(x.List) > 0:
+			return 2
+		}
+		return 3
+	}
+	slices.SortStableFunc(fields, func(a, b *dataset.Field) int { return rank(a) - rank(b) })
 	if ds.Date != "" && !f.Uses(chart.WithSlices) { // slices are of things, not of time
 		out = append(out, suiting{"divides by " + ds.Label(ds.Date), func(c *chart.Document) bool {
 			c.By = append(slices.Clone(c.By), query.Dimension{Field: ds.Date})
