@@ -111,6 +111,11 @@ test("value per week by person, with names, this quarter, is made by mouse in fe
   expect(clicks).toBeLessThan(15);
   await settled(page);
   await expect(page.locator("#preview .legend")).toContainText(/[A-Z][a-z]+ [A-Z][a-z]+/); // people by name
+  // An entry of the legend leads to its own name and colour.
+  const entry = page.locator("#preview .legend button").first();
+  const name = ((await entry.textContent()) ?? "").trim();
+  await entry.click();
+  await expect(page.getByLabel(`${name} is called`)).toBeFocused();
 });
 
 test("the sentence is typed: completed, put right, and marked where it stands for nothing", async ({ page }) => {

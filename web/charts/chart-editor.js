@@ -211,7 +211,11 @@ preview.addEventListener("click", async (e) => {
   await finishing(name);
   const part = document.getElementById("finish-open");
   part?.scrollIntoView({ block: "nearest" });
-  if (!target.closest(".legend")) /** @type {HTMLElement | null} */ (part?.querySelector("input, select, textarea"))?.focus();
+  // An entry of the legend leads to its own name and colour.
+  const entry = target.closest(".legend li")?.textContent?.trim();
+  const row = [...(part?.querySelectorAll(".row-name") ?? [])].find((r) => r.textContent === entry)?.closest(".control");
+  row?.scrollIntoView({ block: "nearest" });
+  if (row || !target.closest(".legend")) /** @type {HTMLElement | null} */ ((row ?? part)?.querySelector("input, select, textarea"))?.focus();
 });
 
 let asked = "";

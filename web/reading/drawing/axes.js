@@ -141,7 +141,7 @@ export function axes(m, st) {
     });
   }
   for (const { line, v, label, place } of ruled) {
-    layer.over.append(el("line", { class: "rule", ...(flat ? { x1: v, x2: v, y1: box.top, y2: box.bottom } : { x1: box.left, x2: box.right, y1: v, y2: v }) }));
+    layer.over.append(el("line", { class: "rule", "data-finish": "Lines", ...(flat ? { x1: v, x2: v, y1: box.top, y2: box.bottom } : { x1: box.left, x2: box.right, y1: v, y2: v }) }));
     if (place) layer.over.append(text(place.x, place.y, label, { size, fill: "var(--ink)", halo: true, full: line.label }));
   }
 }

@@ -133,7 +133,7 @@ export function gauge(m, st) {
   const bands = m.bands?.length ? m.bands : [{ from: m.axis.low, to: m.axis.high, name: "", tone: "plain" }];
   for (const b of bands) {
     const from = x(b.from), to = x(b.to);
-    st.root.append(el("rect", { x: from, y, width: Math.max(0, to - from - 1), height: strip, fill: colour(b.tone), class: "band" }));
+    st.root.append(el("rect", { x: from, y, width: Math.max(0, to - from - 1), height: strip, fill: colour(b.tone), class: "band", "data-finish": "Scale and bands" }));
     if (b.name && wide(b.name, 11) < to - from - 4) st.root.append(text((from + to) / 2, y + strip + 13, b.name, { anchor: "middle", size: 11 }));
   }
   if (mark && !m.bands?.length) st.root.append(el("rect", { x: left, y, width: Math.max(0, x(Math.min(Math.max(mark.size, m.axis.low), m.axis.high)) - left), height: strip, fill: colour(m.series[0].colour) }));
