@@ -87,3 +87,39 @@ test("a change of a dataset that charts stand on", async ({ page }) => {
   await expect(page.locator(".versions > li")).toHaveCount(1);
   expect(wrong.filter((w) => !w.includes("409"))).toEqual([]);
 });
+
+test("pages of a dashboard are added, named, moved, copied and taken off, and undone", async ({ page }) => {
+  await signIn(page);
+  await page.goto("/dashboards/berths/edit");
+  await settled(page);
+  const tabs = page.locator("#pages [data-page]");
+  const was = await tabs.allTextContents(), first = was[0];
+  await page.getByRole("button", { name: "+ page" }).press("Enter");
+  await expect(tabs).toHaveText([...was, "Page"]);
+  await expect(page.locator("#page-empty")).toBeVisible();
+  await page.getByText("This page", { exact: true }).click();
+  await page.locator("#page-title").fill(first);
+  await page.keyboard.press("Tab");
+  await expect(page.locator("#trouble")).toContainText("There is a page called");
+  await page.locator("#page-title").fill("By length");
+  await page.keyboard.press("Tab");
+  await expect(tabs).toHaveText([...was, "By length"]);
+  await page.getByRole("button", { name: "earlier", exact: true }).click();
+  await expect(tabs.nth(was.length - 1)).toHaveText("By length");
+  await noSeriousProblem(page, "pages in the dashboard editor");
+  // What is added goes to the page that is seen.
+  await page.locator("#add summary").click();
+  await page.locator("#add").getByRole("button", { name: "text" }).click();
+  await expect(page.locator("#editor .widget")).toHaveCount(1);
+  await expect(tabs.and(page.locator("[aria-current]"))).toHaveText("By length");
+  await page.getByText("This page", { exact: true }).click();
+  await page.getByRole("button", { name: "duplicate" }).click();
+  await expect(tabs.and(page.locator("[aria-current]"))).toHaveText("By length 2");
+  await expect(page.locator("#editor .widget")).toHaveCount(1);
+  await page.getByRole("button", { name: "take the page off" }).click();
+  await expect(tabs).toHaveCount(was.length + 1);
+  await page.locator("#undo").click();
+  await expect(tabs).toHaveCount(was.length + 2);
+  await page.goto("/dashboards/berths/edit?page=By+length+2");
+  await expect(tabs.and(page.locator("[aria-current]"))).toHaveText("By length 2");
+});

@@ -304,6 +304,31 @@ func (w *Workspace) AddWidget(ctx context.Context, who *identity.Caller, name, p
 	return id, make, err
 }
 
+// ChangePages adds, names, moves, copies or takes off a page of a draft: do is add, name,
+// earlier, later, copy or remove. It returns the title of the page that is to be seen then.
+func (w *Workspace) ChangePages(ctx context.Context, who *identity.Caller, name, do, page, title string) (now string, err error) {
+	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) (err error) {
+		switch do {
+		case "add":
+			now, err = d.AddPage(title)
+		case "name":
+			now, err = d.NamePage(page, title)
+		case "earlier":
+			now, err = d.MovePage(page, -1)
+		case "later":
+			now, err = d.MovePage(page, 1)
+		case "copy":
+			now, err = d.CopyPage(page)
+		case "remove":
+			now, err = d.RemovePage(page)
+		default:
+			err = problem.New(problem.Invalid, "do", "A page is added, named, moved, copied or taken off.")
+		}
+		return err
+	})
+	return now, err
+}
+
 // next is a new chart for a page: of the dataset of its last chart, else of the one that whoever
 // makes it placed last; of none where there is none that may be used.
 func (w *Workspace) next(ctx context.Context, who *identity.Caller, p *dashboard.Page, form chart.Form) *chart.Document {

@@ -113,3 +113,23 @@ func TestWhatIsAddedBeginsWithTheDatasetOfTheLast(t *testing.T) {
 	assert.Equal(t, "jobs", again.Dataset)
 	assert.Equal(t, chart.Table, again.Form)
 }
+
+func TestPagesOfADraftAreChanged(t *testing.T) {
+	d := open(t, "pages")
+	_, err := d.SaveDashboard(ctx, edda, "one", page("one", "One", widget("kinds", count(`"every row"`))), workspace.On{})
+	require.NoError(t, err)
+	kept, err := d.Changing(ctx, edda, "one")
+	require.NoError(t, err)
+	first := kept.Doc.Pages[0].Title
+	for _, step := range []struct{ do, page, title, now string }{
+		{"add", "", "Hours", "Hours"}, {"name", "Hours", "Days", "Days"}, {"earlier", "Days", "", "Days"}, {"later", "Days", "", "Days"}, {"copy", first, "", first + " 2"}, {"remove", first + " 2", "", "Days"},
+	} {
+		now, err := d.ChangePages(ctx, edda, "one", step.do, step.page, step.title)
+		require.NoError(t, err, step)
+		assert.Equal(t, step.now, now, step)
+	}
+	_, err = d.ChangePages(ctx, edda, "one", "burn", "Days", "")
+	assert.Equal(t, problem.Invalid, code(err))
+	_, err = d.ChangePages(ctx, viewer("one"), "one", "add", "", "Mine")
+	assert.Equal(t, problem.Forbidden, code(err), "who only reads changes nothing")
+}

@@ -36,6 +36,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/dashboards/:dashboard/back", Right: rights.Edit, Handle: s.GoBack(workspace.Dashboard, page.Named("dashboard", "/dashboards/", "/edit"))},
 		{Method: post, Path: "/dashboards/:dashboard/draft", Right: rights.Edit, Handle: s.saveDraft},
 		{Method: post, Path: "/dashboards/:dashboard/add", Right: rights.Edit, Handle: s.addWidget},
+		{Method: post, Path: "/dashboards/:dashboard/pages", Right: rights.Edit, Handle: s.changePages},
 		{Method: post, Path: "/dashboards/:dashboard/widgets/:widget/own", Right: rights.Edit, Handle: s.ownCopy},
 		{Method: post, Path: "/dashboards/:dashboard/widgets/:widget/library", Right: rights.Edit, Handle: s.intoLibrary},
 		{Method: post, Path: "/dashboards/:dashboard/publish", Right: rights.Publish, Handle: s.publish},

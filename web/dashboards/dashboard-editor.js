@@ -13,11 +13,11 @@ const name = editor.dataset.dashboard ?? "";
 let revision = editor.dataset.revision ?? "";
 /** @type {any} */
 let draft = JSON.parse(editor.dataset.document ?? "{}");
-const page = () => draft.pages.find((/** @type {any} */ p) => p.title === editor.dataset.page);
+const page = () => draft.pages.find((/** @type {any} */ p) => p.title === editor.dataset.page) ?? draft.pages[0];
 const history = new History(JSON.stringify(draft), (document) => {
   draft = JSON.parse(document);
   tellWords();
-  lay();
+  turn();
   void save();
 });
 
@@ -29,6 +29,68 @@ const grid = /** @type {any} */ (window).GridStack.init({
 
 /** @type {Map<string, Widget>} */
 const widgets = new Map();
+
+const pages = /** @type {HTMLElement} */ (document.getElementById("pages")), pageTitle = /** @type {HTMLInputElement} */ (document.getElementById("page-title"));
+
+/** Turns to a page, the one that is there where there is no such, and lays it out. @param {string} [title] */
+function turn(title) {
+  if (title !== undefined) editor.dataset.page = title;
+  editor.dataset.page = page().title;
+  pages.replaceChildren(...draft.pages.map((/** @type {any} */ p) => {
+    const tab = document.createElement("button");
+    tab.type = "button";
+    tab.className = "plain";
+    tab.textContent = p.title;
+    tab.dataset.page = p.title;
+    if (p === page()) tab.setAttribute("aria-current", "page");
+    return tab;
+  }), Object.assign(document.createElement("button"), { type: "button", className: "plain adding", textContent: "+ page" }));
+  pageTitle.value = page().title;
+  /** @param {string} what @param {boolean} off */
+  const off = (what, off) => { /** @type {HTMLButtonElement} */ (document.querySelector(`[data-page-do=${what}]`)).disabled = off; };
+  off("earlier", page() === draft.pages[0]);
+  off("later", page() === draft.pages[draft.pages.length - 1]);
+  off("remove", draft.pages.length === 1);
+  // What is added goes to the page that is seen.
+  document.querySelectorAll("#add [name=page]").forEach((i) => { /** @type {HTMLInputElement} */ (i).value = page().title; });
+  const library = /** @type {HTMLAnchorElement} */ (document.querySelector("#add a"));
+  library.href = `/charts?${new URLSearchParams({ on: name, page: page().title })}`;
+  globalThis.history.replaceState(null, "", `?${new URLSearchParams({ page: page().title })}${location.hash}`);
+  lay();
+}
+
+/** Adds, names, moves, copies or takes off a page. @param {string} what @param {string} [title] */
+async function changePage(what, title = "") {
+  await saving;
+  try {
+    const now = await post(`/dashboards/${encodeURIComponent(name)}/pages`, { do: what, page: page().title, title }, { json: true });
+    revision = now.revision;
+    draft = now.document;
+    history.add(JSON.stringify(draft));
+    trouble.textContent = "";
+    savedNow();
+    turn(now.page);
+    /** @type {HTMLElement | null} */ (pages.querySelector("[aria-current]"))?.focus();
+    say({ add: "A page is added.", copy: "The page is copied.", remove: "The page is taken off; undo brings it back." }[what] ?? "");
+  } catch (error) {
+    trouble.textContent = /** @type {Error} */ (error).message;
+    pageTitle.value = page().title;
+  }
+}
+pages.addEventListener("click", (e) => {
+  const tab = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
+  if (!tab) return;
+  if (tab.dataset.page === undefined) void changePage("add");
+  else {
+    turn(tab.dataset.page);
+    /** @type {HTMLElement | null} */ (pages.querySelector("[aria-current]"))?.focus();
+  }
+});
+document.getElementById("page-parts")?.addEventListener("click", (e) => {
+  const what = /** @type {HTMLElement} */ (e.target).dataset.pageDo;
+  if (what) void changePage(what);
+});
+pageTitle.addEventListener("change", () => void changePage("name", pageTitle.value));
 
 /** Lays all widgets of the page out anew. */
 function lay() {
@@ -43,6 +105,7 @@ function lay() {
     show(w);
   }
   laying = false;
+  /** @type {HTMLElement} */ (document.getElementById("page-empty")).hidden = page().widgets.length > 0;
 }
 let laying = false;
 
@@ -177,6 +240,7 @@ function tellWords() {
   for (const [id, part] of words) /** @type {HTMLInputElement} */ (document.getElementById(id)).value = draft[part] ?? "";
 }
 
+const savedNow = () => { saved.textContent = `draft saved ${new Date().toTimeString().slice(0, 5)}`; };
 let saving = Promise.resolve();
 /** Saves the draft. @param {string} [resolve] what is done where others changed it meanwhile */
 function save(resolve = "") {
@@ -185,15 +249,14 @@ function save(resolve = "") {
     try {
       const kept = await post(`/dashboards/${encodeURIComponent(name)}/draft`, { document: JSON.stringify(draft), revision: String(revision), resolve }, { json: true });
       revision = kept.revision;
-      saved.textContent = `draft saved ${new Date().toTimeString().slice(0, 5)}`;
+      savedNow();
       trouble.textContent = "";
       unkept.replaceChildren();
       if (kept.document) {
         draft = kept.document;
         history.add(JSON.stringify(draft));
         tellWords();
-        if (page()) lay();
-        else location.reload();
+        turn();
       }
     } catch (error) {
       saved.textContent = "not saved";
@@ -291,7 +354,9 @@ document.getElementById("publish")?.addEventListener("click", async () => {
     trouble.textContent = /** @type {Error} */ (error).message;
   }
 });
-lay();
+// A widget that an address leads to is seen on the page where it stands.
+const led = location.hash.slice(1);
+turn(draft.pages.find((/** @type {any} */ p) => p.widgets.some((/** @type {any} */ w) => w.id === led))?.title);
 const wanted = location.hash && document.getElementById(location.hash.slice(1));
 if (wanted) {
   wanted.scrollIntoView({ block: "center" });
