@@ -34,13 +34,17 @@ const widget = Widget.alone(preview, {
 /** The phrase that a part belongs to: what a condition asks of a field is in that of all conditions. @param {string} part */
 const phraseOf = (part) => (part.startsWith("where.") ? "where" : part);
 
+/** The chart that the choices were made for: each carries the whole chart that it would make. */
+let offered = "";
 /** Unfolds the choices of a part of the sentence. @param {string} part */
 async function unfold(part) {
   open = part;
+  const of = now();
   try {
-    const menu = await post("/charts/menu", { document: now(), part });
+    const menu = await post("/charts/menu", { document: of, part });
     if (open !== part) return; // another phrase has been unfolded meanwhile
     fill(choices, menu);
+    offered = of;
   } catch (error) {
     wrong.textContent = /** @type {Error} */ (error).message;
     return;
@@ -278,7 +282,7 @@ sentence.addEventListener("click", (e) => {
   const phrase = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("[data-part]"));
   if (!phrase) return;
   if (phrase.dataset.part === open) fold();
-  else void unfold(phrase.dataset.part ?? "");
+  else void inTurn(() => unfold(phrase.dataset.part ?? "")); // of what the chart becomes by what was chosen before
 });
 sentence.addEventListener("change", (e) => {
   const input = /** @type {HTMLInputElement} */ (e.target);
@@ -302,10 +306,11 @@ choices.addEventListener("click", async (e) => {
 });
 /** What a choice is called. @param {Element} choice */
 const called = (choice) => [...choice.childNodes].filter((n) => n instanceof Text).map((n) => n.textContent).join("").trim();
-/** Makes a choice of a part. Where a choice before it has renewed those that are offered, the same one there is meant. @param {HTMLButtonElement} choice @param {string} part */
+/** Makes a choice of a part. Where the chart has changed since it was offered, the same one of what is offered then is meant. @param {HTMLButtonElement} choice @param {string} part */
 async function chosen(choice, part) {
-  if (!choice.isConnected) {
+  if (!choice.isConnected || offered !== now()) {
     if (open !== part) return;
+    if (offered !== now()) await unfold(part);
     const again = /** @type {HTMLButtonElement[]} */ ([...choices.querySelectorAll(".choice:not(:disabled)")]).find((c) => called(c) === called(choice));
     if (!again) return;
     choice = again;
