@@ -110,19 +110,25 @@ func pageOf(t *calc.Table) *Page {
 	return p
 }
 
+// recorded is what a question about the records behind a mark of a widget needs.
+func (v *View) recorded(id string, ref marks.Reference) (about, error) {
+	w, err := v.Doc.Widget(id)
+	if err != nil {
+		return about{}, err
+	}
+	q, err := v.about(w, ref.Now)
+	if err == nil && q.doc == nil {
+		err = problem.New(problem.NotFound, "widget", "A text has no records.")
+	}
+	return q, err
+}
+
 // Records lists the records behind a mark of a widget, or all of its records when the
 // reference has no keys. words is what the mark called itself.
 func (v *View) Records(id string, ref marks.Reference, words string, page int, sort string, down bool) (*Page, error) {
-	w, err := v.Doc.Widget(id)
+	q, err := v.recorded(id, ref)
 	if err != nil {
 		return nil, err
-	}
-	q, err := v.about(w, ref.Now)
-	if err != nil {
-		return nil, err
-	}
-	if q.doc == nil {
-		return nil, problem.New(problem.NotFound, "widget", "A text has no records.")
 	}
 	return v.Engine.Drawer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, ref, words, page, sort, down)
 }
@@ -130,16 +136,9 @@ func (v *View) Records(id string, ref marks.Reference, words string, page int, s
 // Behind is a list of the records behind a mark, as the dashboard is narrowed now, so that it
 // lists them wherever it stands.
 func (v *View) Behind(id string, ref marks.Reference) (*chart.Document, error) {
-	w, err := v.Doc.Widget(id)
+	q, err := v.recorded(id, ref)
 	if err != nil {
 		return nil, err
-	}
-	q, err := v.about(w, ref.Now)
-	if err != nil {
-		return nil, err
-	}
-	if q.doc == nil {
-		return nil, problem.New(problem.NotFound, "widget", "A text has no records.")
 	}
 	d, ds, s, ref, err := ref.Behind(q.doc.Computed(q.ds), q.ds, q.setting, v.Engine.Sets(v.ctx, v.Viewer))
 	if err != nil {
