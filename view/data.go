@@ -179,8 +179,9 @@ func (e *Reader) Help(ctx context.Context, ds *dataset.Dataset, v rule.Viewer) (
 	}
 	page := NewPage(l)
 	for i := range out {
+		example := dataset.OwnField{Formula: out[i].Example}.Name()
 		for j, name := range page.Names {
-			if name == (dataset.OwnField{Formula: out[i].Example}).Name() && len(page.Rows) > 0 {
+			if name == example && len(page.Rows) > 0 {
 				out[i].Gives = page.Rows[0].Cells[j].Text
 			}
 		}

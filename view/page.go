@@ -148,15 +148,8 @@ func (v *View) Behind(id string, ref marks.Reference) (*chart.Document, error) {
 	if err != nil {
 		return nil, err
 	}
-	if d.Where != nil {
-		mark = filter.And(*d.Where, s.Filters, mark)
-	} else {
-		mark = filter.And(s.Filters, mark)
-	}
 	out := sentence.Start(ds, chart.Records)
-	if out.Own = d.Own; !mark.IsZero() {
-		out.Where = &mark
-	}
+	out.Own, out.Where = d.Own, with(d.Where, filter.And(s.Filters, mark))
 	return out, nil
 }
 

@@ -213,15 +213,6 @@ func (v *View) narrowedTo(w *dashboard.Widget) (*chart.Document, error) {
 		return nil, problem.New(problem.Invalid, "widget", "A text has nothing to be found in.")
 	}
 	d := *q.doc
-	with := func(own *filter.Condition, more filter.Condition) *filter.Condition {
-		if more.IsZero() {
-			return own
-		}
-		if own != nil {
-			more = filter.And(*own, more)
-		}
-		return &more
-	}
 	d.Where = with(d.Where, q.setting.Filters)
 	d.Instead = nil // nothing stands around it any more
 	d.Also = slices.Clone(d.Also)
@@ -229,6 +220,17 @@ func (v *View) narrowedTo(w *dashboard.Widget) (*chart.Document, error) {
 		d.Also[i].Where = with(d.Also[i].Where, q.setting.Beside[i])
 	}
 	return &d, nil
+}
+
+// with is a condition and one more; nil for none.
+func with(own *filter.Condition, more filter.Condition) *filter.Condition {
+	if more.IsZero() {
+		return own
+	}
+	if own != nil {
+		more = filter.And(*own, more)
+	}
+	return &more
 }
 
 // Parts say what of a drawn chart is wanted; they cost time.
@@ -373,21 +375,8 @@ func (e *Reader) Seen(ctx context.Context, doc *chart.Document, ds *dataset.Data
 // says is a chart's sentence, in which the linked records that its conditions ask for have the
 // names that the viewer knows them by; keys say the others.
 func (e *Reader) says(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer) string {
-	if doc.Where == nil {
-		return sentence.Text(doc, ds)
-	}
-	keys := map[string][]string{}
-	for _, c := range doc.Where.TopLevel() {
-		if f := ds.Find(c.Field); f != nil && f.IsLink() {
-			for _, o := range c.Values {
-				if o.Viewer == "" && o.Setting == "" {
-					keys[f.Name] = append(keys[f.Name], o.Literal)
-				}
-			}
-		}
-	}
 	var known []sentence.Value
-	for name, of := range keys {
+	for name, of := range sentence.LinkedKeys(doc, ds) {
 		list, err := e.NamesOf(ctx, ds, name, of, v)
 		if err != nil {
 			continue

@@ -406,16 +406,9 @@ func (s *Sketch) Sentence() []sentence.Phrase {
 // asked are the linked records that the chart's conditions ask for, of fields of which not all
 // are known, with all that are called the same.
 func (s *Sketch) asked() []sentence.Value {
-	keys := map[string][]string{}
-	for _, c := range s.Doc.Where.TopLevel() {
-		for _, o := range c.Values {
-			if o.Viewer == "" && o.Setting == "" {
-				keys[c.Field] = append(keys[c.Field], o.Literal)
-			}
-		}
-	}
+	keys := sentence.LinkedKeys(s.Doc, s.Dataset)
 	return s.lookUp(s.Dataset, func(f *dataset.Field) (names []string) {
-		if !f.IsLink() || f.Distinct <= fewValues || len(keys[f.Name]) == 0 {
+		if f.Distinct <= fewValues || len(keys[f.Name]) == 0 {
 			return nil
 		}
 		list, err := s.w.reader.NamesOf(s.within(), s.Dataset, f.Name, keys[f.Name], s.who.Viewer)

@@ -211,7 +211,7 @@ func (f *Finish) check(d *Document, ds *dataset.Dataset) error {
 		if g := r.Gradient; g != nil {
 			checks = append(checks, oneOf(place+".gradient.ramp", g.Ramp, Ramps()...))
 			for part, c := range map[string]string{".gradient.from": g.From, ".gradient.to": g.To} {
-				if c != "" && !strings.HasPrefix(c, "#") || c != "" && !colourForm.MatchString(c) {
+				if c != "" && (!strings.HasPrefix(c, "#") || !colourForm.MatchString(c)) {
 					checks = append(checks, wrong(place+part, "A gradient goes between colours like #1D3557, not “%s”.", c))
 				}
 			}

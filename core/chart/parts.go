@@ -61,11 +61,11 @@ func (d *drawer) funnel() error {
 		if keys[0].Kind != calc.One {
 			continue
 		}
-		if stage := keys[0].Value.Exact(); link { // the list has the names of linked records
-			in[keys[0].Label] = g
-		} else {
-			in[stage] = g
+		stage := keys[0].Value.Exact()
+		if link { // the list has the names of linked records
+			stage = keys[0].Label
 		}
+		in[stage] = g
 	}
 	keys := func(stages ...string) (out []string) {
 		for _, stage := range stages {

@@ -93,19 +93,19 @@ func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error)
 		}
 	case "split":
 		m.Heading = locale.Upper(saysSplit.say())
+		stacked := stacks(d, ds)
 		m.dimensions(d, ds, func(c *chart.Document, dim query.Dimension) {
 			c.Split = &dim
-			if stacks(d, ds) {
+			if stacked {
 				c.Form = chart.StackedColumns
 			}
 		}, func(f *dataset.Field) bool { return d.Split != nil && d.Split.Field == f.Name })
 		for i := range m.Choices { // a chart has one time axis
-			if c := &m.Choices[i]; c.Why == "" && c.Document.Split == nil {
+			c := &m.Choices[i]
+			if c.Why == "" && c.Document.Split == nil {
 				c.Why, c.Lost = "The chart goes along a date already, and has one time axis.", ""
 			}
-		}
-		for i := range m.Choices {
-			if c := &m.Choices[i]; c.Document.Form == chart.StackedColumns && stacks(d, ds) {
+			if stacked && c.Document.Form == chart.StackedColumns {
 				c.Step = "Stacks the columns."
 			}
 		}

@@ -128,7 +128,7 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 		if a == aggregate.Percentile {
 			measured.P = "0.9"
 		}
-		c := m.add(locale.Upper(v.lead(measured))+" …", d, set(measured))
+		c := m.add(locale.Upper(lead(measured))+" …", d, set(measured))
 		c.Document.Form = d.Form
 		c.Next = fmt.Sprintf("of.%d", min(i, len(d.Measures)))
 		c.Chosen = now.Aggregate == a && now.Field != query.Records
@@ -256,7 +256,7 @@ func (m *Menu) fieldsOf(d *chart.Document, ds *dataset.Dataset, number string) e
 		return problem.New(problem.NotFound, "part", "There is no such measure.")
 	}
 	a := d.Measures[i].Aggregate
-	m.Heading = locale.Upper(NewVocabulary(ds, nil).lead(d.Measures[i]))
+	m.Heading = locale.Upper(lead(d.Measures[i]))
 	accepts := func(f *dataset.Field) bool {
 		return a.Is().Accepts(f.Type) && (!f.IsLink() || a == aggregate.Count || a == aggregate.Distinct)
 	}

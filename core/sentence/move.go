@@ -100,12 +100,12 @@ func (m *moving) own(out *chart.Document, o dataset.OwnField) {
 		}
 		o.Of = link.Name
 	}
-	probe := query.Definition{Version: query.Version, Measures: []query.Measure{records()}, Own: append(slices.Clone(out.Own), o)}
-	if probe.Check(m.to.Bare()) != nil {
+	more := append(slices.Clone(out.Own), o)
+	if suits(more, m.to.Bare()) != nil {
 		m.lose(was)
 		return
 	}
-	out.Own = probe.Own
+	out.Own = more
 	m.to = out.On(m.to)
 }
 

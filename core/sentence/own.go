@@ -77,9 +77,8 @@ func (v *Vocabulary) owning(line string, list []token, on *chart.Document) (*Voc
 		if !ok || slices.Contains(own, o) {
 			continue
 		}
-		trying := query.Definition{Version: query.Version, Measures: []query.Measure{records()}, Own: append(slices.Clone(own), o)}
-		if trying.Check(bare) == nil {
-			own = trying.Own
+		if more := append(slices.Clone(own), o); suits(more, bare) == nil {
+			own = more
 		}
 	}
 	ds := query.Definition{Own: own}.On(bare)
@@ -87,6 +86,11 @@ func (v *Vocabulary) owning(line string, list []token, on *chart.Document) (*Voc
 		return v, own
 	}
 	return NewVocabulary(ds, v.known), own
+}
+
+// suits tells in words why fields of a chart's own do not suit a dataset.
+func suits(own []dataset.OwnField, ds *dataset.Dataset) error {
+	return query.Definition{Version: query.Version, Own: own, Measures: []query.Measure{records()}}.Check(ds)
 }
 
 // owned reads over a field of the chart's own, which is known already.
@@ -186,8 +190,7 @@ func Reckon(d *chart.Document, ds *dataset.Dataset, part, label, formula string)
 	}
 	was := out.Own[i].Name()
 	out.Own[i] = o
-	probe := query.Definition{Version: query.Version, Own: out.Own, Measures: []query.Measure{records()}}
-	if err := probe.Check(ds.Bare()); err != nil {
+	if err := suits(out.Own, ds.Bare()); err != nil {
 		return nil, err
 	}
 	// What speaks of the field goes on to do so.
@@ -213,8 +216,7 @@ func (m *Menu) bringing(d *chart.Document, visit func(c *chart.Document, f *data
 			o := dataset.OwnField{Label: dataset.Tidy(column) + " of " + locale.Lower(link.Label), Of: link.Name, Column: column}
 			c := clone(d)
 			c.Own = append(c.Own, o)
-			probe := query.Definition{Version: query.Version, Own: c.Own, Measures: []query.Measure{records()}}
-			if probe.Check(was.Bare()) != nil {
+			if suits(c.Own, was.Bare()) != nil {
 				continue
 			}
 			if m.ds = c.On(was.Bare()); m.ds.Find(o.Name()) != nil {

@@ -189,7 +189,7 @@ func (v *Vocabulary) measured(m query.Measure) (text string, own bool) {
 		if m.Per.Grain != 0 {
 			per = v.partOf(m.Per.Grain.String()+" "+saysOf.say(), m.Per.Field)
 		}
-		return v.aggregated(m) + " the " + of + " " + saysPer.say() + " " + per, false
+		return aggregated(m) + " the " + of + " " + saysPer.say() + " " + per, false
 	case m.Aggregate == aggregate.Count && m.Field == query.Records:
 		text := saysNumber.say() + " " + v.ds.Record[1]
 		if found, _ := v.at(tokens(text), func(n name) bool { return n.naming == aMeasure || n.naming == aField }); len(found) > 0 {
@@ -205,22 +205,22 @@ func (v *Vocabulary) measured(m query.Measure) (text string, own bool) {
 		}
 		return text, false
 	}
-	return v.partOf(v.aggregated(m), m.Field), false
+	return v.partOf(aggregated(m), m.Field), false
 }
 
 // lead is what comes before the field that is measured: "number with", "average of".
-func (v *Vocabulary) lead(m query.Measure) string {
+func lead(m query.Measure) string {
 	switch m.Aggregate {
 	case aggregate.Count:
 		return saysNumberWith.say()
 	case aggregate.Distinct:
 		return saysDifferent.say()
 	}
-	return v.aggregated(m)
+	return aggregated(m)
 }
 
 // aggregated says how values are made one: "average of".
-func (v *Vocabulary) aggregated(m query.Measure) string {
+func aggregated(m query.Measure) string {
 	if m.Aggregate == aggregate.Percentile {
 		return saysPercentile.say(locale.Nth(hundredth(m.P)))
 	}

@@ -74,6 +74,25 @@ func asked(d *chart.Document, name string) int {
 	return slices.IndexFunc(d.Where.TopLevel(), func(p filter.Condition) bool { return p.Field == name && p.Part == 0 })
 }
 
+// LinkedKeys are, by field, the keys of the linked records that a chart's conditions ask for.
+func LinkedKeys(d *chart.Document, ds *dataset.Dataset) map[string][]string {
+	out := map[string][]string{}
+	if d.Where == nil {
+		return out
+	}
+	for _, c := range d.Where.TopLevel() {
+		if f := ds.Find(c.Field); f == nil || !f.IsLink() {
+			continue
+		}
+		for _, o := range c.Values {
+			if o.Viewer == "" && o.Setting == "" {
+				out[c.Field] = append(out[c.Field], o.Literal)
+			}
+		}
+	}
+	return out
+}
+
 // conditionRanges are the ranges of a date that a condition is offered with.
 var conditionRanges = []period.Relative{
 	{Named: "today"}, {Named: "this week"}, {Named: "last week"}, {Named: "this month"}, {Named: "last month"}, {Named: "this quarter"}, {Named: "last quarter"}, {Named: "this year"}, {Named: "last year"},

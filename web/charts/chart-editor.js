@@ -180,19 +180,24 @@ finish.addEventListener("click", (e) => {
 const set = (input, value) => inTurn(() => part(input, value));
 /** @param {HTMLElement} input @param {string} value */
 async function part(input, value) {
-  const said = /** @type {HTMLElement} */ (input.closest(".control")?.querySelector(".wrong"));
+  await altered({ path: input.dataset.path ?? "", kind: input.dataset.kind ?? "", value }, /** @type {HTMLElement} */ (input.closest(".control")?.querySelector(".wrong")));
+}
+
+/** Changes the chart, and tells whether that could be done; what is wrong is said in a place, and what was typed stays. @param {Record<string, string>} fields @param {HTMLElement} said */
+async function altered(fields, said) {
   said.hidden = true;
   try {
-    fill(sentence, await post("/charts/change", { document: now(), at, path: input.dataset.path ?? "", kind: input.dataset.kind ?? "", value }));
+    fill(sentence, await post("/charts/change", { document: now(), at, ...fields }));
   } catch (error) {
-    said.textContent = /** @type {Error} */ (error).message; // what was typed stays
+    said.textContent = /** @type {Error} */ (error).message;
     said.hidden = false;
-    return;
+    return false;
   }
   history.add(now());
   history.mark();
   void answer();
   void refinish();
+  return true;
 }
 
 /** Says what a choice has left out. @param {string} words */
@@ -328,22 +333,10 @@ async function chosen(choice, part) {
 }
 /** Keeps a formula that was written; what is wrong with it is said beside it. @param {HTMLElement} box */
 const reckon = (box) => inTurn(async () => {
-  const part = box.dataset.reckon ?? "", said = /** @type {HTMLElement} */ (box.querySelector(":scope > .wrong"));
-  const label = /** @type {HTMLInputElement} */ (box.querySelector("input")).value.trim(), formula = box.querySelector("textarea")?.value ?? "";
-  said.hidden = true;
-  try {
-    fill(sentence, await post("/charts/change", { document: now(), at, part, label, formula }));
-  } catch (error) {
-    said.textContent = /** @type {Error} */ (error).message;
-    said.hidden = false;
-    return;
-  }
-  history.add(now());
-  history.mark();
+  const part = box.dataset.reckon ?? "", label = /** @type {HTMLInputElement} */ (box.querySelector("input")).value.trim();
+  if (!(await altered({ part, label, formula: box.querySelector("textarea")?.value ?? "" }, /** @type {HTMLElement} */ (box.querySelector(":scope > .wrong"))))) return;
   fold();
   if (part.startsWith("own")) tell(`“${label}” can be chosen wherever a field is.`);
-  void answer();
-  void refinish();
 });
 choices.addEventListener("input", (e) => {
   const input = /** @type {HTMLInputElement} */ (e.target), find = input.value.toLowerCase();
