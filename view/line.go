@@ -11,6 +11,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/marks"
 	"eskadel/core/planner"
 	"eskadel/core/problem"
@@ -21,15 +22,17 @@ import (
 type Line struct {
 	Counted []Counted // the dataset of most widgets first
 	Filters []LineFilter
-	Rules   string // the row rule in words, "" when all records may be seen
+	Offered []LineFilter // those that the viewer may add, by what they are called
+	Rules   string       // the row rule in words, "" when all records may be seen
 	Narrow  []string
 	Changed bool // the state differs from the standard view
 }
 
 // A LineFilter is a phrase of the reading line that a filter makes.
 type LineFilter struct {
-	Name string
-	Text string
+	Name  string
+	Text  string
+	Added bool // by the viewer, who can take it off again
 }
 
 // A Counted tells how many records of a dataset a page's filters and clicks leave.
@@ -48,7 +51,7 @@ type shown struct {
 func (v *View) datasets(page *dashboard.Page) (out []shown, err error) {
 	for i := range page.Widgets {
 		w := &page.Widgets[i]
-		_, ds, err := v.Document(w)
+		_, ds, err := v.sound(w)
 		if err != nil {
 			return nil, err
 		}
@@ -67,9 +70,9 @@ func (v *View) datasets(page *dashboard.Page) (out []shown, err error) {
 
 // narrowed returns what filters and clicks leave of a dataset: as much as the first of its
 // widgets that anything reaches. A click narrows the other widgets, so it counts for all.
-func (v *View) narrowed(s shown) (filter.Condition, error) {
+func (v *View) narrowed(page *dashboard.Page, s shown) (filter.Condition, error) {
 	for _, w := range s.widgets {
-		reach, err := v.Doc.Reach(&dashboard.Widget{AnswersTo: w.AnswersTo}, s.ds, v.State, v.Viewer.Attributes, v, "")
+		reach, err := v.Doc.ReachAll(page, w, s.ds, v.State, v.Viewer.Attributes, v)
 		if err != nil || !reach.Condition.IsZero() {
 			return reach.Condition, err
 		}
@@ -91,24 +94,37 @@ func (v *View) Line(page string) (*Line, error) {
 	}
 	l.Rules = rule.Words(sets[0].ds, v.Viewer)
 	for i := range v.Doc.Filters {
-		text, err := v.phrase(&v.Doc.Filters[i])
+		f := &v.Doc.Filters[i]
+		offered := f.Shown == dashboard.Offered
+		switch {
+		case f.Shown == dashboard.Hidden || !f.On(p.Title):
+			continue
+		case offered && f.Setting(v.State) == nil:
+			called, err := v.called(f)
+			if err != nil {
+				return nil, err
+			}
+			l.Offered = append(l.Offered, LineFilter{Name: f.Name, Text: called})
+			continue
+		}
+		text, err := v.phrase(f)
 		if err != nil {
 			return nil, err
 		}
-		l.Filters = append(l.Filters, LineFilter{v.Doc.Filters[i].Name, text})
+		l.Filters = append(l.Filters, LineFilter{f.Name, text, offered})
 	}
 	settings, err := v.Settings()
 	if err != nil {
 		return nil, err
 	}
 	for _, set := range settings {
-		l.Filters = append(l.Filters, LineFilter{"=" + set.Name, set.Label + " " + set.Now})
+		l.Filters = append(l.Filters, LineFilter{Name: "=" + set.Name, Text: set.Label + " " + set.Now})
 	}
 	for _, n := range v.State.Narrow {
 		l.Narrow = append(l.Narrow, n.Words)
 	}
 	for i, s := range sets {
-		c, err := v.narrowed(s)
+		c, err := v.narrowed(p, s)
 		if err != nil {
 			return nil, err
 		}
@@ -134,7 +150,7 @@ type ViewSetting struct {
 func (v *View) Settings() (out []ViewSetting, err error) {
 	seen := map[string]bool{}
 	for _, w := range v.Doc.Widgets() {
-		doc, ds, err := v.Document(&w)
+		doc, ds, err := v.sound(&w)
 		if err != nil {
 			return nil, err
 		}
@@ -156,11 +172,24 @@ func (v *View) Settings() (out []ViewSetting, err error) {
 	return out, nil
 }
 
+// called is what a filter is called: as its author says it, or as its field is called within
+// a sentence.
+func (v *View) called(f *dashboard.Filter) (string, error) {
+	if f.Label != "" {
+		return f.Label, nil
+	}
+	_, ds, name, err := v.governed(f)
+	if err != nil || ds == nil {
+		return strings.ReplaceAll(f.Name, "_", " "), err
+	}
+	return locale.Lower(ds.Label(name)), nil
+}
+
 // phrase says what a filter is set to.
 func (v *View) phrase(f *dashboard.Filter) (string, error) {
-	label := f.Label
-	if label == "" {
-		label = f.Name
+	label, err := v.called(f)
+	if err != nil {
+		return "", err
 	}
 	set := f.Setting(v.State)
 	if set != nil && set.Range != nil {
@@ -181,11 +210,14 @@ func (v *View) phrase(f *dashboard.Filter) (string, error) {
 		if f.IsDate() {
 			return label + " at any time", nil
 		}
-		_, ds, _, err := v.governed(f)
+		_, ds, name, err := v.governed(f)
 		if err != nil || ds == nil {
 			return label + " any", err
 		}
-		return label + " any " + strings.ToLower(ds.Label(f.Field)), nil
+		if any := locale.Lower(ds.Label(name)); !strings.EqualFold(any, label) {
+			return label + " any " + any, nil
+		}
+		return "any " + label, nil
 	}
 	values, err := v.Values(f.Name, "")
 	if err != nil {
@@ -238,9 +270,12 @@ func (v *View) chosen(set *dashboard.Setting) []marks.Key {
 // governed finds the first widget that a filter reaches.
 func (v *View) governed(f *dashboard.Filter) (*dashboard.Widget, *dataset.Dataset, string, error) {
 	for p := range v.Doc.Pages {
+		if !f.On(v.Doc.Pages[p].Title) {
+			continue
+		}
 		for i := range v.Doc.Pages[p].Widgets {
 			w := &v.Doc.Pages[p].Widgets[i]
-			_, ds, err := v.Document(w)
+			_, ds, err := v.sound(w)
 			if err != nil {
 				return nil, nil, "", err
 			}

@@ -75,6 +75,18 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 	return &shared, ds, err
 }
 
+// sound is Document for what speaks of a whole page: of a widget that does not work, which
+// says so in its place, it returns nothing.
+func (v *View) sound(w *dashboard.Widget) (*chart.Document, *dataset.Dataset, error) {
+	doc, ds, err := v.Document(w)
+	for _, code := range []string{problem.Invalid, problem.Missing, problem.NotFound, problem.Forbidden, problem.Conflict} {
+		if problem.Is(err, code) {
+			return nil, nil, nil
+		}
+	}
+	return doc, ds, err
+}
+
 // Chart is Document for dashboard.Reach.
 func (v *View) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, error) {
 	doc, ds, err := v.Document(w)

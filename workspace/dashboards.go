@@ -2,7 +2,6 @@ package workspace
 
 import (
 	"context"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -11,9 +10,7 @@ import (
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
-	"eskadel/core/query"
 	"eskadel/core/rule"
-	"eskadel/core/sentence"
 	"eskadel/identity"
 	"eskadel/rights"
 	"eskadel/store"
@@ -252,126 +249,6 @@ func (w *Workspace) Changing(ctx context.Context, who *identity.Caller, name str
 	}
 	d, err := dashboard.Read(kept.Draft)
 	return &Opened{standing(who, kept), d, 0, kept}, problem.At("dashboard "+name, err)
-}
-
-// texts are the widgets that are words, by what they are called where one is added: how
-// each begins and how high it is.
-var texts = map[string]struct {
-	begins string
-	high   int
-}{
-	"text":  {"A few words for those who read this.", 1},
-	"image": {"![What the picture shows](/)", 3},
-	"link":  {"[Where it leads](https://example.org/)", 2},
-}
-
-// AddWidget puts something new on a page of a draft: a text, an image, a link, a form of
-// chart, or "library/" with the name of a chart. It returns the widget's id, and whether
-// its chart has yet to be made.
-func (w *Workspace) AddWidget(ctx context.Context, who *identity.Caller, name, page, what string) (id string, make bool, err error) {
-	var of chart.Form
-	library, fromLibrary := strings.CutPrefix(what, "library/")
-	if fromLibrary {
-		doc, err := w.reader.Chart(ctx, library, 0)
-		if err != nil {
-			return "", false, err
-		}
-		of = doc.Form
-	}
-	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) error {
-		p, err := d.Page(page)
-		if err != nil {
-			return err
-		}
-		x := dashboard.Widget{ID: d.NewID()}
-		if text, is := texts[what]; is {
-			x.Text, x.At = text.begins, p.Place(6, text.high)
-		} else if fromLibrary {
-			x.Chart, x.At = &dashboard.Chart{Library: library}, p.Place(of.Size())
-		} else {
-			form := chart.Columns
-			for _, f := range []chart.Form{chart.KeyFigures, chart.Table, chart.Records} {
-				if what == f.Kind {
-					form = f
-				}
-			}
-			own := w.next(ctx, who, p, form)
-			x.Chart, x.At, make = &dashboard.Chart{Own: own}, p.Place(own.Form.Size()), true
-		}
-		id, p.Widgets = x.ID, append(p.Widgets, x)
-		return nil
-	})
-	return id, make, err
-}
-
-// ChangePages adds, names, moves, copies or takes off a page of a draft: do is add, name,
-// earlier, later, copy or remove. It returns the title of the page that is to be seen then.
-func (w *Workspace) ChangePages(ctx context.Context, who *identity.Caller, name, do, page, title string) (now string, err error) {
-	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) (err error) {
-		switch do {
-		case "add":
-			now, err = d.AddPage(title)
-		case "name":
-			now, err = d.NamePage(page, title)
-		case "earlier":
-			now, err = d.MovePage(page, -1)
-		case "later":
-			now, err = d.MovePage(page, 1)
-		case "copy":
-			now, err = d.CopyPage(page)
-		case "remove":
-			now, err = d.RemovePage(page)
-		default:
-			err = problem.New(problem.Invalid, "do", "A page is added, named, moved, copied or taken off.")
-		}
-		return err
-	})
-	return now, err
-}
-
-// next is a new chart for a page: of the dataset of its last chart, else of the one that whoever
-// makes it placed last; of none where there is none that may be used.
-func (w *Workspace) next(ctx context.Context, who *identity.Caller, p *dashboard.Page, form chart.Form) *chart.Document {
-	for _, x := range slices.Backward(p.Widgets) {
-		if x.Chart == nil {
-			continue
-		}
-		last := x.Chart.Own
-		if x.Chart.Library != "" {
-			last, _ = w.reader.Chart(ctx, x.Chart.Library, x.Chart.Version)
-		}
-		if last == nil || last.Dataset == "" {
-			continue
-		}
-		if ds, err := w.Dataset(ctx, who, last.Dataset); err == nil {
-			return sentence.Start(ds, form)
-		}
-	}
-	if last := w.Again(ctx, who, false); last != nil {
-		if ds, err := w.Dataset(ctx, who, last.Dataset); err == nil {
-			return sentence.Start(ds, form)
-		}
-	}
-	return &chart.Document{Definition: query.Definition{Version: query.Version}, Form: form}
-}
-
-// OwnCopy puts a copy of its own in the place of the library's chart on a widget of a draft.
-func (w *Workspace) OwnCopy(ctx context.Context, who *identity.Caller, name, widget string) (Standing, error) {
-	return w.changed(ctx, who, name, func(d *dashboard.Document) error {
-		x, err := d.Widget(widget)
-		if err != nil {
-			return err
-		}
-		if x.Chart == nil || x.Chart.Library == "" {
-			return problem.New(problem.Conflict, "widget", "This chart is the dashboard's own already.")
-		}
-		own, err := w.reader.Chart(ctx, x.Chart.Library, x.Chart.Version)
-		if err != nil {
-			return err
-		}
-		x.Chart = &dashboard.Chart{Own: own}
-		return nil
-	})
 }
 
 // Publish makes the draft of a dashboard the next version and the one that readers see, if

@@ -182,9 +182,10 @@ func (w *Workspace) tableRules(ctx context.Context) (out []*dataset.RulesDocumen
 }
 
 // Familiar collects the attributes and roles that rules, people and the passes of viewers
-// speak of already, for offering them where one is chosen; the first role is everyone.
+// speak of already, for offering them where one is chosen; the first role is everyone. Authors
+// are told of attributes only.
 func (w *Workspace) Familiar(ctx context.Context, who *identity.Caller) (attributes, roles []string) {
-	if rights.Ever(who, rights.Build) != nil {
+	if rights.Ever(who, rights.Make) != nil {
 		return nil, []string{dataset.Everyone}
 	}
 	note := func(rules []dataset.RowRule) {
@@ -214,6 +215,9 @@ func (w *Workspace) Familiar(ctx context.Context, who *identity.Caller) (attribu
 	vouched, carried, err := w.store.Vouched(ctx)
 	warn("viewers cannot be listed", err)
 	roles, attributes = append(roles, vouched...), append(attributes, carried...)
+	if rights.Ever(who, rights.Build) != nil {
+		roles = nil
+	}
 	roles = slices.DeleteFunc(roles, func(r string) bool { return r == dataset.Everyone })
 	slices.Sort(roles)
 	slices.Sort(attributes)

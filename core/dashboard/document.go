@@ -11,10 +11,6 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
-	"eskadel/core/field"
-	"eskadel/core/filter"
-	"eskadel/core/marks"
-	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/core/upgrade"
 )
@@ -41,135 +37,6 @@ const MayAsk = "ask"
 
 // MaySeeRecords is what viewers_may holds when viewers may list the records of marks.
 const MaySeeRecords = "records"
-
-// Kinds of filters besides those of values.
-const (
-	Dates   = "date"
-	Numbers = "number"
-	YesNo   = "yes or no"
-)
-
-// A Filter is a phrase of the reading line. A date filter governs each widget by the
-// date its dataset or the widget names; a filter on a field governs the datasets that
-// have a field of that name.
-type Filter struct {
-	Name    string   `json:"name"`
-	Kind    string   `json:"kind,omitempty"` // date, number or yes or no; values when left out
-	Field   string   `json:"field,omitempty"`
-	Label   string   `json:"label,omitempty"` // as the reading line says it: "opened", "at"
-	Default *Setting `json:"default,omitempty"`
-}
-
-// IsDate tells whether the filter sets a range of dates.
-func (f Filter) IsDate() bool { return f.Kind == Dates }
-
-// suits tells whether the filter narrows by a field.
-func (f Filter) suits(x *dataset.Field) bool {
-	switch f.Kind {
-	case Dates:
-		return x.Type.Temporal()
-	case Numbers:
-		return x.Type.Numeric() && !x.IsLink()
-	case YesNo:
-		return x.Type == field.Boolean
-	}
-	return !x.Type.Temporal()
-}
-
-// A Setting is what a filter is set to: a range of dates, chosen values, numbers from and to,
-// or an attribute of the viewer. In JSON a range, a list of values, {"at_least": "5",
-// "at_most": "10"} with one of them or both, or {"viewer": "yard"}.
-type Setting struct {
-	Range  *period.Relative
-	Values []marks.Key
-	Span   *Span
-	Viewer string
-}
-
-// A Span is numbers from one to another, both included; one may be left out.
-type Span struct {
-	AtLeast json.Number `json:"at_least,omitempty"`
-	AtMost  json.Number `json:"at_most,omitempty"`
-}
-
-// check tells in words what is wrong with the span.
-func (s *Span) check() error {
-	if s.AtLeast == "" && s.AtMost == "" {
-		return problem.New(problem.Missing, "at_least", "At least, or at most, which number?")
-	}
-	ends := map[string]field.Value{}
-	for place, n := range map[string]json.Number{"at_least": s.AtLeast, "at_most": s.AtMost} {
-		v, err := field.Parse(field.Number, n.String())
-		if n != "" && (err != nil || len(n) > 40) {
-			return problem.New(problem.Invalid, place, "“%s” is not a number.", n)
-		}
-		ends[place] = v
-	}
-	if low, high := ends["at_least"], ends["at_most"]; !low.IsEmpty() && !high.IsEmpty() && field.Compare(low, high) > 0 {
-		return problem.New(problem.Invalid, "at_most", "The numbers end (%s) before they begin (%s).", s.AtMost, s.AtLeast)
-	}
-	return nil
-}
-
-func (s Setting) MarshalJSON() ([]byte, error) {
-	switch {
-	case s.Range != nil:
-		return json.Marshal(s.Range)
-	case s.Span != nil:
-		return json.Marshal(s.Span)
-	case s.Viewer != "":
-		return json.Marshal(map[string]string{"viewer": s.Viewer})
-	}
-	out := []any{}
-	for _, v := range s.Values {
-		if v.Is != nil {
-			out = append(out, *v.Is)
-		} else {
-			out = append(out, v)
-		}
-	}
-	return json.Marshal(out)
-}
-
-func (s *Setting) UnmarshalJSON(b []byte) error {
-	*s = Setting{}
-	if b[0] == '[' {
-		var raws []json.RawMessage
-		if err := json.Unmarshal(b, &raws); err != nil {
-			return err
-		}
-		for _, raw := range raws {
-			var v marks.Key
-			var o filter.Operand
-			if raw[0] == '{' {
-				if err := problem.Decode(raw, &v); err != nil {
-					return err
-				}
-			} else if err := json.Unmarshal(raw, &o); err != nil {
-				return err
-			} else {
-				v.Is = &o.Literal
-			}
-			s.Values = append(s.Values, v)
-		}
-		return nil
-	}
-	var viewer struct{ Viewer string }
-	if b[0] == '{' && json.Unmarshal(b, &viewer) == nil && viewer.Viewer != "" {
-		s.Viewer = viewer.Viewer
-		return nil
-	}
-	var keys map[string]json.RawMessage
-	if b[0] == '{' && json.Unmarshal(b, &keys) == nil && (keys["at_least"] != nil || keys["at_most"] != nil) {
-		s.Span = &Span{}
-		if err := problem.Decode(b, s.Span); err != nil {
-			return err
-		}
-		return s.Span.check()
-	}
-	s.Range = &period.Relative{}
-	return json.Unmarshal(b, s.Range)
-}
 
 // A Page is a part of a dashboard, chosen by a tab.
 type Page struct {
@@ -260,20 +127,6 @@ func (d *Document) JSON() []byte {
 	return b
 }
 
-// Fits tells in words whether the filter can be set so.
-func (f Filter) Fits(s *Setting) error {
-	switch {
-	case s == nil || s.Viewer != "":
-	case f.IsDate() != (s.Range != nil):
-		return problem.New(problem.Invalid, "", "A date filter is set to a range of dates, and no other is.")
-	case (f.Kind == Numbers) != (s.Span != nil):
-		return problem.New(problem.Invalid, "", "A number filter is set to numbers from and to, and no other is.")
-	case f.Kind == YesNo && slices.ContainsFunc(s.Values, func(k marks.Key) bool { return k.Is == nil || *k.Is != "true" && *k.Is != "false" }):
-		return problem.New(problem.Invalid, "", "A filter of yes or no is set to true or to false.")
-	}
-	return nil
-}
-
 var idForm = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,62}$`)
 
 func (d *Document) check() error {
@@ -287,11 +140,12 @@ func (d *Document) check() error {
 		return problem.New(problem.Missing, "pages", "A dashboard has at least one page.")
 	}
 	for i, f := range d.Filters {
-		if !idForm.MatchString(f.Name) || !slices.Contains([]string{"", "values", Dates, Numbers, YesNo}, f.Kind) || !f.IsDate() && f.Field == "" {
-			return problem.New(problem.Invalid, fmt.Sprintf("filters[%d]", i), "A filter has a name, and is of dates or names a field.")
+		place := fmt.Sprintf("filters[%d]", i)
+		if err := f.check(d); err != nil {
+			return problem.At(place, err)
 		}
-		if err := f.Fits(f.Default); err != nil {
-			return problem.At(fmt.Sprintf("filters[%d].default", i), err)
+		if d.Filter(f.Name) != &d.Filters[i] {
+			return problem.New(problem.Conflict, place+".name", "Two filters are called “%s”.", f.Name)
 		}
 	}
 	seen := map[string]bool{}
@@ -323,6 +177,16 @@ func (d *Document) Widget(id string) (*Widget, error) {
 		}
 	}
 	return nil, problem.New(problem.NotFound, "widget", "The dashboard has no widget “%s”.", id)
+}
+
+// PageOf finds the page that a widget stands on; nil where it stands on none.
+func (d *Document) PageOf(id string) *Page {
+	for p := range d.Pages {
+		if slices.ContainsFunc(d.Pages[p].Widgets, func(w Widget) bool { return w.ID == id }) {
+			return &d.Pages[p]
+		}
+	}
+	return nil
 }
 
 // Pin says of each chart of the library which version of it stands on the dashboard, where
@@ -368,14 +232,13 @@ func (d *Document) Widgets() (out []Widget) {
 // Siblings returns the widgets that share their scale with one, itself among them, in the
 // order of the page.
 func (d *Document) Siblings(w *Widget) (out []Widget) {
-	for _, p := range d.Pages {
-		if !slices.ContainsFunc(p.Widgets, func(other Widget) bool { return other.ID == w.ID }) {
-			continue
-		}
-		for _, other := range p.Widgets {
-			if w.Scale != "" && other.Scale == w.Scale {
-				out = append(out, other)
-			}
+	p := d.PageOf(w.ID)
+	if p == nil || w.Scale == "" {
+		return nil
+	}
+	for _, other := range p.Widgets {
+		if other.Scale == w.Scale {
+			out = append(out, other)
 		}
 	}
 	return out

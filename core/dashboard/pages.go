@@ -52,6 +52,11 @@ func (d *Document) CopyPage(title string) (string, error) {
 	if err := d.put(i+1, page, &title); err != nil {
 		return "", err
 	}
+	for f := range d.Filters {
+		if d.Filters[f].Pages != nil && d.Filters[f].On(d.Pages[i].Title) {
+			d.Filters[f].Pages = append(d.Filters[f].Pages, title)
+		}
+	}
 	for _, w := range d.Pages[i].Widgets {
 		w.ID = d.NewID()
 		d.Pages[i+1].Widgets = append(d.Pages[i+1].Widgets, w)
@@ -83,6 +88,13 @@ func (d *Document) NamePage(was, title string) (string, error) {
 		return "", problem.New(problem.Conflict, "title", "There is a page called “%s” already.", title)
 	}
 	d.Pages[i].Title = title
+	for f := range d.Filters {
+		for p, on := range d.Filters[f].Pages {
+			if on == was {
+				d.Filters[f].Pages[p] = title
+			}
+		}
+	}
 	return title, nil
 }
 
@@ -98,7 +110,8 @@ func (d *Document) MovePage(title string, by int) (string, error) {
 	return title, nil
 }
 
-// RemovePage takes a page off with its widgets, and returns the title of the one that stands
+// RemovePage takes a page off with its widgets and the filters that stand on no other, and
+// returns the title of the one that stands
 // in its place.
 func (d *Document) RemovePage(title string) (string, error) {
 	i, err := d.at(title)
@@ -109,5 +122,15 @@ func (d *Document) RemovePage(title string) (string, error) {
 		return "", problem.New(problem.Invalid, "page", "A dashboard has at least one page: add another before you take this one off.")
 	}
 	d.Pages = slices.Delete(d.Pages, i, i+1)
+	for _, f := range slices.Clone(d.Filters) {
+		if !slices.Contains(f.Pages, title) {
+			continue
+		}
+		if f.Pages = slices.DeleteFunc(slices.Clone(f.Pages), func(on string) bool { return on == title }); len(f.Pages) > 0 {
+			*d.Filter(f.Name) = f
+		} else if err := d.RemoveFilter(f.Name); err != nil {
+			return "", err
+		}
+	}
 	return d.Pages[min(i, len(d.Pages)-1)].Title, nil
 }

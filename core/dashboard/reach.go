@@ -34,7 +34,10 @@ const Most = 100
 // Check tells in words what in the state does not suit the dashboard.
 func (s State) Check(d *Document) error {
 	for name, set := range s.Filters {
-		if f := d.filter(name); f != nil {
+		if f := d.Filter(name); f != nil {
+			if f.Shown == Hidden {
+				return problem.New(problem.Forbidden, "filters."+name, "This filter is set by the dashboard's author.")
+			}
 			if err := f.Fits(set); err != nil {
 				return problem.At("filters."+name, err)
 			}
@@ -67,39 +70,6 @@ func (s State) Check(d *Document) error {
 		}
 	}
 	return nil
-}
-
-func (d *Document) filter(name string) *Filter {
-	for i := range d.Filters {
-		if d.Filters[i].Name == name {
-			return &d.Filters[i]
-		}
-	}
-	return nil
-}
-
-// Setting returns what a filter is set to in a state, nil for any.
-func (f Filter) Setting(s State) *Setting {
-	if set, ok := s.Filters[f.Name]; ok {
-		return set
-	}
-	return f.Default
-}
-
-// FieldOf returns the field by which a widget answers to a filter, "" for none.
-func (f Filter) FieldOf(w *Widget, ds *dataset.Dataset) string {
-	name, own := w.AnswersTo[f.Name]
-	switch {
-	case own:
-	case f.IsDate():
-		name = ds.Date
-	default:
-		name = f.Field
-	}
-	if field, err := ds.Field(name); err != nil || field.Hidden || !f.suits(field) {
-		return ""
-	}
-	return name
 }
 
 // condition is what the setting asks of a field.
@@ -156,6 +126,20 @@ type Reach struct {
 // Reach returns what a state's filters and narrowings ask of a widget's records.
 // except leaves out one filter, or the narrowings made on one widget.
 func (d *Document) Reach(w *Widget, ds *dataset.Dataset, s State, a filter.Attributes, charts Charts, except string) (Reach, error) {
+	page := ""
+	if p := d.PageOf(w.ID); p != nil {
+		page = p.Title
+	}
+	return d.reach(page, w, ds, s, a, charts, except)
+}
+
+// ReachAll is Reach for a widget that shows all of a page's records of a dataset: clicks on
+// every widget reach it, and it answers as another does.
+func (d *Document) ReachAll(page *Page, like *Widget, ds *dataset.Dataset, s State, a filter.Attributes, charts Charts) (Reach, error) {
+	return d.reach(page.Title, &Widget{AnswersTo: like.AnswersTo}, ds, s, a, charts, "")
+}
+
+func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a filter.Attributes, charts Charts, except string) (Reach, error) {
 	var parts []filter.Condition
 	var r Reach
 	instead, err := d.instead(w, charts)
@@ -164,19 +148,19 @@ func (d *Document) Reach(w *Widget, ds *dataset.Dataset, s State, a filter.Attri
 	}
 	for _, f := range d.Filters {
 		set := f.Setting(s)
-		if set == nil || f.Name == except {
+		if set == nil || f.Name == except || !f.On(page) {
 			continue
 		}
 		name := f.FieldOf(w, ds)
-		if slices.Contains(instead, name) {
-			r.Missed = append(r.Missed, "Not narrowed by “"+f.words()+"”: this chart has its own “"+ds.Label(name)+"” instead.")
+		if name != "" && slices.Contains(instead, name) {
+			r.Missed = append(r.Missed, "Not narrowed by “"+f.words(ds)+"”: this chart has its own “"+ds.Label(name)+"” instead.")
 			continue
 		}
 		if name == "" {
-			if own, set := w.AnswersTo[f.Name]; set && own == "" {
-				r.Missed = append(r.Missed, "Not narrowed by “"+f.words()+"”, as its author wants it.")
+			if f.unwanted(w, ds) {
+				r.Missed = append(r.Missed, "Not narrowed by “"+f.words(ds)+"”, as its author wants it.")
 			} else {
-				r.Missed = append(r.Missed, missed(f.words(), ds))
+				r.Missed = append(r.Missed, missed(f.words(ds), ds))
 			}
 			continue
 		}
@@ -229,11 +213,24 @@ func missed(what string, ds *dataset.Dataset) string {
 	return "Not narrowed by “" + what + "”: " + ds.Title + " have no such field."
 }
 
-func (f Filter) words() string {
+// words is what a filter is called: as its author says it, or as its field is called.
+func (f Filter) words(ds *dataset.Dataset) string {
 	if f.Label != "" {
 		return f.Label
 	}
-	return f.Name
+	if name := f.answering(ds); ds.Find(name) != nil {
+		return ds.Label(name)
+	}
+	return strings.ReplaceAll(f.Name, "_", " ")
+}
+
+// unwanted tells whether it is said of a widget, or of its dataset, that nothing of it answers.
+func (f Filter) unwanted(w *Widget, ds *dataset.Dataset) bool {
+	name, own := w.AnswersTo[f.Name]
+	if !own {
+		name, own = f.Fields[ds.Name]
+	}
+	return own && name == ""
 }
 
 // condition carries chosen marks over to a dataset. A mark reaches another dataset by those
@@ -278,5 +275,5 @@ func (n Narrowing) condition(d query.Definition, origin, ds *dataset.Dataset) (c
 func shared(name string, a, b *dataset.Dataset) bool {
 	here, err1 := a.Field(name)
 	there, err2 := b.Field(name)
-	return err1 == nil && err2 == nil && !there.Hidden && there.Type == here.Type && there.KeyType() == here.KeyType() && there.IsLink() == here.IsLink()
+	return err1 == nil && err2 == nil && !there.Hidden && alike(here, there)
 }

@@ -65,6 +65,14 @@ type linked struct {
 // IsLink tells whether the field is a linked record.
 func (f *Field) IsLink() bool { return f.target != nil }
 
+// Links is the id of the table that a link leads to; "" for other fields.
+func (f *Field) Links() string {
+	if f.target == nil {
+		return ""
+	}
+	return f.target.table.ID()
+}
+
 // IsBin tells whether the field's values are spans of numbers.
 func (f *Field) IsBin() bool { return f.Bins != nil }
 

@@ -8,7 +8,7 @@ import { formulas } from "../page/formula.js";
 import { Drawer } from "../reading/drawer.js";
 import { History } from "../page/history.js";
 import { Widget } from "../reading/widget.js";
-import { drawSmall } from "./picture.js";
+import { drawSmall, pictured } from "./picture.js";
 import { Typed } from "./typed.js";
 
 const editor = /** @type {HTMLElement} */ (document.getElementById("chart-editor"));
@@ -53,7 +53,7 @@ async function unfold(part) {
   conditions(choices);
   formulas(choices);
   void picture();
-  void values();
+  void pictured(choices, JSON.parse(now()).dataset);
   /** @type {HTMLElement | null} */ (choices.querySelector("#own-label") ?? choices.querySelector(".chosen:not(:disabled)") ?? choices.querySelector("button:not(:disabled)"))?.focus();
 }
 
@@ -63,27 +63,6 @@ async function picture() {
     if (!place.isConnected) return;
     const a = await drawSmall(place, /** @type {HTMLElement} */ (place.closest(".choice")).dataset.document ?? "");
     if (!a?.drawing && !a?.html) place.remove(); // the form says why when it is chosen
-  }
-}
-
-/** What is in the fields of a dataset, as small pictures. @type {Map<string, Promise<string>>} */
-const pictures = new Map();
-
-/** Shows with each field that is offered a small picture of its values. */
-async function values() {
-  const of = JSON.parse(now()).dataset;
-  if (!of || !choices.querySelector("[data-field]")) return;
-  if (!pictures.has(of)) pictures.set(of, post("/charts/fields", { dataset: of }));
-  const held = document.createElement("div");
-  try {
-    held.innerHTML = (await pictures.get(of)) ?? "";
-  } catch {
-    pictures.delete(of); // choosing goes on without
-    return;
-  }
-  for (const choice of /** @type {NodeListOf<HTMLElement>} */ (choices.querySelectorAll("[data-field]"))) {
-    const shown = held.querySelector(`[data-values="${choice.dataset.field}"]`);
-    if (shown && !choice.querySelector(".values")) choice.append(shown.cloneNode(true));
   }
 }
 

@@ -1,4 +1,4 @@
-/** Small pictures of charts. */
+/** Small pictures: of charts, and of what is in fields. */
 import { fill, post } from "../page/api.js";
 import { Chart } from "../reading/draw.js";
 
@@ -27,4 +27,28 @@ function bare(m) {
   for (const g of m.groups) Object.assign(g, { label: "", rate: "" });
   for (const s of m.series) for (const mark of s.marks) if (mark) Object.assign(mark, { text: "", label: "" });
   return { ...m, lines: [], total: "" };
+}
+
+/** What is in the fields of datasets, as small pictures. @type {Map<string, Promise<string>>} */
+const pictures = new Map();
+
+/**
+ * Shows with each field that is offered in a place a small picture of its values. A choice says
+ * of which dataset its field is, or all are of one.
+ * @param {HTMLElement} place @param {string} [dataset]
+ */
+export async function pictured(place, dataset = "") {
+  for (const choice of /** @type {NodeListOf<HTMLElement>} */ (place.querySelectorAll("[data-field]"))) {
+    const of = choice.dataset.of ?? dataset;
+    if (!of) continue;
+    if (!pictures.has(of)) pictures.set(of, post("/charts/fields", { dataset: of }));
+    try {
+      const held = new DOMParser().parseFromString((await pictures.get(of)) ?? "", "text/html");
+      const shown = held.querySelector(`[data-values="${CSS.escape(choice.dataset.field ?? "")}"]`);
+      if (shown && !choice.querySelector(".values")) choice.append(document.importNode(shown, true));
+    } catch {
+      pictures.delete(of); // choosing goes on without
+      return;
+    }
+  }
 }

@@ -5,11 +5,13 @@
 import { post, say, Trouble } from "../page/api.js";
 import { History } from "../page/history.js";
 import { Widget } from "../reading/widget.js";
+import { FilterLine } from "./filters.js";
 
 const editor = /** @type {HTMLElement} */ (document.getElementById("editor"));
 const trouble = /** @type {HTMLElement} */ (document.getElementById("trouble"));
 const saved = /** @type {HTMLElement} */ (document.getElementById("saved"));
 const name = editor.dataset.dashboard ?? "";
+let saving = Promise.resolve();
 let revision = editor.dataset.revision ?? "";
 /** @type {any} */
 let draft = JSON.parse(editor.dataset.document ?? "{}");
@@ -17,8 +19,8 @@ const page = () => draft.pages.find((/** @type {any} */ p) => p.title === editor
 const history = new History(JSON.stringify(draft), (document) => {
   draft = JSON.parse(document);
   tellWords();
-  turn();
   void save();
+  turn();
 });
 
 /** @type {any} */
@@ -57,25 +59,48 @@ function turn(title) {
   library.href = `/charts?${new URLSearchParams({ on: name, page: page().title })}`;
   globalThis.history.replaceState(null, "", `?${new URLSearchParams({ page: page().title })}${location.hash}`);
   lay();
+  void line.show();
 }
 
-/** Adds, names, moves, copies or takes off a page. @param {string} what @param {string} [title] */
-async function changePage(what, title = "") {
+const line = new FilterLine(/** @type {HTMLElement} */ (document.getElementById("line")), /** @type {HTMLElement} */ (document.getElementById("popover")), {
+  dashboard: name,
+  page: () => page().title,
+  saved: () => saving,
+  make,
+  changed: () => page().widgets.forEach((/** @type {any} */ w) => void show(w)),
+});
+
+/**
+ * Has the server change the draft, and holds what it is then; answers with what else is told,
+ * or with nothing where it could not be done, which is said.
+ * @param {string} path @param {any} fields @param {(words: string) => void} [wrong]
+ */
+async function make(path, fields, wrong = (words) => { trouble.textContent = words; }) {
   await saving;
   try {
-    const now = await post(`/dashboards/${encodeURIComponent(name)}/pages`, { do: what, page: page().title, title }, { json: true });
+    const now = await post(path, fields, { json: true });
     revision = now.revision;
     draft = now.document;
     history.add(JSON.stringify(draft));
     trouble.textContent = "";
     savedNow();
-    turn(now.page);
-    /** @type {HTMLElement | null} */ (pages.querySelector("[aria-current]"))?.focus();
-    say({ add: "A page is added.", copy: "The page is copied.", remove: "The page is taken off; undo brings it back." }[what] ?? "");
+    return now;
   } catch (error) {
-    trouble.textContent = /** @type {Error} */ (error).message;
-    pageTitle.value = page().title;
+    wrong(/** @type {Error} */ (error).message);
+    return null;
   }
+}
+
+/** Adds, names, moves, copies or takes off a page. @param {string} what @param {string} [title] */
+async function changePage(what, title = "") {
+  const now = await make(`/dashboards/${encodeURIComponent(name)}/pages`, { do: what, page: page().title, title });
+  if (!now) {
+    pageTitle.value = page().title;
+    return;
+  }
+  turn(now.page);
+  /** @type {HTMLElement | null} */ (pages.querySelector("[aria-current]"))?.focus();
+  say({ add: "A page is added.", copy: "The page is copied.", remove: "The page is taken off; undo brings it back." }[what] ?? "");
 }
 pages.addEventListener("click", (e) => {
   const tab = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
@@ -106,6 +131,7 @@ function lay() {
   }
   laying = false;
   /** @type {HTMLElement} */ (document.getElementById("page-empty")).hidden = page().widgets.length > 0;
+  /** @type {HTMLElement} */ (document.getElementById("drag-hint")).hidden = page().widgets.length === 0;
 }
 let laying = false;
 
@@ -216,6 +242,7 @@ async function show(w) {
   const widget = widgets.get(w.id);
   if (!widget) return;
   widget.busy();
+  await saving; // what is drawn is the draft that is kept
   try {
     if (w.chart?.dataset === "") throw new Trouble("This chart has no records yet: change it, or take it off.", 422, "");
     const answer = await post(`/view/${encodeURIComponent(name)}/widgets/${encodeURIComponent(w.id)}`, { draft: "yes" }, { json: true });
@@ -241,7 +268,6 @@ function tellWords() {
 }
 
 const savedNow = () => { saved.textContent = `draft saved ${new Date().toTimeString().slice(0, 5)}`; };
-let saving = Promise.resolve();
 /** Saves the draft. @param {string} [resolve] what is done where others changed it meanwhile */
 function save(resolve = "") {
   saved.textContent = "saving …";

@@ -75,16 +75,7 @@ func (s *Server) addWidget(c *gin.Context) {
 func (s *Server) changePages(c *gin.Context) {
 	ctx, who, name := c.Request.Context(), gate.Caller(c), c.Param("dashboard")
 	now, err := s.Workspace.ChangePages(ctx, who, name, c.PostForm("do"), c.PostForm("page"), c.PostForm("title"))
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	o, err := s.Workspace.Changing(ctx, who, name)
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	c.JSON(http.StatusOK, gin.H{"revision": o.Revision, "document": o.Doc, "page": now})
+	s.changed(c, err, gin.H{"page": now})
 }
 
 // ownCopy puts a copy in the place of a chart of the library, and leads on to it.

@@ -5,6 +5,7 @@
 import { fill, headers, post, say, Trouble, who } from "../page/api.js";
 import { Asking } from "./asking.js";
 import { Drawer } from "./drawer.js";
+import { popover } from "./popover.js";
 import { Widget } from "./widget.js";
 
 /** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>}} State */
@@ -170,6 +171,10 @@ export class Sheet {
     const d = button.dataset;
     if (d.filter) void this.unfold(button, this.path(`filters/${encodeURIComponent(d.filter)}`), d.filter);
     else if (d.lift) this.lift(Number(d.lift));
+    else if (d.liftFilter) {
+      delete this.state.filters[d.liftFilter];
+      void this.refresh();
+    }
     else if (d.file) void this.file(d.file, d.totals ?? "");
     else if ("standard" in d) this.standard();
     else if ("refresh" in d) void this.refresh();
@@ -215,75 +220,19 @@ export class Sheet {
     void this.refresh();
   }
 
-  /** Opens a popover under a button. @param {HTMLElement} button @param {string} address @param {string} filter */
+  /** Opens a popover under a button: what a filter may be set to, or words. @param {HTMLElement} button @param {string} address @param {string} filter */
   async unfold(button, address, filter) {
     const box = this.popover;
     if (!box) return;
-    try {
-      fill(box, await post(address, this.fields()));
-    } catch (error) {
-      box.textContent = /** @type {Error} */ (error).message;
-    }
-    box.showPopover();
-    const at = button.getBoundingClientRect();
-    box.style.left = `${Math.max(4, Math.min(at.left + scrollX, innerWidth + scrollX - box.offsetWidth - 8))}px`;
-    box.style.top = `${at.bottom + scrollY + 4}px`;
-    if (filter) this.control(box, address, filter);
-    else box.tabIndex = -1, box.focus();
-    box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed" && document.activeElement === document.body) button.focus(); }, { once: true });
-  }
-
-  /** Lets the controls of a filter's popover set it. @param {HTMLElement} box @param {string} address @param {string} filter */
-  control(box, address, filter) {
-    const set = (/** @type {any} */ value) => {
-      box.hidePopover();
+    const under = box.contains(button) ? (this.under ?? button) : (this.under = button);
+    const fields = () => ({ ...this.fields(), page: this.how.page });
+    await popover(box, under, address, fields, !filter || filter === "+" ? undefined : (value) => {
       if (!filter.startsWith("=")) this.state.filters[filter] = value;
       else if (value === null) delete this.state.settings[filter.slice(1)];
       else this.state.settings[filter.slice(1)] = value;
       void this.refresh();
-    };
-    /** @type {Map<string, any>} */
-    const chosen = new Map();
-    const collect = () => box.querySelectorAll("input[type=checkbox]").forEach((i) => {
-      const input = /** @type {HTMLInputElement} */ (i), key = this.tickKey(input);
-      if (input.checked) chosen.set(key, key === "none" ? { none: true } : key === "not shown" ? { not_shown: true } : input.value);
-      else chosen.delete(key);
     });
-    collect();
-    box.onclick = (e) => {
-      const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
-      if (!button) return;
-      if (button.dataset.set) set(JSON.parse(button.dataset.set));
-      if ("take" in button.dataset) {
-        collect();
-        set(chosen.size ? [...chosen.values()] : null);
-      }
-    };
-    box.onsubmit = (e) => {
-      e.preventDefault();
-      const form = new FormData(/** @type {HTMLFormElement} */ (e.target));
-      if (form.has("setting")) return set(form.get("setting"));
-      if (!form.has("at_least")) return set({ from: form.get("from"), to: form.get("to") });
-      // What begins after its end is said where it is typed.
-      const [low, high] = /** @type {HTMLInputElement[]} */ ([...box.querySelectorAll("input[type=number]")]);
-      high.setCustomValidity(low.value && high.value && Number(low.value) > Number(high.value) ? "This is less than where it begins." : "");
-      if (!high.reportValidity()) return;
-      const ends = [...form].filter(([, value]) => String(value).trim());
-      set(ends.length ? Object.fromEntries(ends.map(([name, value]) => [name, String(value).trim()])) : null);
-    };
-    const find = /** @type {HTMLInputElement | null} */ (box.querySelector("#value-find"));
-    find?.addEventListener("input", async () => {
-      collect();
-      const list = /** @type {HTMLElement} */ (box.querySelector("#value-list"));
-      fill(list, await post(address, { ...this.fields(), find: find.value, only: "list" }));
-      list.querySelectorAll("input").forEach((i) => { i.checked = chosen.has(this.tickKey(i)); });
-    });
-    /** @type {HTMLElement | null} */ (box.querySelector("input, button"))?.focus();
-  }
-
-  /** What a tick of a list of values stands for. @param {HTMLInputElement} tick */
-  tickKey(tick) {
-    return tick.dataset.none ? "none" : tick.dataset.notShown ? "not shown" : `=${tick.value}`;
+    if (filter === "+") /** @type {HTMLElement | null} */ (box.querySelector("button"))?.focus();
   }
 
   /** @param {KeyboardEvent} e */

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
-	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -13,7 +12,6 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/dashboard"
 	"eskadel/core/marks"
-	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/view"
 	"eskadel/web/gate"
@@ -168,70 +166,6 @@ func (s *Server) records(c *gin.Context) {
 		keep = c.Param("widget")
 	}
 	s.Drawer(c, p, "/view/"+c.Param("dashboard")+"/widgets/"+c.Param("widget")+"/records", keep)
-}
-
-// filterMenu renders the popover of a filter's phrase.
-func (s *Server) filterMenu(c *gin.Context) {
-	v, err := s.look(c)
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	if name, ok := strings.CutPrefix(c.Param("filter"), "="); ok {
-		settings, err := v.Settings()
-		for _, set := range settings {
-			if set.Name == name {
-				s.Part(c, http.StatusOK, "setting", set)
-				return
-			}
-		}
-		if err != nil {
-			s.Fail(c, err)
-			return
-		}
-	}
-	for _, f := range v.Doc.Filters {
-		if f.Name != c.Param("filter") {
-			continue
-		}
-		if f.IsDate() {
-			s.Part(c, http.StatusOK, "dates", gin.H{"Filter": f, "Ranges": ranges(), "Set": f.Setting(v.State())})
-			return
-		}
-		if f.Kind == dashboard.Numbers || f.Kind == dashboard.YesNo {
-			s.Part(c, http.StatusOK, map[string]string{dashboard.Numbers: "numbers", dashboard.YesNo: "yes-or-no"}[f.Kind], gin.H{"Filter": f, "Set": f.Setting(v.State())})
-			return
-		}
-		values, err := v.Values(f.Name, c.PostForm("find"))
-		if err != nil {
-			s.Fail(c, err)
-			return
-		}
-		name := "values"
-		if c.PostForm("only") == "list" {
-			name = "value-list"
-		}
-		s.Part(c, http.StatusOK, name, gin.H{"Filter": f, "Values": values, "Dashboard": v.Doc.Name})
-		return
-	}
-	s.Fail(c, problem.New(problem.NotFound, "filter", "The dashboard has no such filter."))
-}
-
-// A namedRange is a relative range that a menu offers.
-type namedRange struct {
-	Words string
-	JSON  string
-}
-
-func ranges() (out []namedRange) {
-	for _, r := range []period.Relative{
-		{Named: "today"}, {Named: "this week"}, {Named: "last week"}, {Named: "this month"}, {Named: "last month"}, {Named: "this quarter"}, {Named: "this year"}, {Named: "last year"},
-		{Last: 7, Unit: period.Day}, {Last: 30, Unit: period.Day}, {Last: 12, Unit: period.Week}, {Last: 12, Unit: period.Month}, {Last: 24, Unit: period.Month},
-	} {
-		b, _ := json.Marshal(r)
-		out = append(out, namedRange{r.Words(nil), string(b)})
-	}
-	return out
 }
 
 // How often a stream looks whether whoever listens still may, and in how many seconds it

@@ -1,0 +1,77 @@
+/**
+ * A popover under a phrase, with what a filter may be set to: dates, values, numbers, yes or no.
+ */
+import { fill, post } from "../page/api.js";
+
+/** What a tick of a list of values stands for. @param {HTMLInputElement} tick */
+const key = (tick) => (tick.dataset.none ? "none" : tick.dataset.notShown ? "not shown" : `=${tick.value}`);
+
+/** The value of a tick as a setting holds it. @param {HTMLInputElement} tick @returns {any} */
+const value = (tick) => (tick.dataset.none ? { none: true } : tick.dataset.notShown ? { not_shown: true } : tick.value);
+
+/**
+ * Opens the popover that an address answers with under a button, and lets its controls set what
+ * they are for; without set it is only read.
+ * @param {HTMLElement} box @param {HTMLElement} button @param {string} address
+ * @param {() => Record<string, string>} fields @param {(value: any) => void} [set]
+ */
+export async function popover(box, button, address, fields, set) {
+  try {
+    fill(box, await post(address, fields()));
+  } catch (error) {
+    box.textContent = /** @type {Error} */ (error).message;
+  }
+  box.onclick = box.onsubmit = null;
+  if (!box.matches(":popover-open")) box.showPopover();
+  const at = button.getBoundingClientRect();
+  box.style.left = `${Math.max(4, Math.min(at.left + scrollX, innerWidth + scrollX - box.offsetWidth - 8))}px`;
+  box.style.top = `${at.bottom + scrollY + 4}px`;
+  if (set) control(box, address, fields, set);
+  else box.tabIndex = -1, box.focus();
+  box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed" && document.activeElement === document.body) button.focus(); }, { once: true });
+}
+
+/** @param {HTMLElement} box @param {string} address @param {() => Record<string, string>} fields @param {(value: any) => void} take */
+function control(box, address, fields, take) {
+  const set = (/** @type {any} */ value) => {
+    box.hidePopover();
+    take(value);
+  };
+  /** @type {Map<string, any>} */
+  const chosen = new Map();
+  const ticks = () => /** @type {HTMLInputElement[]} */ ([...box.querySelectorAll(".ticks input")]);
+  const collect = () => ticks().forEach((tick) => (tick.checked ? chosen.set(key(tick), value(tick)) : chosen.delete(key(tick))));
+  collect();
+  box.onclick = (e) => {
+    const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
+    if (!button) return;
+    if (button.dataset.set) set(JSON.parse(button.dataset.set));
+    if (button.dataset.viewer) set({ viewer: button.dataset.viewer });
+    // Where one value at a time may be chosen, choosing is setting.
+    if (button.matches(".ticks button")) set([value(/** @type {any} */ (button))]);
+    if ("take" in button.dataset) {
+      collect();
+      set(chosen.size ? [...chosen.values()] : null);
+    }
+  };
+  box.onsubmit = (e) => {
+    e.preventDefault();
+    const form = new FormData(/** @type {HTMLFormElement} */ (e.target));
+    if (form.has("setting")) return set(form.get("setting"));
+    if (form.has("last")) return set({ last: Number(form.get("last")), unit: form.get("unit") });
+    if (!form.has("at_least")) return set({ from: form.get("from"), to: form.get("to") });
+    // What begins after its end is said where it is typed.
+    const [low, high] = /** @type {HTMLInputElement[]} */ ([...box.querySelectorAll("input[type=number]")]);
+    high.setCustomValidity(low.value && high.value && Number(low.value) > Number(high.value) ? "This is less than where it begins." : "");
+    if (!high.reportValidity()) return;
+    const ends = [...form].filter(([, value]) => String(value).trim());
+    set(ends.length ? Object.fromEntries(ends.map(([name, value]) => [name, String(value).trim()])) : null);
+  };
+  const find = /** @type {HTMLInputElement | null} */ (box.querySelector("#value-find"));
+  find?.addEventListener("input", async () => {
+    collect();
+    fill(/** @type {HTMLElement} */ (box.querySelector("#value-list")), await post(address, { ...fields(), find: find.value, only: "list" }));
+    ticks().forEach((tick) => { tick.checked = chosen.has(key(tick)); });
+  });
+  /** @type {HTMLElement | null} */ (box.querySelector("input, button"))?.focus();
+}

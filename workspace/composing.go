@@ -1,0 +1,226 @@
+package workspace
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"eskadel/core/chart"
+	"eskadel/core/dashboard"
+	"eskadel/core/locale"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+	"eskadel/core/sentence"
+	"eskadel/identity"
+	"eskadel/view"
+)
+
+// texts are the widgets that are words, by what they are called where one is added: how
+// each begins and how high it is.
+var texts = map[string]struct {
+	begins string
+	high   int
+}{
+	"text":  {"A few words for those who read this.", 1},
+	"image": {"![What the picture shows](/)", 3},
+	"link":  {"[Where it leads](https://example.org/)", 2},
+}
+
+// AddWidget puts something new on a page of a draft: a text, an image, a link, a form of
+// chart, or "library/" with the name of a chart. It returns the widget's id, and whether
+// its chart has yet to be made.
+func (w *Workspace) AddWidget(ctx context.Context, who *identity.Caller, name, page, what string) (id string, make bool, err error) {
+	var of chart.Form
+	library, fromLibrary := strings.CutPrefix(what, "library/")
+	if fromLibrary {
+		doc, err := w.reader.Chart(ctx, library, 0)
+		if err != nil {
+			return "", false, err
+		}
+		of = doc.Form
+	}
+	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) error {
+		p, err := d.Page(page)
+		if err != nil {
+			return err
+		}
+		x := dashboard.Widget{ID: d.NewID()}
+		if text, is := texts[what]; is {
+			x.Text, x.At = text.begins, p.Place(6, text.high)
+		} else if fromLibrary {
+			x.Chart, x.At = &dashboard.Chart{Library: library}, p.Place(of.Size())
+		} else {
+			form := chart.Columns
+			for _, f := range []chart.Form{chart.KeyFigures, chart.Table, chart.Records} {
+				if what == f.Kind {
+					form = f
+				}
+			}
+			own := w.next(ctx, who, p, form)
+			x.Chart, x.At, make = &dashboard.Chart{Own: own}, p.Place(own.Form.Size()), true
+		}
+		id, p.Widgets = x.ID, append(p.Widgets, x)
+		return nil
+	})
+	return id, make, err
+}
+
+// next is a new chart for a page: of the dataset of its last chart, else of the one that whoever
+// makes it placed last; of none where there is none that may be used.
+func (w *Workspace) next(ctx context.Context, who *identity.Caller, p *dashboard.Page, form chart.Form) *chart.Document {
+	for _, x := range slices.Backward(p.Widgets) {
+		if x.Chart == nil {
+			continue
+		}
+		last := x.Chart.Own
+		if x.Chart.Library != "" {
+			last, _ = w.reader.Chart(ctx, x.Chart.Library, x.Chart.Version)
+		}
+		if last == nil || last.Dataset == "" {
+			continue
+		}
+		if ds, err := w.Dataset(ctx, who, last.Dataset); err == nil {
+			return sentence.Start(ds, form)
+		}
+	}
+	if last := w.Again(ctx, who, false); last != nil {
+		if ds, err := w.Dataset(ctx, who, last.Dataset); err == nil {
+			return sentence.Start(ds, form)
+		}
+	}
+	return &chart.Document{Definition: query.Definition{Version: query.Version}, Form: form}
+}
+
+// OwnCopy puts a copy of its own in the place of the library's chart on a widget of a draft.
+func (w *Workspace) OwnCopy(ctx context.Context, who *identity.Caller, name, widget string) (Standing, error) {
+	return w.changed(ctx, who, name, func(d *dashboard.Document) error {
+		x, err := d.Widget(widget)
+		if err != nil {
+			return err
+		}
+		if x.Chart == nil || x.Chart.Library == "" {
+			return problem.New(problem.Conflict, "widget", "This chart is the dashboard's own already.")
+		}
+		own, err := w.reader.Chart(ctx, x.Chart.Library, x.Chart.Version)
+		if err != nil {
+			return err
+		}
+		x.Chart = &dashboard.Chart{Own: own}
+		return nil
+	})
+}
+
+// ChangePages adds, names, moves, copies or takes off a page of a draft: do is add, name,
+// earlier, later, copy or remove. It returns the title of the page that is to be seen then.
+func (w *Workspace) ChangePages(ctx context.Context, who *identity.Caller, name, do, page, title string) (now string, err error) {
+	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) (err error) {
+		switch do {
+		case "add":
+			now, err = d.AddPage(title)
+		case "name":
+			now, err = d.NamePage(page, title)
+		case "earlier":
+			now, err = d.MovePage(page, -1)
+		case "later":
+			now, err = d.MovePage(page, 1)
+		case "copy":
+			now, err = d.CopyPage(page)
+		case "remove":
+			now, err = d.RemovePage(page)
+		default:
+			err = problem.New(problem.Invalid, "do", "A page is added, named, moved, copied or taken off.")
+		}
+		return err
+	})
+	return now, err
+}
+
+// A Draft is the draft of a dashboard as its author composes it.
+type Draft struct {
+	*Opened
+	Page *dashboard.Page
+	view *view.View
+}
+
+// Composing opens a page of the draft of a dashboard that somebody may change.
+func (w *Workspace) Composing(ctx context.Context, who *identity.Caller, name, page string) (*Draft, error) {
+	o, err := w.Changing(ctx, who, name)
+	if err != nil {
+		return nil, err
+	}
+	p, err := o.Doc.Page(page)
+	if err != nil {
+		return nil, err
+	}
+	v, err := w.reader.NewView(w.using(ctx, who), o.Doc, 0, who.Viewer, dashboard.State{})
+	return &Draft{o, p, v}, err
+}
+
+// Filters are those of the page.
+func (d *Draft) Filters() ([]view.EditedFilter, error) { return d.view.Editing(d.Page) }
+
+// Candidates are the filters that may be added to the page, the most likely first.
+func (d *Draft) Candidates() ([]dashboard.Candidate, error) {
+	return d.Doc.Candidates(d.Page, d.view)
+}
+
+// AddFilter puts one of the candidates of a page into the reading line of a draft, for that
+// page alone where it is told so, and returns its name.
+func (w *Workspace) AddFilter(ctx context.Context, who *identity.Caller, name, page, kind, field string) (added string, err error) {
+	d, err := w.Composing(ctx, who, name, page)
+	if err != nil {
+		return "", err
+	}
+	all, err := d.Candidates()
+	if err != nil {
+		return "", err
+	}
+	i := slices.IndexFunc(all, func(c dashboard.Candidate) bool { return c.Kind == kind && c.Field == field })
+	if i < 0 {
+		return "", problem.New(problem.NotFound, "field", "Nothing on this page can be narrowed by that any more: choose again.")
+	}
+	f := all[i].Filter
+	f.Label = locale.Lower(all[i].Means)
+	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) (err error) {
+		added, err = d.AddFilter(f)
+		return err
+	})
+	return added, err
+}
+
+// ChangeFilter puts a filter in the place of the one of its name. answers are the fields by which
+// datasets are to answer, by the datasets' names, "" for none.
+func (w *Workspace) ChangeFilter(ctx context.Context, who *identity.Caller, name string, to dashboard.Filter, answers map[string]string) error {
+	_, err := w.changed(ctx, who, name, func(d *dashboard.Document) error {
+		was := d.Filter(to.Name)
+		if was == nil {
+			return problem.New(problem.NotFound, "filter", "Somebody has taken this filter off meanwhile.")
+		}
+		to.Kind, to.Field = was.Kind, was.Field
+		for dataset, field := range answers {
+			ds, err := w.Dataset(ctx, who, dataset)
+			if err != nil {
+				return err
+			}
+			to.Answer(ds, field)
+		}
+		return d.ChangeFilter(to)
+	})
+	return err
+}
+
+// MoveFilter puts a filter earlier or later in the reading line, or takes it off.
+func (w *Workspace) MoveFilter(ctx context.Context, who *identity.Caller, name, filter, do string) error {
+	_, err := w.changed(ctx, who, name, func(d *dashboard.Document) error {
+		switch do {
+		case "earlier":
+			return d.MoveFilter(filter, -1)
+		case "later":
+			return d.MoveFilter(filter, 1)
+		case "remove":
+			return d.RemoveFilter(filter)
+		}
+		return problem.New(problem.Invalid, "do", "A filter is moved earlier or later, or taken off.")
+	})
+	return err
+}
