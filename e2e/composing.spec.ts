@@ -89,3 +89,63 @@ test("filters are added, set, offered and taken off by hand", async ({ page }) =
   await expect(reading.getByRole("button", { name: "+ narrow by" })).toBeVisible();
   expect(wrong).toEqual([]);
 });
+
+// What reaches what is seen at a glance, changed by cells, and so it is in reading.
+test("what filters and clicks reach is changed in a table", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/dashboards/yard-today/edit");
+  await settled(page);
+  const document = { ...JSON.parse((await page.getAttribute("#editor", "data-document"))!), name: "reached", title: "Reached" };
+  const token = (await page.getAttribute("body", "data-csrf"))!;
+  const made = await page.request.put("/api/v1/dashboards/reached", { data: document, headers: { "X-CSRF-Token": token, "If-Match": "*" } });
+  expect(made.status(), await made.text()).toBe(201);
+  await page.goto("/dashboards/reached/edit");
+  await settled(page);
+  await page.locator("#reach summary").press("Enter");
+  const cell = (of: string, widget: string) => page.locator(`#reach .reach-cell[data-reached='${widget}']`).and(page.locator(`[data-filter='${of}'], [data-from='${of}']`));
+  await expect(cell("when", "starts")).toHaveText("Started");
+  await expect(cell("what", "money")).toHaveText("–");
+  await expect(cell("cost", "parts")).toHaveText("Opened, Kind");
+  await noSeriousProblem(page, "what reaches what");
+  const choose = async (button: ReturnType<typeof cell>, how: () => Promise<unknown>) => {
+    await button.press("Enter");
+    await Promise.all([page.waitForResponse((r) => r.url().endsWith("/reach/change") && r.ok()), how()]);
+    await expect(page.locator("#popover")).toBeHidden();
+  };
+  await choose(cell("cost", "money"), () => page.locator("#popover").getByLabel(/^To Opened answers/).selectOption({ label: "Issued" }));
+  await expect(cell("cost", "money")).toHaveText("Issued, in part");
+  await choose(page.locator("[data-selects='cost']"), () => page.getByLabel("Kind", { exact: true }).uncheck());
+  await expect(cell("cost", "money")).toHaveText("Issued");
+  await expect(cell("cost", "parts")).toHaveText("Opened");
+  await choose(cell("cost", "crews"), () => page.getByRole("button", { name: "does nothing to it" }).press("Enter"));
+  await expect(cell("cost", "crews")).toHaveText("–");
+  await expect(cell("cost", "crews")).toBeFocused();
+  await choose(cell("when", "parts"), () => page.getByRole("button", { name: "narrows it, by Promised" }).click());
+  await expect(cell("when", "parts")).toHaveText("Promised");
+  await cell("when", "parts").click();
+  await noSeriousProblem(page, "what may be chosen for a cell");
+  await page.keyboard.press("Escape");
+  await choose(page.locator("[data-column='parts']"), () => page.getByRole("button", { name: "shows nothing until a click reaches it" }).click());
+  await expect(page.locator("#parts")).toContainText("Nothing is chosen yet");
+  await page.getByText("Readers may").click();
+  await expect(page.getByLabel("list the records behind a mark")).toBeChecked();
+  await Promise.all([page.waitForResponse((r) => r.url().endsWith("/draft") && r.ok()), page.getByLabel("ask questions of their own").uncheck()]);
+  await page.locator("#undo").click();
+  await expect(page.getByLabel("ask questions of their own")).toBeChecked();
+  await expect(page.locator("#saved")).toContainText("draft saved");
+
+  await Promise.all([page.waitForURL(/reached$/), page.click("#publish")]);
+  await settled(page);
+  await expect(page.locator("#w-parts")).toContainText("Nothing is chosen yet");
+  const was = await page.locator("#w-crews table").innerText();
+  await page.locator("#w-cost .chart").focus();
+  await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("Space");
+  await settled(page);
+  await expect(page.locator("#w-parts .chart")).toBeVisible();
+  await expect(page.locator("#w-crews")).toContainText("as its author wants it");
+  expect(await page.locator("#w-crews table").innerText()).toBe(was);
+  await expect(page.locator("#w-money")).not.toContainText("Not narrowed");
+  expect(wrong).toEqual([]);
+});

@@ -7,6 +7,8 @@ import (
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
 	"eskadel/core/locale"
+	"eskadel/core/problem"
+	"eskadel/core/sentence"
 )
 
 // An EditedFilter is a filter as its author sees it.
@@ -22,11 +24,8 @@ type EditedFilter struct {
 type Answering struct {
 	Dataset, Title string
 	Now            string // "" for none
-	Fields         []FieldOption
+	Fields         []dashboard.Choice
 }
-
-// A FieldOption is a field that may be chosen.
-type FieldOption struct{ Name, Label string }
 
 // Editing are the filters of a page as their author sees them, under whose rules lists and
 // numbers stand.
@@ -66,9 +65,8 @@ func (v *View) edited(f *dashboard.Filter) (e EditedFilter, err error) {
 	return e, err
 }
 
-// answering are the datasets of a filter's pages that could answer to it.
-func (v *View) answering(f *dashboard.Filter) (out []Answering, err error) {
-	var sets []*dataset.Dataset
+// governable are the datasets of a filter's pages.
+func (v *View) governable(f *dashboard.Filter) (out []*dataset.Dataset, err error) {
 	for _, p := range v.Doc.Pages {
 		if !f.On(p.Title) {
 			continue
@@ -78,21 +76,39 @@ func (v *View) answering(f *dashboard.Filter) (out []Answering, err error) {
 			return nil, err
 		}
 		for _, s := range on {
-			if !slices.ContainsFunc(sets, func(ds *dataset.Dataset) bool { return ds.Name == s.ds.Name }) {
-				sets = append(sets, s.ds)
+			if !slices.ContainsFunc(out, func(ds *dataset.Dataset) bool { return ds.Name == s.ds.Name }) {
+				out = append(out, s.ds)
 			}
 		}
 	}
-	var like *dataset.Field
+	return out, nil
+}
+
+// like is the field that a filter names, of the first dataset that has it; nil for none.
+func (v *View) like(f *dashboard.Filter) *dataset.Field {
+	sets, err := v.governable(f)
+	if err != nil {
+		return nil
+	}
 	for _, ds := range sets {
-		if x := ds.Find(f.Field); x != nil && like == nil {
-			like = x
+		if x := ds.Find(f.Field); x != nil {
+			return x
 		}
 	}
+	return nil
+}
+
+// answering are the datasets of a filter's pages that could answer to it.
+func (v *View) answering(f *dashboard.Filter) (out []Answering, err error) {
+	sets, err := v.governable(f)
+	if err != nil {
+		return nil, err
+	}
+	like := v.like(f)
 	for _, ds := range sets {
 		a := Answering{Dataset: ds.Name, Title: ds.Title, Now: f.FieldOf(&dashboard.Widget{}, ds)}
 		for _, x := range f.Could(ds, like) {
-			a.Fields = append(a.Fields, FieldOption{x.Name, x.Label})
+			a.Fields = append(a.Fields, dashboard.Choice{Name: x.Name, Label: x.Label, Chosen: x.Name == a.Now})
 		}
 		if len(a.Fields) > 0 {
 			out = append(out, a)
@@ -129,4 +145,139 @@ func (v *View) trouble(f *dashboard.Filter, called string, answers []Answering) 
 		return "", nil
 	}
 	return "It begins with “" + strings.Join(gone, "”, “") + "”, which no " + ds.Record[0] + " has as its " + locale.Lower(ds.Label(name)) + " any more: choose again what it begins with.", nil
+}
+
+// A Reaching is what reaches what on a page, in words.
+type Reaching struct {
+	Columns []Reached
+	Rows    []ReachRow
+}
+
+// A Reached is a widget of a page.
+type Reached struct {
+	ID, Title string
+	Waits     bool
+}
+
+// A ReachRow is a filter, or a click on a widget.
+type ReachRow struct {
+	Filter, Widget string // its name, or its id
+	Says           string // the filter's phrase, or the widget's title
+	Selects        []dashboard.Choice
+	Cells          []ReachCell
+}
+
+// A ReachCell is what a filter, or a click, does to a widget.
+type ReachCell struct {
+	On    string
+	Says  string // the fields by which it is narrowed; "" where it is not
+	Why   string // why it is not, or not by all
+	Self  bool
+	Part  bool // not by all that is chosen
+	Title string
+}
+
+// Reaching shows what reaches what on a page.
+func (v *View) Reaching(page *dashboard.Page) (*Reaching, error) {
+	filters, err := v.Editing(page)
+	if err != nil {
+		return nil, err
+	}
+	m, out := v.Doc.Matrix(page, v), &Reaching{}
+	titles := map[string]string{}
+	for _, c := range m.Columns {
+		doc, ds, err := v.Document(c.Widget)
+		if err != nil {
+			return nil, err
+		}
+		titles[c.ID] = sentence.Title(doc, ds)
+		out.Columns = append(out.Columns, Reached{c.ID, titles[c.ID], c.Waits})
+	}
+	for _, r := range m.Rows {
+		row := ReachRow{}
+		if r.Filter != nil {
+			row.Filter = r.Filter.Name
+			for _, f := range filters {
+				if f.Name == r.Filter.Name {
+					row.Says = f.Text
+				}
+			}
+		} else {
+			row.Widget, row.Says, row.Selects = r.Widget.ID, titles[r.Widget.ID], r.Widget.Selects()
+		}
+		for _, c := range r.Cells {
+			row.Cells = append(row.Cells, reachCell(c, titles[c.On.ID]))
+		}
+		out.Rows = append(out.Rows, row)
+	}
+	return out, nil
+}
+
+func reachCell(c dashboard.Cell, title string) ReachCell {
+	var missing []string
+	for _, label := range c.Missing {
+		missing = append(missing, locale.Lower(label))
+	}
+	out := ReachCell{On: c.On.ID, Title: title, Self: c.Self, Says: strings.Join(c.By, ", "), Part: len(c.Missing) > 0}
+	switch {
+	case c.Self:
+		out.Says = ""
+	case c.Spared:
+		out.Says, out.Part, out.Why = "", false, "as you want it"
+	case c.Instead:
+		out.Says, out.Why = "", "its own condition on "+locale.Lower(c.By[0])+" stands instead"
+	case len(c.By) == 0 && len(c.Missing) > 0:
+		out.Part, out.Why = false, c.On.Dataset.Title+" have no "+strings.Join(missing, ", no ")
+	case len(c.By) == 0:
+		out.Why = c.On.Dataset.Title + " have no such field"
+	case out.Part:
+		out.Why = "not by " + strings.Join(missing, ", ")
+	}
+	return out
+}
+
+// A ReachChoice is what may be chosen for one cell of what reaches what.
+type ReachChoice struct {
+	Row     ReachRow
+	Cell    ReachCell
+	Dataset string               // the title of what the widget shows
+	Name    string               // and its name
+	Fields  []dashboard.Choice   // of a filter: by which it may answer
+	Usual   string               // of a filter: the field by which the dataset answers, "" for none
+	Own     bool                 // and whether the widget says otherwise
+	Answers []dashboard.Answered // of a click: by which fields it answers
+}
+
+// ReachChoices are the choices for a cell: of a filter by its name, or of a click by the widget's id.
+func (v *View) ReachChoices(page *dashboard.Page, filter, from, on string) (*ReachChoice, error) {
+	all, err := v.Reaching(page)
+	if err != nil {
+		return nil, err
+	}
+	for i, r := range v.Doc.Matrix(page, v).Rows {
+		if r.Filter != nil && r.Filter.Name != filter || r.Widget != nil && r.Widget.ID != from {
+			continue
+		}
+		for n, c := range r.Cells {
+			if c.On.ID != on {
+				continue
+			}
+			out := &ReachChoice{Row: all.Rows[i], Cell: all.Rows[i].Cells[n], Dataset: c.On.Dataset.Title, Name: c.On.Dataset.Name}
+			if r.Filter == nil {
+				out.Answers = r.Widget.Answers(c.On.Dataset)
+				return out, nil
+			}
+			now := r.Filter.FieldOf(c.On.Widget, c.On.Dataset)
+			for _, x := range r.Filter.Could(c.On.Dataset, v.like(r.Filter)) {
+				out.Fields = append(out.Fields, dashboard.Choice{Name: x.Name, Label: x.Label, Chosen: x.Name == now})
+			}
+			if _, out.Own = c.On.AnswersTo[filter]; out.Own {
+				if name := r.Filter.FieldOf(&dashboard.Widget{}, c.On.Dataset); name != "" {
+					out.Usual = c.On.Dataset.Label(name)
+				}
+			}
+			return out, nil
+		}
+	}
+	return nil, problem.New(problem.NotFound, "", "This has changed meanwhile: look at it again.")
 }

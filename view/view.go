@@ -96,6 +96,9 @@ func (v *View) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, e
 	return doc.Computed(ds), ds, err
 }
 
+// Zone is that of the workspace, for dashboard.Reach.
+func (v *View) Zone() *time.Location { return v.Engine.Calendar().Zone }
+
 // setting is the setting of a question on behalf of the view: with the values that the
 // viewer has set.
 func (v *View) setting(ds *dataset.Dataset, filters filter.Condition, at time.Time) (query.Setting, error) {
@@ -161,6 +164,7 @@ type about struct {
 	ds      *dataset.Dataset
 	setting query.Setting
 	missed  []string
+	waits   bool // nothing is to be shown yet
 }
 
 // about gathers what a question about a widget needs, at the time that a mark was drawn or, if it is zero, now.
@@ -175,7 +179,7 @@ func (v *View) about(w *dashboard.Widget, at time.Time) (q about, err error) {
 	if q.setting, err = v.setting(q.ds, reach.Condition, at); err != nil {
 		return q, err
 	}
-	q.missed = reach.Missed
+	q.missed, q.waits = reach.Missed, reach.Waits
 	for _, b := range q.doc.Also {
 		set, err := v.Engine.Dataset(v.ctx, b.Dataset, v.Viewer)
 		if err != nil {
@@ -265,6 +269,9 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 	}
 	if q.doc == nil {
 		return &Answer{Form: "text", Text: w.Text}, nil
+	}
+	if q.waits {
+		return &Answer{Title: sentence.Title(q.doc, q.ds), Form: q.doc.Form.Kind, Nothing: "Nothing is chosen yet: choose a mark beside this to see it here."}, nil
 	}
 	if w.Scale != "" && parts&Drawing != 0 {
 		q.doc = v.alike(w, q)

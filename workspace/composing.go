@@ -164,6 +164,59 @@ func (d *Draft) Candidates() ([]dashboard.Candidate, error) {
 	return d.Doc.Candidates(d.Page, d.view)
 }
 
+// Reaching shows what reaches what on the page.
+func (d *Draft) Reaching() (*view.Reaching, error) { return d.view.Reaching(d.Page) }
+
+// ReachChoices are the choices for what a filter, or a click on a widget, does to another.
+func (d *Draft) ReachChoices(filter, from, on string) (*view.ReachChoice, error) {
+	return d.view.ReachChoices(d.Page, filter, from, on)
+}
+
+// A ReachChange is a change of what reaches what on a page.
+type ReachChange struct {
+	Page           string
+	Do             string // answer, narrow, spare, select, leave, by or wait
+	Filter, From   string // which filter, or a click on which widget
+	On             string // the widget that is reached
+	Dataset, Field string
+	To             string // the field there
+	Usual          bool   // as the widget's dataset answers
+}
+
+// ChangeReach changes what reaches what.
+func (w *Workspace) ChangeReach(ctx context.Context, who *identity.Caller, name string, r ReachChange) error {
+	d, err := w.Composing(ctx, who, name, r.Page)
+	if err != nil {
+		return err
+	}
+	var selects []dashboard.Choice
+	for _, row := range d.Doc.Matrix(d.Page, d.view).Rows {
+		if row.Widget != nil && row.Widget.ID == r.From {
+			selects = row.Widget.Selects()
+		}
+	}
+	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) error {
+		switch r.Do {
+		case "answer":
+			return d.AnswerTo(r.On, r.Filter, r.To, r.Usual)
+		case "narrow", "spare":
+			return d.Spare(r.From, r.On, r.Do == "spare")
+		case "select", "leave":
+			return d.Select(r.From, r.Field, r.Do == "select", selects)
+		case "by":
+			return d.AnswerClick(r.From, r.Dataset, r.Field, r.To)
+		case "wait", "show":
+			x, err := d.Widget(r.On)
+			if err == nil {
+				x.Waits = r.Do == "wait"
+			}
+			return err
+		}
+		return problem.New(problem.Invalid, "do", "What reaches a widget is a filter or a click.")
+	})
+	return err
+}
+
 // AddFilter puts one of the candidates of a page into the reading line of a draft, for that
 // page alone where it is told so, and returns its name.
 func (w *Workspace) AddFilter(ctx context.Context, who *identity.Caller, name, page, kind, field string) (added string, err error) {

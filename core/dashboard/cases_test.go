@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -237,3 +238,5 @@ type broken struct{}
 func (broken) Chart(*dashboard.Widget) (d query.Definition, ds *dataset.Dataset, err error) {
 	return d, nil, errors.New("out of order")
 }
+
+func (broken) Zone() *time.Location { return time.UTC }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -39,6 +40,8 @@ func (c charts) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, 
 	}
 	return w.Chart.Own.Definition, c.ds, nil
 }
+
+func (charts) Zone() *time.Location { return time.FixedZone("ahead", 2*60*60) }
 
 // undated is the sample dataset without one of its dates.
 func undated(t *testing.T) *dataset.Dataset {

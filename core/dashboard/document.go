@@ -52,10 +52,28 @@ type Widget struct {
 	Chart     *Chart            `json:"chart,omitempty"`
 	Text      string            `json:"text,omitempty"`       // in Markdown: words, pictures, web links
 	AnswersTo map[string]string `json:"answers_to,omitempty"` // filter → field; "" for none
+	Click     *Click            `json:"click,omitempty"`
+	Waits     bool              `json:"waits,omitempty"` // shows nothing until a click on another reaches it
 	// Scale is a name: widgets of a page with the same one share the scale of their values,
 	// and the order of the first.
 	Scale string `json:"scale,omitempty"`
 }
+
+// A Click is what a click on a mark of a widget does to the others, where that is not to narrow
+// each by every field that both have.
+type Click struct {
+	// Selects are the fields of the chart by which a click chooses, all of them when there are none.
+	Selects []string `json:"selects,omitempty"`
+	// Does says of other widgets, by their ids, what a click does there: Nothing; it narrows those
+	// that are not named.
+	Does map[string]string `json:"does,omitempty"`
+	// Fields say by which field of a dataset one of the chart's answers, where it is not the one
+	// of its name: dataset → field of the chart → field there, "" for none.
+	Fields map[string]map[string]string `json:"fields,omitempty"`
+}
+
+// Nothing is what a click does to a widget that it leaves as it is.
+const Nothing = "nothing"
 
 // A Chart is a chart of the widget's own, or one of the library by name.
 type Chart struct {
@@ -158,6 +176,13 @@ func (d *Document) check() error {
 			seen[widget.ID] = true
 			if a := widget.At; a[0] < 0 || a[1] < 0 || a[2] < 1 || a[3] < 1 || a[0]+a[2] > 12 || a[1] > 1000 || a[3] > 100 {
 				return problem.New(problem.Invalid, place+".at", "A widget lies within 12 columns: column, row, width, height.")
+			}
+			if k := widget.Click; k != nil {
+				for id, does := range k.Does {
+					if does != Nothing {
+						return problem.New(problem.Invalid, place+".click.does."+id, "A click narrows another widget, or does nothing there.")
+					}
+				}
 			}
 			if (widget.Chart == nil) == (widget.Text == "") {
 				return problem.New(problem.Invalid, place, "A widget is a chart or a text.")

@@ -250,8 +250,12 @@ func (f Filter) Could(ds *dataset.Dataset, like *dataset.Field) (out []*dataset.
 	return out
 }
 
-// alike tells whether two fields hold the same kind of values: for linked records, of one table.
+// alike tells whether two fields hold the same kind of values: for linked records, of one table;
+// days and moments are of one kind.
 func alike(a, b *dataset.Field) bool {
+	if a.Type.Temporal() && b.Type.Temporal() {
+		return true
+	}
 	return a.Type == b.Type && a.KeyType() == b.KeyType() && a.Links() == b.Links()
 }
 

@@ -1,6 +1,7 @@
 package dashboard
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -57,9 +58,25 @@ func (d *Document) CopyPage(title string) (string, error) {
 			d.Filters[f].Pages = append(d.Filters[f].Pages, title)
 		}
 	}
+	copies := map[string]string{}
 	for _, w := range d.Pages[i].Widgets {
+		was := w.ID
 		w.ID = d.NewID()
+		copies[was] = w.ID
 		d.Pages[i+1].Widgets = append(d.Pages[i+1].Widgets, w)
+	}
+	// A click on a copy does to copies what one on the widget does to those that were copied.
+	for n := range d.Pages[i+1].Widgets {
+		w := &d.Pages[i+1].Widgets[n]
+		if w.Click == nil {
+			continue
+		}
+		click := *w.Click
+		click.Does = map[string]string{}
+		for id, does := range w.Click.Does {
+			click.Does[cmp.Or(copies[id], id)] = does
+		}
+		w.Click = &click
 	}
 	return title, nil
 }

@@ -3,8 +3,10 @@ package dashboard
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"eskadel/core/dataset"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
@@ -13,6 +15,7 @@ import (
 
 // A State is what a viewer has set and narrowed; the zero State is the standard view.
 type State struct {
+	Page    string              `json:"page,omitempty"`    // the title of the one that is seen
 	Filters map[string]*Setting `json:"filters,omitempty"` // null for "any"
 	Narrow  []Narrowing         `json:"narrow,omitempty"`
 	// Settings are values that the viewer has set for formulas, as they were typed.
@@ -33,6 +36,9 @@ const Most = 100
 
 // Check tells in words what in the state does not suit the dashboard.
 func (s State) Check(d *Document) error {
+	if _, err := d.Page(s.Page); err != nil {
+		return err
+	}
 	for name, set := range s.Filters {
 		if f := d.Filter(name); f != nil {
 			if f.Shown == Hidden {
@@ -114,6 +120,8 @@ func (s *Setting) condition(name string) filter.Condition {
 // Charts gives the chart that stands on a widget and its dataset; both are nil for a text.
 type Charts interface {
 	Chart(w *Widget) (query.Definition, *dataset.Dataset, error)
+	// Zone is the one whose days are meant.
+	Zone() *time.Location
 }
 
 // Reach is what governs a widget.
@@ -121,12 +129,14 @@ type Reach struct {
 	Condition filter.Condition
 	// Missed says in words what does not reach the widget, and why.
 	Missed []string
+	// Waits tells that the widget shows nothing until a click reaches it, which none does.
+	Waits bool
 }
 
 // Reach returns what a state's filters and narrowings ask of a widget's records.
 // except leaves out one filter, or the narrowings made on one widget.
 func (d *Document) Reach(w *Widget, ds *dataset.Dataset, s State, a filter.Attributes, charts Charts, except string) (Reach, error) {
-	page := ""
+	page := s.Page // of what stands on none, such as an answer
 	if p := d.PageOf(w.ID); p != nil {
 		page = p.Title
 	}
@@ -170,6 +180,7 @@ func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a
 		}
 		parts = append(parts, c)
 	}
+	r.Waits = w.Waits
 	for _, n := range s.Narrow {
 		if n.Widget == w.ID || n.Widget == except {
 			continue
@@ -178,11 +189,15 @@ func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a
 		if err != nil {
 			return r, err
 		}
+		if from.spares(w.ID) {
+			r.Missed = append(r.Missed, "Not narrowed by “"+n.Words+"”, as its author wants it.")
+			continue
+		}
 		definition, origin, err := charts.Chart(from)
 		if err != nil || origin == nil {
 			return r, problem.New(problem.Conflict, "narrow", "What was chosen is no longer on the dashboard.")
 		}
-		c, missing, err := n.condition(definition, origin, ds)
+		c, missing, err := n.condition(from.Click, definition, origin, ds, charts.Zone())
 		if err != nil {
 			return r, err
 		}
@@ -193,7 +208,7 @@ func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a
 		case len(missing) > 0:
 			r.Missed = append(r.Missed, "Narrowed by only a part of “"+n.Words+"”: "+ds.Title+" have no “"+strings.Join(missing, "” and no “")+"”.")
 		}
-		parts = append(parts, c)
+		parts, r.Waits = append(parts, c), false
 	}
 	r.Condition = filter.And(parts...)
 	return r, nil
@@ -234,9 +249,9 @@ func (f Filter) unwanted(w *Widget, ds *dataset.Dataset) bool {
 }
 
 // condition carries chosen marks over to a dataset. A mark reaches another dataset by those
-// of its keys for which that has a field of the same name and kind; missing are the labels of
-// the others.
-func (n Narrowing) condition(d query.Definition, origin, ds *dataset.Dataset) (c filter.Condition, missing []string, err error) {
+// of its keys that a click chooses by, and for which that has a field of the same kind: of the
+// same name, or the one that is said to answer. missing are the labels of the others.
+func (n Narrowing) condition(click *Click, d query.Definition, origin, ds *dataset.Dataset, zone *time.Location) (c filter.Condition, missing []string, err error) {
 	var any []filter.Condition
 	reaches := false
 	for _, mark := range n.Marks {
@@ -249,13 +264,25 @@ func (n Narrowing) condition(d query.Definition, origin, ds *dataset.Dataset) (c
 			if err := query.CheckCondition(one, origin); err != nil {
 				return c, nil, problem.At("narrow", err)
 			}
-			lacks := slices.DeleteFunc(one.Fields(), func(name string) bool { return shared(name, origin, ds) })
-			for _, name := range lacks {
-				if label := origin.Label(name); !slices.Contains(missing, label) {
-					missing = append(missing, label)
-				}
+			names := one.Fields()
+			if !click.selects(names) {
+				continue
 			}
-			if len(lacks) == 0 {
+			lacks := false
+			for _, name := range names {
+				to := click.answering(name, origin, ds)
+				if to == "" {
+					if lacks = true; !slices.Contains(missing, origin.Label(name)) {
+						missing = append(missing, origin.Label(name))
+					}
+					continue
+				}
+				one = carried(one.Renamed(name, to), origin.Find(name), ds.Find(to), zone)
+			}
+			if !lacks && query.CheckCondition(one, ds) != nil {
+				return c, nil, problem.New(problem.Invalid, "narrow", "“%s” cannot be asked of %s.", n.Words, ds.Title)
+			}
+			if !lacks {
 				there = append(there, one)
 				reaches = reaches || !one.IsZero()
 			}
@@ -271,9 +298,53 @@ func (n Narrowing) condition(d query.Definition, origin, ds *dataset.Dataset) (c
 	return filter.Condition{Any: any}, missing, nil
 }
 
-// shared tells whether two datasets have the same kind of field of a name.
-func shared(name string, a, b *dataset.Dataset) bool {
-	here, err1 := a.Field(name)
-	there, err2 := b.Field(name)
-	return err1 == nil && err2 == nil && !there.Hidden && alike(here, there)
+// selects tells whether a click chooses by a dimension that is of these fields.
+func (k *Click) selects(names []string) bool {
+	return k == nil || len(k.Selects) == 0 || len(names) == 0 ||
+		slices.ContainsFunc(names, func(name string) bool { return slices.Contains(k.Selects, name) })
 }
+
+// answering is the field of a dataset that answers to one of a chart, "" for none.
+func (k *Click) answering(name string, origin, ds *dataset.Dataset) string {
+	to := name
+	if k != nil {
+		if said, ok := k.Fields[ds.Name][name]; ok {
+			to = said
+		}
+	}
+	here, err1 := origin.Field(name)
+	there, err2 := ds.Field(to)
+	if err1 != nil || err2 != nil || there.Hidden || !alike(here, there) {
+		return ""
+	}
+	return to
+}
+
+// carried is a condition on a field of moments as one on a field of days asks it: those days of a
+// zone that the moments lie in. Days on moments are asked as they are.
+func carried(c filter.Condition, from, to *dataset.Field, zone *time.Location) filter.Condition {
+	if from.Type != field.Timestamp || to.Type != field.Date {
+		return c
+	}
+	return c.Each(func(leaf filter.Condition) filter.Condition {
+		values := slices.Clone(leaf.Values)
+		for i, v := range values {
+			t, err := time.Parse(time.RFC3339Nano, v.Literal)
+			if err != nil {
+				continue
+			}
+			if from.Zoned {
+				t = t.In(zone)
+			}
+			if leaf.Op == filter.Below && (t.Hour()+t.Minute()+t.Second()+t.Nanosecond() > 0) {
+				t = t.AddDate(0, 0, 1) // the day that the end lies in, too
+			}
+			values[i].Literal = t.Format(time.DateOnly)
+		}
+		leaf.Values = values
+		return leaf
+	})
+}
+
+// spares tells whether a click on the widget leaves another as it is.
+func (w *Widget) spares(id string) bool { return w.Click != nil && w.Click.Does[id] == Nothing }

@@ -195,24 +195,34 @@ func (c Condition) TopLevel() []Condition { return And(c).parts() }
 // Negate returns the condition met by exactly the other records.
 func Negate(c Condition) Condition { return Condition{Not: &c} }
 
-// Renamed returns the condition on another field in the place of one.
-func (c Condition) Renamed(from, to string) Condition {
-	if c.Field == from {
-		c.Field = to
-	}
+// Each returns the condition with every comparison changed.
+func (c Condition) Each(change func(Condition) Condition) Condition {
 	several := func(list []Condition) []Condition {
 		var out []Condition
 		for _, p := range list {
-			out = append(out, p.Renamed(from, to))
+			out = append(out, p.Each(change))
 		}
 		return out
 	}
 	c.All, c.Any = several(c.All), several(c.Any)
 	if c.Not != nil {
-		not := c.Not.Renamed(from, to)
+		not := c.Not.Each(change)
 		c.Not = &not
 	}
+	if c.Field != "" {
+		c = change(c)
+	}
 	return c
+}
+
+// Renamed returns the condition on another field in the place of one.
+func (c Condition) Renamed(from, to string) Condition {
+	return c.Each(func(leaf Condition) Condition {
+		if leaf.Field == from {
+			leaf.Field = to
+		}
+		return leaf
+	})
 }
 
 // Fields returns the names of all fields that c refers to, in order, each once.

@@ -6,6 +6,7 @@ import { post, say, Trouble } from "../page/api.js";
 import { History } from "../page/history.js";
 import { Widget } from "../reading/widget.js";
 import { FilterLine } from "./filters.js";
+import { Reach } from "./reach.js";
 
 const editor = /** @type {HTMLElement} */ (document.getElementById("editor"));
 const trouble = /** @type {HTMLElement} */ (document.getElementById("trouble"));
@@ -60,15 +61,19 @@ function turn(title) {
   globalThis.history.replaceState(null, "", `?${new URLSearchParams({ page: page().title })}${location.hash}`);
   lay();
   void line.show();
+  void reach.show();
 }
 
-const line = new FilterLine(/** @type {HTMLElement} */ (document.getElementById("line")), /** @type {HTMLElement} */ (document.getElementById("popover")), {
-  dashboard: name,
-  page: () => page().title,
-  saved: () => saving,
-  make,
-  changed: () => page().widgets.forEach((/** @type {any} */ w) => void show(w)),
-});
+/** Draws the page anew, as what it is narrowed by has changed. */
+function narrowed() {
+  page().widgets.forEach((/** @type {any} */ w) => void show(w));
+  void reach.show();
+}
+
+const popover = /** @type {HTMLElement} */ (document.getElementById("popover"));
+const parts = { dashboard: name, page: () => page().title, saved: () => saving, make, changed: narrowed };
+const line = new FilterLine(/** @type {HTMLElement} */ (document.getElementById("line")), popover, parts);
+const reach = new Reach(/** @type {HTMLDetailsElement} */ (document.getElementById("reach")), popover, parts);
 
 /**
  * Has the server change the draft, and holds what it is then; answers with what else is told,
@@ -264,8 +269,15 @@ function changed(how) {
 /** The fields of the page that hold words of the document. */
 const words = [["dashboard-title", "title"], ["answers", "answers"]];
 function tellWords() {
+  readers.forEach((r) => { r.checked = (draft.viewers_may ?? []).includes(r.value); });
   for (const [id, part] of words) /** @type {HTMLInputElement} */ (document.getElementById(id)).value = draft[part] ?? "";
 }
+
+/** What readers may do besides reading. */
+const readers = /** @type {HTMLInputElement[]} */ ([...document.querySelectorAll("#readers input")]);
+readers.forEach((tick) => tick.addEventListener("change", () => changed(() => {
+  draft.viewers_may = readers.filter((r) => r.checked).map((r) => r.value);
+})));
 
 const savedNow = () => { saved.textContent = `draft saved ${new Date().toTimeString().slice(0, 5)}`; };
 /** Saves the draft. @param {string} [resolve] what is done where others changed it meanwhile */
@@ -382,6 +394,7 @@ document.getElementById("publish")?.addEventListener("click", async () => {
 });
 // A widget that an address leads to is seen on the page where it stands.
 const led = location.hash.slice(1);
+tellWords();
 turn(draft.pages.find((/** @type {any} */ p) => p.widgets.some((/** @type {any} */ w) => w.id === led))?.title);
 const wanted = location.hash && document.getElementById(location.hash.slice(1));
 if (wanted) {

@@ -16,18 +16,27 @@ const value = (tick) => (tick.dataset.none ? { none: true } : tick.dataset.notSh
  * @param {() => Record<string, string>} fields @param {(value: any) => void} [set]
  */
 export async function popover(box, button, address, fields, set) {
+  let html = "";
   try {
-    fill(box, await post(address, fields()));
+    html = await post(address, fields());
   } catch (error) {
-    box.textContent = /** @type {Error} */ (error).message;
+    html = Object.assign(document.createElement("p"), { textContent: /** @type {Error} */ (error).message }).outerHTML;
   }
-  box.onclick = box.onsubmit = null;
+  unfold(box, button, html);
+  if (set) control(box, address, fields, set);
+  else box.tabIndex = -1, box.focus();
+}
+
+/** Opens a popover that is there already under a button. @param {HTMLElement} box @param {HTMLElement} button @param {string} html */
+export function unfold(box, button, html) {
+  fill(box, html);
+  box.onclick = box.onsubmit = box.onchange = null;
   if (!box.matches(":popover-open")) box.showPopover();
   const at = button.getBoundingClientRect();
   box.style.left = `${Math.max(4, Math.min(at.left + scrollX, innerWidth + scrollX - box.offsetWidth - 8))}px`;
-  box.style.top = `${at.bottom + scrollY + 4}px`;
-  if (set) control(box, address, fields, set);
-  else box.tabIndex = -1, box.focus();
+  // Under the button, or above it where there is no room beneath.
+  const above = at.bottom + box.offsetHeight + 4 > innerHeight && at.top > box.offsetHeight + 4;
+  box.style.top = `${(above ? at.top - box.offsetHeight - 4 : at.bottom + 4) + scrollY}px`;
   box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed" && document.activeElement === document.body) button.focus(); }, { once: true });
 }
 

@@ -62,7 +62,7 @@ export class Sheet {
     this.said = "";
     this.popover = /** @type {HTMLElement} */ (this.root.querySelector("#popover"));
     this.drawer = new Drawer(/** @type {HTMLDialogElement} */ (this.root.querySelector("#drawer")), () => this.fields());
-    this.questions = new Asking(this.root, (tail) => this.path(tail), () => this.fields());
+    this.questions = new Asking(this.root, (tail) => this.path(tail), () => ({ ...this.fields(), page: this.how.page }));
     for (const place of /** @type {NodeListOf<HTMLElement>} */ (this.root.querySelectorAll(".widget"))) {
       const d = place.dataset, id = d.widget ?? "";
       place.style.gridColumn = `${Number(d.x) + 1} / span ${d.w}`;

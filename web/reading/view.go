@@ -30,6 +30,9 @@ func (s *Server) look(c *gin.Context) (*workspace.Look, error) {
 			return nil, problem.At("state", err)
 		}
 	}
+	if state.Page == "" {
+		state.Page = c.PostForm("page")
+	}
 	return s.Workspace.Look(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), drafted(c), state)
 }
 
