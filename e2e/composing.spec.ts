@@ -149,3 +149,59 @@ test("what filters and clicks reach is changed in a table", async ({ page }) => 
   await expect(page.locator("#w-money")).not.toContainText("Not narrowed");
   expect(wrong).toEqual([]);
 });
+
+// A chart is added, chosen and changed under the dashboard that it stands on.
+test("the chosen chart opens its sentence under the dashboard", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/");
+  await page.fill("#title", "Said in place");
+  await page.getByRole("button", { name: "New dashboard" }).click();
+  await page.waitForURL(/said-in-place\/edit/);
+  const panel = page.locator("#panel"), saved = () => page.waitForResponse((r) => r.url().endsWith("/draft") && r.ok());
+  await page.locator("#add summary").press("Enter");
+  await page.locator("#add").getByRole("button", { name: "chart" }).press("Enter");
+  // It begins with the dataset of the chart that was placed last, where there is one; the focus is where one goes on.
+  await expect.poll(() => page.evaluate(() => !!document.activeElement?.closest("#panel button"))).toBe(true);
+  await noSeriousProblem(page, "a chart that is added to a dashboard");
+  if (await panel.locator("#choices .choice").count() === 0) await panel.locator("[data-part='dataset']").press("Enter");
+  await Promise.all([saved(), panel.locator("#choices .choice", { hasText: "Hazards" }).first().press("Enter")]);
+  await panel.locator("[data-part='dataset']").press("Enter");
+  await Promise.all([saved(), panel.locator("#choices .choice", { hasText: "Yard jobs" }).first().press("Enter")]);
+  const chart = page.locator("section.widget").first();
+  await expect(chart.locator("svg.drawing")).toBeVisible();
+  await panel.locator("[data-part='add']").press("Enter");
+  await panel.locator("#choices .choice", { hasText: "split by …" }).press("Enter");
+  await Promise.all([saved(), panel.locator("#choices .choice", { hasText: "Kind" }).first().press("Enter")]);
+  await expect(panel.locator(".sentence")).toContainText("split by Kind");
+  await expect(chart.locator(".legend")).toContainText("rework");
+  await noSeriousProblem(page, "a chart's sentence under its dashboard");
+  // A click on an axis of the chart opens its phrase; so does its name.
+  await Promise.all([saved(), panel.locator("#chart-title").fill("Jobs, said here").then(() => page.keyboard.press("Tab"))]);
+  await expect(chart.locator("h2")).toHaveText("Jobs, said here");
+  await page.locator("#undo").click();
+  await expect(panel.locator("#chart-title")).not.toHaveValue("Jobs, said here");
+  await page.locator("#undo").click();
+  await expect(panel.locator(".sentence")).not.toContainText("split by Kind");
+  await page.locator("#redo").click();
+  await expect(panel.locator(".sentence")).toContainText("split by Kind");
+  await panel.getByRole("button", { name: "close" }).click();
+  await expect(panel).toBeHidden();
+  await expect(chart.locator("h2")).toBeFocused();
+  await page.keyboard.press("Enter");
+  await expect(panel.locator(".sentence button").first()).toBeFocused();
+  await page.keyboard.press("Escape");
+  await expect(panel).toBeHidden();
+  // It becomes one of the library, and a copy of the dashboard's own again.
+  await chart.locator(".widget-body").click({ position: { x: 4, y: 4 } });
+  await panel.getByRole("button", { name: "move it into the library" }).click();
+  await expect(panel).toContainText("This chart is kept in the library");
+  await expect(panel.getByRole("link", { name: "Change it everywhere it is used" })).toBeVisible();
+  await noSeriousProblem(page, "a chart of the library under its dashboard");
+  await panel.getByRole("button", { name: "make an own copy here" }).click();
+  await expect(panel.locator(".sentence")).toContainText("split by Kind");
+  await page.goto("/dashboards/said-in-place/edit");
+  await settled(page);
+  await expect(chart.locator(".legend")).toContainText("rework");
+  expect(wrong).toEqual([]);
+});

@@ -39,7 +39,8 @@ test("a foreman sees their own yard, narrows, proves and lifts", async ({ page }
   await page.keyboard.press("Escape");
   await expect(line(frame)).toHaveText(before!);
 
-  // By keyboard: a mark of the stacked columns, then its records.
+  // By keyboard: a mark of the stacked columns, drawn whole again, then its records.
+  await settled(frame);
   await toMark(page, frame, "cost", ["Home", "ArrowRight", "ArrowRight", "ArrowUp"]);
   const [value] = (await spoken(frame, "cost"))!.split(", kind");
   await page.keyboard.press("Space");

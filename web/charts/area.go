@@ -32,6 +32,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: get, Path: "/charts", Right: rights.Make, Handle: s.library},
 		{Method: get, Path: "/charts/forms", Right: rights.Make, Handle: s.forms, Pictures: true},
 		{Method: get, Path: "/charts/edit", Right: rights.Make, Handle: s.chartEditor, Pictures: true},
+		{Method: post, Path: "/charts/panel", Right: rights.Make, Handle: s.chartPanel},
 		{Method: post, Path: "/charts/fields", Right: rights.Make, Handle: s.fieldPictures},
 		{Method: post, Path: "/charts/menu", Right: rights.Make, Handle: s.chartMenu},
 		{Method: post, Path: "/charts/finish", Right: rights.Make, Handle: s.chartFinish},

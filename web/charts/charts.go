@@ -157,6 +157,35 @@ func (s *Server) libraryHere(c *gin.Context, at workspace.Place, library string)
 	s.Page(c, http.StatusOK, "library-here", st.Title, gin.H{"At": at, "Uses": uses, "Kept": st})
 }
 
+// chartPanel is the editor of a chart as it stands under its dashboard; of a chart of the library
+// it asks what is to be changed.
+func (s *Server) chartPanel(c *gin.Context) {
+	ctx, who, at := c.Request.Context(), gate.Caller(c), workspace.ParsePlace(c.PostForm("at"))
+	own, library, err := s.Workspace.ChartAt(ctx, who, at)
+	var data gin.H
+	switch {
+	case err != nil:
+	case library != "":
+		var uses []workspace.Used
+		var st workspace.Standing
+		uses, st, err = s.libraryUses(c, library)
+		data = gin.H{"Uses": uses, "Kept": &st}
+	case own == nil:
+		err = problem.New(problem.NotFound, "widget", "This is no chart.")
+	default:
+		var k *workspace.Sketch
+		if k, err = s.Workspace.SketchOf(ctx, who, own); err == nil {
+			data, err = sentenceOf(k)
+		}
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	data["Panel"] = true
+	s.Part(c, http.StatusOK, "chart-panel", data)
+}
+
 // sketch reads the chart document that the editor holds.
 func (s *Server) sketch(c *gin.Context) (*workspace.Sketch, error) {
 	return s.Workspace.Sketch(c.Request.Context(), gate.Caller(c), []byte(c.PostForm("document")))
@@ -294,7 +323,7 @@ func (s *Server) chartChange(c *gin.Context) {
 	}
 	switch {
 	case fits != nil:
-		data["Missing"] = problem.Of(fits).Words
+		data["Missing"], data["Unfit"] = problem.Of(fits).Words, true
 	case at != (workspace.Place{}) && k.Dataset != nil:
 		err = k.KeepAt(at)
 	}
@@ -302,6 +331,7 @@ func (s *Server) chartChange(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
+	data["Panel"] = c.PostForm("panel") != ""
 	s.Part(c, http.StatusOK, "sentence", data)
 }
 

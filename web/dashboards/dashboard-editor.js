@@ -6,6 +6,7 @@ import { post, say, Trouble } from "../page/api.js";
 import { History } from "../page/history.js";
 import { Widget } from "../reading/widget.js";
 import { FilterLine } from "./filters.js";
+import { Panel } from "./panel.js";
 import { Reach } from "./reach.js";
 
 const editor = /** @type {HTMLElement} */ (document.getElementById("editor"));
@@ -63,6 +64,22 @@ function turn(title) {
   void line.show();
   void reach.show();
 }
+
+const panel = new Panel(/** @type {HTMLElement} */ (document.getElementById("panel")), {
+  dashboard: name,
+  saved: () => saving,
+  widget: (id) => widgets.get(id),
+  draw: (id) => show(find(id)),
+  keep: (id, chart) => {
+    if (JSON.stringify(find(id).chart) !== chart) changed(() => { find(id).chart = JSON.parse(chart); });
+  },
+  make: (tail) => make(`/dashboards/${encodeURIComponent(name)}/${tail}`, {}),
+  made: (id) => {
+    lay();
+    void panel.open(id, true);
+  },
+  closed: (id) => /** @type {HTMLElement | null} */ (document.querySelector(`#${CSS.escape(id)} h2`))?.focus(),
+});
 
 /** Draws the page anew, as what it is narrowed by has changed. */
 function narrowed() {
@@ -135,6 +152,7 @@ function lay() {
     show(w);
   }
   laying = false;
+  panel.follow(!!find(panel.id)?.chart);
   /** @type {HTMLElement} */ (document.getElementById("page-empty")).hidden = page().widgets.length > 0;
   /** @type {HTMLElement} */ (document.getElementById("drag-hint")).hidden = page().widgets.length === 0;
 }
@@ -149,18 +167,21 @@ function face(w) {
   head.className = "widget-head";
   const title = document.createElement("h2");
   title.tabIndex = 0;
-  title.setAttribute("aria-description", "Arrow keys move the widget, Shift with arrow keys sizes it, Delete takes it off.");
+  title.setAttribute("aria-description", "Arrow keys move the widget, Shift with arrow keys sizes it, Enter opens its sentence, Delete takes it off.");
   title.textContent = w.text ? called(w.text) : "…";
   title.addEventListener("keydown", (e) => key(e, w.id));
   const words = document.createElement("span");
   words.className = "widget-words";
   if (w.chart) {
-    const change = document.createElement("a");
-    change.href = `/charts/edit?at=${encodeURIComponent(name)}/${encodeURIComponent(w.id)}`;
+    const change = document.createElement("button");
+    change.className = "plain";
     change.textContent = "change";
-    words.append(change, " ");
+    change.addEventListener("click", () => void panel.open(w.id, true));
+    words.append(change, " ", sharing(w), " ");
+    section.addEventListener("click", (e) => {
+      if (panel.id !== w.id && !/** @type {HTMLElement} */ (e.target).closest("button, input, select, a")) void panel.open(w.id, false);
+    });
   }
-  if (w.chart) words.append(sharing(w), " ");
   const remove = document.createElement("button");
   remove.className = "plain";
   remove.textContent = "take off";
@@ -245,17 +266,20 @@ const find = (id) => page().widgets.find((/** @type {any} */ w) => w.id === id);
 /** @param {any} w */
 async function show(w) {
   const widget = widgets.get(w.id);
-  if (!widget) return;
+  if (!widget) return null;
   widget.busy();
   await saving; // what is drawn is the draft that is kept
   try {
-    if (w.chart?.dataset === "") throw new Trouble("This chart has no records yet: change it, or take it off.", 422, "");
+    if (w.chart && !w.chart.dataset && !w.chart.library) throw new Trouble("This chart has no records yet: choose which, or take it off.", 422, "");
     const answer = await post(`/view/${encodeURIComponent(name)}/widgets/${encodeURIComponent(w.id)}`, { draft: "yes" }, { json: true });
+    if (widgets.get(w.id) !== widget) return null; // laid out anew meanwhile
     widget.show(answer);
     const shares = /** @type {HTMLElement | null} */ (document.querySelector(`#${CSS.escape(w.id)} .shares`));
     if (shares) shares.hidden = !answer.drawing?.axis?.ticks?.length; // only what has a scale can share it
+    return answer;
   } catch (error) {
     widget.fail(/** @type {Error} */ (error).message, () => void show(w));
+    return null;
   }
 }
 
@@ -366,6 +390,8 @@ function key(e, id) {
   const step = /** @type {Record<string, number[]>} */ ({ ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] })[e.key];
   if (e.key === "Delete") {
     take(id);
+  } else if (e.key === "Enter" && find(id).chart) {
+    void panel.open(id, true);
   } else if (step) {
     const node = grid.engine.nodes.find((/** @type {any} */ n) => n.id === id);
     if (e.shiftKey) grid.update(node.el, { w: Math.max(2, Math.min(12 - node.x, node.w + step[0])), h: Math.max(1, node.h + step[1]) });
@@ -376,6 +402,19 @@ function key(e, id) {
   }
   e.preventDefault();
 }
+
+// What is added is chosen at once.
+document.getElementById("add")?.addEventListener("submit", async (e) => {
+  e.preventDefault();
+  const what = /** @type {HTMLButtonElement} */ (/** @type {SubmitEvent} */ (e).submitter).value;
+  const now = await make(`/dashboards/${encodeURIComponent(name)}/add`, { page: page().title, what });
+  if (!now) return;
+  /** @type {HTMLDetailsElement} */ (document.getElementById("add")).open = false;
+  panel.close();
+  turn();
+  if (find(now.widget).chart) await panel.open(now.widget, true);
+  else /** @type {HTMLElement | null} */ (document.querySelector(`#${CSS.escape(now.widget)} :is(textarea, input)`))?.focus();
+});
 
 grid.on("change", placed);
 for (const [id, part] of words) {

@@ -59,8 +59,8 @@ func (s *Server) saveDraft(c *gin.Context) {
 func (s *Server) addWidget(c *gin.Context) {
 	name := c.Param("dashboard")
 	id, make, err := s.Workspace.AddWidget(c.Request.Context(), gate.Caller(c), name, c.PostForm("page"), c.PostForm("what"))
-	if err != nil {
-		s.Fail(c, err)
+	if err != nil || gate.WantsJSON(c) {
+		s.changed(c, err, gin.H{"widget": id})
 		return
 	}
 	next := "/dashboards/" + name + "/edit#" + id
@@ -81,8 +81,9 @@ func (s *Server) changePages(c *gin.Context) {
 // ownCopy puts a copy in the place of a chart of the library, and leads on to it.
 func (s *Server) ownCopy(c *gin.Context) {
 	name, widget := c.Param("dashboard"), c.Param("widget")
-	if _, err := s.Workspace.OwnCopy(c.Request.Context(), gate.Caller(c), name, widget); err != nil {
-		s.Fail(c, err)
+	_, err := s.Workspace.OwnCopy(c.Request.Context(), gate.Caller(c), name, widget)
+	if err != nil || gate.WantsJSON(c) {
+		s.changed(c, err, gin.H{"widget": widget})
 		return
 	}
 	page.Redirect(c, "/charts/edit?at="+name+"/"+widget)
@@ -91,8 +92,9 @@ func (s *Server) ownCopy(c *gin.Context) {
 // intoLibrary moves a dashboard's own chart into the library.
 func (s *Server) intoLibrary(c *gin.Context) {
 	name := c.Param("dashboard")
-	if _, err := s.Workspace.IntoLibrary(c.Request.Context(), gate.Caller(c), name, c.Param("widget")); err != nil {
-		s.Fail(c, err)
+	_, err := s.Workspace.IntoLibrary(c.Request.Context(), gate.Caller(c), name, c.Param("widget"))
+	if err != nil || gate.WantsJSON(c) {
+		s.changed(c, err, gin.H{"widget": c.Param("widget")})
 		return
 	}
 	page.Redirect(c, "/dashboards/"+name+"/edit#"+c.Param("widget"))
