@@ -1,5 +1,5 @@
 import { expect, test, type Locator } from "@playwright/test";
-import { complaints, dashboardFrame, noSeriousProblem, settled, signIn, yardDeskAs } from "./help";
+import { complaints, dashboardFrame, noSeriousProblem, publish, settled, signIn, yardDeskAs } from "./help";
 
 /** Chooses in an unfolded menu by the keyboard, and waits until the sentence says it. */
 async function choose(page: import("@playwright/test").Page, label: string) {
@@ -72,9 +72,7 @@ test("an author makes a chart from nothing, by keyboard, and it is seen in Yard 
   await expect(page.locator("#saved")).toContainText("draft saved");
   await settled(page);
   await noSeriousProblem(page, "dashboard editor");
-  await page.locator("#publish").focus();
-  await page.keyboard.press("Enter");
-  await page.waitForURL(/dashboards\/yard-today$/);
+  await publish(page);
   expect(wrong).toEqual([]);
 
   const desk = await browser.newPage();

@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { complaints, noSeriousProblem, settled, signIn } from "./help";
+import { complaints, noSeriousProblem, publish, settled, signIn } from "./help";
 
 // An author narrows a dashboard by fields of their choice, and a viewer adds one that is offered.
 test("filters are added, set, offered and taken off by hand", async ({ page }) => {
@@ -68,7 +68,7 @@ test("filters are added, set, offered and taken off by hand", async ({ page }) =
   await expect(line.locator(".filters-line")).not.toContainText("crew hours");
   await expect(page.locator("#saved")).toContainText("draft saved");
 
-  await Promise.all([page.waitForURL(/narrowed-by-hand$/), page.click("#publish")]);
+  await publish(page);
   await settled(page);
   const reading = page.locator("#line");
   await expect(reading).toContainText("promised in the last 3 years, any yard");
@@ -135,7 +135,7 @@ test("what filters and clicks reach is changed in a table", async ({ page }) => 
   await expect(page.getByLabel("ask questions of their own")).toBeChecked();
   await expect(page.locator("#saved")).toContainText("draft saved");
 
-  await Promise.all([page.waitForURL(/reached$/), page.click("#publish")]);
+  await publish(page);
   await settled(page);
   await expect(page.locator("#w-parts")).toContainText("Nothing is chosen yet");
   const was = await page.locator("#w-crews table").innerText();
@@ -203,5 +203,74 @@ test("the chosen chart opens its sentence under the dashboard", async ({ page })
   await page.goto("/dashboards/said-in-place/edit");
   await settled(page);
   await expect(chart.locator(".legend")).toContainText("rework");
+  expect(wrong).toEqual([]);
+});
+
+// What publishing means is said in words, what is missing is led to, and undo outlives a reload.
+test("a draft is looked at, undone after a reload, and published in words", async ({ page, context }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/");
+  await page.fill("#title", "In words");
+  await page.getByRole("button", { name: "New dashboard" }).click();
+  await page.waitForURL(/in-words\/edit/);
+  await page.locator("#add summary").click();
+  await page.locator("#add").getByRole("button", { name: "text" }).click();
+  await expect(page.locator("textarea.widget-text-input")).toBeFocused();
+  await page.keyboard.type(" Read this first.");
+  await Promise.all([page.waitForResponse((r) => r.url().endsWith("/draft") && r.ok()), page.keyboard.press("Tab")]);
+  const document = JSON.parse((await page.getAttribute("#editor", "data-document"))!);
+  const token = (await page.getAttribute("body", "data-csrf"))!;
+  await publish(page);
+  await expect(page.locator("main")).toContainText("Read this first.");
+
+  // A chart without records keeps it from being published; the words lead to it.
+  await page.goto("/dashboards/in-words/edit");
+  document.pages[0].widgets = [{ id: "bare", at: [0, 0, 6, 4], chart: { version: 2, form: "columns", measures: [{ count: "records" }] } }];
+  const bare = await page.request.put("/api/v1/dashboards/in-words", { data: document, headers: { "X-CSRF-Token": token, "If-Match": "*" } });
+  expect(bare.ok(), await bare.text()).toBe(true);
+  await page.goto("/dashboards/in-words/edit");
+  await page.locator("#publish").click();
+  const dialog = page.locator("#publishing");
+  await expect(dialog).toContainText("has no records yet");
+  await expect(dialog).toContainText("is taken off Overview");
+  await expect(dialog.locator("[data-publish]")).toBeDisabled();
+  await noSeriousProblem(page, "what keeps a dashboard from being published");
+  await expect(dialog.locator("[data-lead]")).toBeFocused();
+  await page.keyboard.press("Enter");
+  await expect(dialog).toBeHidden();
+  await expect(page.locator("#panel #choices .choice").first()).toBeFocused();
+  await page.locator("#panel #choices .choice", { hasText: "Yard jobs" }).first().click();
+  await expect(page.locator("#bare svg.drawing")).toBeVisible();
+  await expect(page.locator("#saved")).toContainText("draft saved");
+
+  // Steps outlive a reload.
+  await page.reload();
+  await settled(page);
+  await page.locator("#undo").click();
+  await expect(page.locator("#bare")).toContainText("no records yet");
+  await page.locator("#redo").click();
+  await expect(page.locator("#bare svg.drawing")).toBeVisible();
+
+  // The draft is looked at as readers would see it, and nobody else sees it.
+  await page.getByRole("link", { name: "look at the draft" }).click();
+  await settled(page);
+  await expect(page.locator("main")).toContainText("this is the draft");
+  await expect(page.locator("#w-bare svg.drawing")).toBeVisible();
+  await expect(page.locator("#line")).toContainText("you may see");
+
+  // Another window is told of, and what it changes is taken over.
+  const other = await context.newPage();
+  await other.goto("/dashboards/in-words/edit");
+  await page.goto("/dashboards/in-words/edit");
+  await expect(page.locator("#others")).toContainText("you, in another window");
+  await other.fill("#answers", "What is to be read first");
+  await Promise.all([other.waitForResponse((r) => r.url().endsWith("/draft") && r.ok()), other.keyboard.press("Tab")]);
+  await page.evaluate(() => document.dispatchEvent(new Event("visibilitychange")));
+  await expect(page.locator("#answers")).toHaveValue("What is to be read first");
+  await publish(page);
+  await expect(page.locator("#w-bare svg.drawing")).toBeVisible();
+  await page.goto("/dashboards/in-words/history");
+  await expect(page.locator(".versions > li").first()).toContainText("is taken off Overview.");
   expect(wrong).toEqual([]);
 });

@@ -68,3 +68,12 @@ export const faults = (which: string) =>
     });
     return out;
   });
+
+/** Publishes what is edited, having read what that means for readers; leads to the page that they read. */
+export async function publish(page: Page) {
+  await page.locator("#publish").press("Enter");
+  const button = page.locator("#publishing [data-publish]");
+  await expect(button).toBeFocused();
+  await noSeriousProblem(page, "what publishing means");
+  await Promise.all([page.waitForURL(/\/dashboards\/[^/]+$/), page.keyboard.press("Enter")]);
+}

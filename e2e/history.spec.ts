@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { builder, complaints, noSeriousProblem, settled, signIn } from "./help";
+import { builder, complaints, noSeriousProblem, publish, settled, signIn } from "./help";
 
 // Two who change the same thing at once are told of each other, and nothing is lost.
 test("a dashboard that two change at once, its history, and a chart of the library on it", async ({ page, context }) => {
@@ -39,7 +39,7 @@ test("a dashboard that two change at once, its history, and a chart of the libra
   await page.getByRole("link", { name: "from the library …" }).click();
   await page.locator(".library-card", { hasText: "Kept for all" }).getByRole("button", { name: "put it on" }).click();
   await page.locator("section.widget h2", { hasText: "Kept for all" }).waitFor();
-  await Promise.all([page.waitForURL(/told-twice$/), page.click("#publish")]);
+  await publish(page);
   await page.goto("/dashboards/told-twice/edit");
   await page.locator("section.widget", { hasText: "Kept for all" }).getByRole("button", { name: "change" }).click();
   await expect(page.locator("#panel")).toContainText("It stands on Told once");

@@ -1,6 +1,7 @@
 package view
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 
@@ -280,4 +281,44 @@ func (v *View) ReachChoices(page *dashboard.Page, filter, from, on string) (*Rea
 		}
 	}
 	return nil, problem.New(problem.NotFound, "", "This has changed meanwhile: look at it again.")
+}
+
+// Called is what a widget is called: a chart by its title, words by how they begin.
+func (v *View) Called(w *dashboard.Widget) string {
+	if w.Chart == nil {
+		return begins(w.Text)
+	}
+	doc, ds, err := v.Document(w)
+	if err == nil {
+		return sentence.Title(doc, ds)
+	}
+	if own := w.Chart.Own; own != nil && own.Title != "" {
+		return own.Title
+	}
+	return "a chart"
+}
+
+// Says is what the chart of a widget says of itself, "" for words and for what cannot be read.
+func (v *View) Says(w *dashboard.Widget) string {
+	doc, ds, err := v.Document(w)
+	if err != nil || doc == nil {
+		return ""
+	}
+	return v.Engine.says(v.ctx, doc, ds, v.Viewer)
+}
+
+var (
+	linked  = regexp.MustCompile(`!?\[([^\]]*)\]\([^)]*\)`)
+	markers = strings.NewReplacer("*", "", "#", "", "`", "", "_", "", ">", "")
+)
+
+// begins is how a text begins, without its Markdown.
+func begins(text string) string {
+	first, _, _ := strings.Cut(strings.TrimSpace(markers.Replace(linked.ReplaceAllString(text, "$1"))), "\n")
+	if r := []rune(strings.TrimSpace(first)); len(r) > 40 {
+		return strings.TrimSpace(string(r[:40])) + " …"
+	} else if len(r) > 0 {
+		return string(r)
+	}
+	return "Text"
 }

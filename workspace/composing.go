@@ -277,3 +277,41 @@ func (w *Workspace) MoveFilter(ctx context.Context, who *identity.Caller, name, 
 	})
 	return err
 }
+
+// A Company is who else works on a dashboard, and what they have made of it.
+type Company struct {
+	Others   []string // by name; "you, in another window" for oneself
+	Revision int
+	By       string              // who saved it last
+	Document *dashboard.Document // the whole of it, where it is newer than the revision that was asked with
+}
+
+// Here notes that somebody works on a dashboard in a window, which has a revision of it, and
+// tells who else does.
+func (w *Workspace) Here(ctx context.Context, who *identity.Caller, name, window string, revision int) (*Company, error) {
+	if l := len(window); l == 0 || l > 40 {
+		return nil, problem.New(problem.Invalid, "window", "A window has a name of 1 to 40 characters.")
+	}
+	o, err := w.Changing(ctx, who, name)
+	if err != nil {
+		return nil, err
+	}
+	others, err := w.store.Here(ctx, o.kept.ID, who.PersonID, window)
+	if err != nil {
+		return nil, err
+	}
+	out := &Company{Others: []string{}, Revision: o.Revision, By: o.kept.SavedBy}
+	for _, p := range others {
+		called := p.Name
+		if p.PersonID == who.PersonID {
+			called = "you, in another window"
+		}
+		if !slices.Contains(out.Others, called) {
+			out.Others = append(out.Others, called)
+		}
+	}
+	if o.Revision != revision {
+		out.Document = o.Doc
+	}
+	return out, nil
+}

@@ -8,9 +8,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dashboard"
-	"eskadel/core/dataset"
 	"eskadel/core/problem"
-	"eskadel/core/rule"
 	"eskadel/identity"
 	"eskadel/rights"
 	"eskadel/store"
@@ -35,8 +33,8 @@ func (w *Workspace) Dashboard(ctx context.Context, who *identity.Caller, name st
 		if rights.Ever(who, rights.Make) != nil {
 			return nil, problem.New(problem.Forbidden, "", "Drafts are for authors.")
 		}
-		doc, err := dashboard.Read(d.Draft)
-		return &Opened{standing(who, d), doc, 0, d}, problem.At("dashboard "+name, err)
+		doc, err := w.draft(ctx, d)
+		return &Opened{standing(who, d), doc, 0, d}, err
 	}
 	if d.Published == 0 {
 		return nil, problem.New(problem.NotFound, "", "This dashboard has not been published yet.")
@@ -247,8 +245,8 @@ func (w *Workspace) Changing(ctx context.Context, who *identity.Caller, name str
 	if err != nil {
 		return nil, err
 	}
-	d, err := dashboard.Read(kept.Draft)
-	return &Opened{standing(who, kept), d, 0, kept}, problem.At("dashboard "+name, err)
+	d, err := w.draft(ctx, kept)
+	return &Opened{standing(who, kept), d, 0, kept}, err
 }
 
 // Publish makes the draft of a dashboard the next version and the one that readers see, if
@@ -262,7 +260,7 @@ func (w *Workspace) Publish(ctx context.Context, who *identity.Caller, name stri
 	if err := rights.May(who, rights.Publish, thing(kept)); err != nil {
 		return Standing{}, err
 	}
-	d, refs, err := w.ready(ctx, who, kept.Draft)
+	d, refs, err := w.ready(ctx, who, kept)
 	if err != nil {
 		return Standing{}, err
 	}
@@ -280,6 +278,30 @@ func (w *Workspace) Publish(ctx context.Context, who *identity.Caller, name stri
 	return standing(who, kept), err
 }
 
+// draft reads the draft of a dashboard. The colours that values were given as it was published
+// last are the draft's too, so that a value keeps its colour.
+func (w *Workspace) draft(ctx context.Context, kept *store.Document) (*dashboard.Document, error) {
+	d, err := dashboard.Read(kept.Draft)
+	if err != nil || kept.Published == 0 {
+		return d, problem.At("dashboard "+kept.Name, err)
+	}
+	if last, err := w.published(ctx, kept, kept.Published); err == nil {
+		d.Inherit(last.Colours)
+	}
+	return d, nil
+}
+
+// newest tells which version of a chart of the library is its newest.
+func (w *Workspace) newest(ctx context.Context) func(library string) (int, error) {
+	return func(library string) (int, error) {
+		c, err := w.store.Document(ctx, Chart, library)
+		if err != nil {
+			return 0, err
+		}
+		return c.Published, nil
+	}
+}
+
 // asRead locks a document that is to be published as it was read.
 func asRead(ctx context.Context, tx *store.Tx, kept *store.Document) (*store.Document, error) {
 	now, err := tx.Lock(ctx, kept.Kind, kept.Name)
@@ -291,63 +313,29 @@ func asRead(ctx context.Context, tx *store.Tx, kept *store.Document) (*store.Doc
 
 // ready is a draft as it may be published: checked, with the versions of the library's
 // charts and the colours that stay.
-func (w *Workspace) ready(ctx context.Context, who *identity.Caller, draft []byte) (*dashboard.Document, []store.Reference, error) {
+func (w *Workspace) ready(ctx context.Context, who *identity.Caller, kept *store.Document) (*dashboard.Document, []store.Reference, error) {
 	ctx = w.using(ctx, who)
-	d, err := dashboard.Read(draft)
+	d, err := w.draft(ctx, kept)
 	if err != nil {
 		return nil, nil, err
 	}
-	err = d.Pin(func(library string) (int, error) {
-		c, err := w.store.Document(ctx, Chart, library)
-		if err != nil {
-			return 0, err
-		}
-		return c.Published, nil
-	})
-	if err != nil {
+	if err := d.Pin(w.newest(ctx)); err != nil {
 		return nil, nil, err
 	}
 	v, err := w.reader.NewView(ctx, d, 0, who.Viewer, dashboard.State{})
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := publishable(v); err != nil {
+	if first, err := troubles(v); err != nil {
 		return nil, nil, err
+	} else if len(first) > 0 {
+		return nil, nil, first[0].err
 	}
 	if d.Colours, err = v.Colours(); err != nil {
 		return nil, nil, err
 	}
 	refs, err := references(Dashboard, d.JSON())
 	return d, refs, err
-}
-
-// publishable tells in words what keeps the dashboard of a view from being published.
-func publishable(v *view.View) error {
-	for _, x := range v.Doc.Widgets() {
-		if x.Chart != nil && x.Chart.Own != nil && x.Chart.Own.Dataset == "" {
-			return problem.New(problem.Missing, x.ID, "A chart has no records yet: choose which, or take it off the page.")
-		}
-		doc, ds, err := v.Document(&x)
-		if err != nil {
-			return problem.At(x.ID, err)
-		}
-		if doc == nil {
-			continue
-		}
-		if err := doc.Check(ds); err != nil {
-			return problem.At(x.ID, err)
-		}
-		of := []*dataset.Dataset{ds}
-		for i := range doc.Also {
-			of = append(of, doc.Other(i))
-		}
-		for _, ds := range of {
-			if err := rule.Publishable(ds); err != nil {
-				return problem.At(x.ID, err)
-			}
-		}
-	}
-	return nil
 }
 
 // Slug makes a name of a title.

@@ -271,6 +271,11 @@ func (w *Workspace) Compare(ctx context.Context, who *identity.Caller, kind, nam
 	if err != nil {
 		return nil, err
 	}
+	if kind == Dashboard {
+		if words, err := w.changes(ctx, who, was, is); err == nil {
+			return append([]string{}, words...), nil
+		}
+	}
 	words, more := merge.Changes(was, is, 200)
 	if more > 0 {
 		words = append(words, fmt.Sprintf("and %d other changes", more))

@@ -214,6 +214,24 @@ func (d *Document) PageOf(id string) *Page {
 	return nil
 }
 
+// Inherit takes over the colours of values that have none yet.
+func (d *Document) Inherit(colours map[string]map[string]string) {
+	for field, of := range colours {
+		for value, colour := range of {
+			if _, own := d.Colours[field][value]; own {
+				continue
+			}
+			if d.Colours == nil {
+				d.Colours = map[string]map[string]string{}
+			}
+			if d.Colours[field] == nil {
+				d.Colours[field] = map[string]string{}
+			}
+			d.Colours[field][value] = colour
+		}
+	}
+}
+
 // Pin says of each chart of the library which version of it stands on the dashboard, where
 // that is not said yet.
 func (d *Document) Pin(newest func(library string) (version int, err error)) error {

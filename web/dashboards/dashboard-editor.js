@@ -2,7 +2,7 @@
  * The dashboard editor: the sheet with handles. It holds the draft document, saves each
  * change by itself, and never draws over somebody else's change.
  */
-import { post, say, Trouble } from "../page/api.js";
+import { fill, post, say, Trouble } from "../page/api.js";
 import { History } from "../page/history.js";
 import { Widget } from "../reading/widget.js";
 import { FilterLine } from "./filters.js";
@@ -13,7 +13,7 @@ const editor = /** @type {HTMLElement} */ (document.getElementById("editor"));
 const trouble = /** @type {HTMLElement} */ (document.getElementById("trouble"));
 const saved = /** @type {HTMLElement} */ (document.getElementById("saved"));
 const name = editor.dataset.dashboard ?? "";
-let saving = Promise.resolve();
+let saving = Promise.resolve(), changes = 0;
 let revision = editor.dataset.revision ?? "";
 /** @type {any} */
 let draft = JSON.parse(editor.dataset.document ?? "{}");
@@ -23,7 +23,7 @@ const history = new History(JSON.stringify(draft), (document) => {
   tellWords();
   void save();
   turn();
-});
+}, `${document.querySelector(".who")?.textContent ?? ""} ${name}`);
 
 /** @type {any} */
 const grid = /** @type {any} */ (window).GridStack.init({
@@ -285,6 +285,7 @@ async function show(w) {
 
 /** Makes a change to the draft and saves it. @param {() => void} how */
 function changed(how) {
+  changes++;
   how();
   history.add(JSON.stringify(draft));
   void save();
@@ -423,14 +424,69 @@ for (const [id, part] of words) {
     changed(() => { draft[part] = value; });
   });
 }
+// Who else works on it is said, and what they change is taken over where nothing is under way here.
+const others = /** @type {HTMLElement} */ (document.getElementById("others"));
+const windowName = `${Date.now()}-${Math.random()}`.slice(0, 40);
+async function here() {
+  if (document.hidden) return;
+  await saving;
+  const mine = revision, made = changes;
+  let now;
+  try {
+    now = await post(`/dashboards/${encodeURIComponent(name)}/here`, { window: windowName, revision: String(mine) }, { json: true });
+  } catch {
+    return; // saving says what is wrong
+  }
+  others.textContent = now.others.length ? `· ${now.others.join(", ")} ${now.others.length === 1 && !now.others[0].startsWith("you,") ? "has" : "have"} it open too` : "";
+  if (!now.document || mine !== revision || made !== changes || unkept.childElementCount > 0) return;
+  if (document.activeElement?.matches("input:not([type=checkbox]), textarea, select") || popover.matches(":popover-open")) return; // what is typed comes first
+  revision = now.revision;
+  draft = now.document;
+  history.add(JSON.stringify(draft));
+  tellWords();
+  turn();
+  saved.textContent = `changed by ${now.by}`;
+  say(`${now.by} changed this dashboard.`);
+}
+setInterval(() => void here(), 15_000);
+document.addEventListener("visibilitychange", () => void here());
+void here();
+
+const publishing = /** @type {HTMLDialogElement} */ (document.getElementById("publishing"));
 document.getElementById("publish")?.addEventListener("click", async () => {
   await saving;
+  try {
+    fill(publishing, await post(`/dashboards/${encodeURIComponent(name)}/publishing`, {}));
+  } catch (error) {
+    trouble.textContent = /** @type {Error} */ (error).message;
+    return;
+  }
+  publishing.showModal();
+  /** @type {HTMLElement | null} */ (publishing.querySelector("[data-publish]:not(:disabled)") ?? publishing.querySelector("[data-lead]"))?.focus();
+});
+publishing.addEventListener("click", async (e) => {
+  const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
+  if (!button) return;
+  publishing.close();
+  const { page: title, lead, filter } = button.dataset;
+  if (title !== undefined && title !== page().title) turn(title);
+  if (lead) seek(lead);
+  if (filter) void line.unfold(filter);
+  if (!("publish" in button.dataset)) return;
   try {
     await post(`/dashboards/${encodeURIComponent(name)}/publish`, {});
   } catch (error) {
     trouble.textContent = /** @type {Error} */ (error).message;
   }
 });
+
+/** Shows a widget of the page and opens what it says. @param {string} id */
+function seek(id) {
+  const place = document.getElementById(id);
+  place?.scrollIntoView({ block: "center" });
+  /** @type {HTMLElement | null} */ (place?.querySelector("h2"))?.focus();
+  if (find(id)?.chart) void panel.open(id, true);
+}
 // A widget that an address leads to is seen on the page where it stands.
 const led = location.hash.slice(1);
 tellWords();

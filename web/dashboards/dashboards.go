@@ -2,6 +2,7 @@ package dashboards
 
 import (
 	"net/http"
+	"strconv"
 
 	"github.com/gin-gonic/gin"
 
@@ -98,6 +99,27 @@ func (s *Server) intoLibrary(c *gin.Context) {
 		return
 	}
 	page.Redirect(c, "/dashboards/"+name+"/edit#"+c.Param("widget"))
+}
+
+// here notes that the editor is open in a window, and tells who else works on the dashboard.
+func (s *Server) here(c *gin.Context) {
+	revision, _ := strconv.Atoi(c.PostForm("revision"))
+	company, err := s.Workspace.Here(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), c.PostForm("window"), revision)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"others": company.Others, "revision": company.Revision, "by": company.By, "document": company.Document})
+}
+
+// publishing tells what publishing the draft would change for readers, and what it misses.
+func (s *Server) publishing(c *gin.Context) {
+	p, err := s.Workspace.Publishing(c.Request.Context(), gate.Caller(c), c.Param("dashboard"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Part(c, http.StatusOK, "publishing", gin.H{"P": p})
 }
 
 func (s *Server) publish(c *gin.Context) {

@@ -11,7 +11,7 @@ import { Widget } from "./widget.js";
 /** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>}} State */
 
 export class Sheet {
-  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, open?: (address: string) => void}} how */
+  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, draft?: string, open?: (address: string) => void}} how */
   constructor(root, how) {
     this.root = root;
     this.how = how;
@@ -40,7 +40,7 @@ export class Sheet {
   }
 
   fields() {
-    return { state: JSON.stringify(this.state) };
+    return { state: JSON.stringify(this.state), ...(this.how.draft ? { draft: this.how.draft } : {}) };
   }
 
   /** @param {string} [sheet] the sheet, where it is there already */
@@ -252,7 +252,7 @@ export class Sheet {
     let missed = false;
     while (!mine.signal.aborted) {
       try {
-        const response = await fetch(this.path("live"), { headers: { ...headers(), Accept: "text/event-stream, application/json" }, signal: mine.signal });
+        const response = await fetch(this.path(this.how.draft ? "live?draft=yes" : "live"), { headers: { ...headers(), Accept: "text/event-stream, application/json" }, signal: mine.signal });
         if (response.status === 401 && who.renew) await who.renew();
         else if (response.ok && response.body) {
           if (missed) void this.refresh();

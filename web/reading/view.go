@@ -249,11 +249,17 @@ func (s *Server) liveStream(c *gin.Context) {
 	}
 }
 
+// reading is the page of a dashboard or, for those who may change it, of its draft.
 func (s *Server) reading(c *gin.Context) {
-	o, err := s.Workspace.Dashboard(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), false)
-	if problem.Is(err, problem.NotFound) {
+	ctx, who, name := c.Request.Context(), gate.Caller(c), c.Param("dashboard")
+	draft := c.Query("draft") != ""
+	var o *workspace.Opened
+	var err error
+	if draft {
+		o, err = s.Workspace.Changing(ctx, who, name)
+	} else if o, err = s.Workspace.Dashboard(ctx, who, name, false); problem.Is(err, problem.NotFound) {
 		// What has not been published yet is only worked on.
-		if draft, e := s.Workspace.Changing(c.Request.Context(), gate.Caller(c), c.Param("dashboard")); e == nil && draft.Published == 0 {
+		if draft, e := s.Workspace.Changing(ctx, who, name); e == nil && draft.Published == 0 {
 			c.Redirect(http.StatusSeeOther, "/dashboards/"+draft.Name+"/edit")
 			return
 		}
@@ -262,5 +268,5 @@ func (s *Server) reading(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	s.Page(c, http.StatusOK, "reading", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "PageTitle": c.Query("page"), "May": o.May})
+	s.Page(c, http.StatusOK, "reading", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "PageTitle": c.Query("page"), "May": o.May, "Draft": draft})
 }

@@ -1,0 +1,230 @@
+package workspace_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/dashboard"
+	"eskadel/core/problem"
+	"eskadel/view"
+	"eskadel/workspace"
+)
+
+// grouped is a chart of the number of jobs by fields.
+func grouped(fields ...string) string {
+	return `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"` + strings.Join(fields, `"},{"field":"`) + `"}],"form":"table"}`
+}
+
+func composed(t *testing.T, d *desk, name string, widgets ...string) {
+	_, err := d.SaveDashboard(ctx, edda, name, page(name, "Composed", widgets...), workspace.On{})
+	require.NoError(t, err)
+}
+
+func TestFiltersAreComposed(t *testing.T) {
+	d := open(t, "filters")
+	composed(t, d, "one", widget("a", grouped("kind")), widget("b", count(`"every row"`)))
+	draft := func() *workspace.Draft {
+		x, err := d.Composing(ctx, edda, "one", "")
+		require.NoError(t, err)
+		return x
+	}
+	all, err := draft().Candidates()
+	require.NoError(t, err)
+	assert.Equal(t, "Opened", all[0].Means)
+	assert.Equal(t, "Kind", all[1].Means)
+	when, err := d.AddFilter(ctx, edda, "one", "", dashboard.Dates, "")
+	require.NoError(t, err)
+	of, err := d.AddFilter(ctx, edda, "one", "", "", "kind")
+	require.NoError(t, err)
+	_, err = d.AddFilter(ctx, edda, "one", "", "", "kind")
+	assert.Equal(t, problem.NotFound, code(err), "it is there already")
+
+	var begins dashboard.Setting
+	require.NoError(t, json.Unmarshal([]byte(`["care","gone"]`), &begins))
+	first := draft().Page.Title
+	require.NoError(t, d.ChangeFilter(ctx, edda, "one", dashboard.Filter{Name: of, Label: "of", Default: &begins, Pages: []string{first}}, map[string]string{"jobs": "kind"}))
+	require.NoError(t, d.ChangeFilter(ctx, edda, "one", dashboard.Filter{Name: when, Label: "promised", Shown: dashboard.Offered}, map[string]string{"jobs": "promised"}))
+	require.NoError(t, d.MoveFilter(ctx, edda, "one", of, "earlier"))
+	filters, err := draft().Filters()
+	require.NoError(t, err)
+	require.Len(t, filters, 2)
+	assert.Equal(t, "of care", filters[0].Text)
+	assert.Contains(t, filters[0].Trouble, "begins with “gone”, which no job has as its kind any more")
+	assert.Equal(t, "promised", filters[1].Text)
+	require.Len(t, filters[1].Answers, 1)
+	assert.Equal(t, "promised", filters[1].Answers[0].Now)
+	assert.Equal(t, map[string]string{"jobs": "promised"}, draft().Doc.Filter(when).Fields)
+
+	// A viewer adds what is offered, and cannot touch what is hidden.
+	_, err = d.Publish(ctx, edda, "one")
+	require.NoError(t, err)
+	line := func(state string) *view.Line {
+		var s dashboard.State
+		require.NoError(t, json.Unmarshal([]byte(state), &s))
+		l, err := d.Look(ctx, viewer("one"), "one", false, s)
+		require.NoError(t, err)
+		out, err := l.Line("")
+		require.NoError(t, err)
+		return out
+	}
+	bare := line(`{}`)
+	assert.Equal(t, []view.LineFilter{{Name: when, Text: "promised"}}, bare.Offered)
+	assert.Equal(t, []view.LineFilter{{Name: of, Text: "of care"}}, bare.Filters)
+	added := line(`{"filters":{"` + when + `":"this year"}}`)
+	assert.Empty(t, added.Offered)
+	assert.Equal(t, view.LineFilter{Name: when, Text: "promised this year", Added: true}, added.Filters[1])
+	require.NoError(t, d.ChangeFilter(ctx, edda, "one", dashboard.Filter{Name: of, Shown: dashboard.Hidden, Default: &begins}, nil))
+	_, err = d.Publish(ctx, edda, "one")
+	require.NoError(t, err)
+	assert.Empty(t, line(`{}`).Filters)
+	_, err = d.Look(ctx, viewer("one"), "one", false, dashboard.State{Filters: map[string]*dashboard.Setting{of: nil}})
+	assert.Equal(t, problem.Forbidden, code(err))
+
+	require.NoError(t, d.MoveFilter(ctx, edda, "one", of, "remove"))
+	for _, err := range []error{d.MoveFilter(ctx, edda, "one", of, "later"), d.MoveFilter(ctx, edda, "one", when, "sideways"), d.ChangeFilter(ctx, edda, "one", dashboard.Filter{Name: of}, nil), d.MoveFilter(ctx, viewer("one"), "one", when, "later")} {
+		assert.Error(t, err)
+	}
+}
+
+// Whatever the matrix says of filters and clicks, the answers under it are so.
+func TestTheMatrixIsWhatIsAnswered(t *testing.T) {
+	d := open(t, "matrix")
+	composed(t, d, "one", widget("kinds", grouped("kind")), widget("yards", grouped("yard", "kind")), widget("all", count(`"every row"`)))
+	change := func(r workspace.ReachChange) {
+		require.NoError(t, d.ChangeReach(ctx, edda, "one", r))
+	}
+	of, err := d.AddFilter(ctx, edda, "one", "", "", "kind")
+	require.NoError(t, err)
+	cell := func(filter, from, on string) view.ReachCell {
+		x, err := d.Composing(ctx, edda, "one", "")
+		require.NoError(t, err)
+		c, err := x.ReachChoices(filter, from, on)
+		require.NoError(t, err)
+		return c.Cell
+	}
+	var state dashboard.State
+	records := func(on string) int {
+		l, err := d.Look(ctx, edda, "one", true, state)
+		require.NoError(t, err)
+		a, err := l.Widget(on, view.Figures)
+		require.NoError(t, err)
+		if a.Nothing != "" {
+			return 0
+		}
+		p, err := l.Records(on, a.Whole, workspace.Paging{})
+		require.NoError(t, err)
+		return int(p.Count)
+	}
+	set := func(s string) {
+		state = dashboard.State{}
+		require.NoError(t, json.Unmarshal([]byte(s), &state))
+	}
+	filtered, clicked := `{"filters":{"`+of+`":["care"]}}`, `{"narrow":[{"widget":"yards","words":"x","marks":[{"now":"2026-03-05T12:00:00Z","measure":0,"keys":[{"is":"1"},{"is":"care"}]}]}]}`
+
+	assert.Equal(t, "Kind", cell(of, "", "all").Says)
+	assert.Equal(t, "Yard, Kind", cell("", "yards", "all").Says)
+	assert.True(t, cell("", "yards", "yards").Self)
+	set(filtered)
+	assert.Equal(t, 20, records("all"))
+	set(clicked)
+	assert.Equal(t, 10, records("all"))
+	assert.Equal(t, 60, records("yards"), "a click does nothing to its own")
+
+	change(workspace.ReachChange{Do: "answer", Filter: of, On: "all"})
+	change(workspace.ReachChange{Do: "leave", From: "yards", Field: "kind"})
+	assert.Empty(t, cell(of, "", "all").Says)
+	assert.Equal(t, "Yard", cell("", "yards", "all").Says)
+	set(filtered)
+	assert.Equal(t, 60, records("all"))
+	set(clicked)
+	assert.Equal(t, 30, records("all"))
+
+	change(workspace.ReachChange{Do: "answer", Filter: of, On: "all", Usual: true})
+	change(workspace.ReachChange{Do: "spare", From: "yards", On: "all"})
+	change(workspace.ReachChange{Do: "wait", On: "all"})
+	assert.Equal(t, "Kind", cell(of, "", "all").Says)
+	assert.Equal(t, "as you want it", cell("", "yards", "all").Why)
+	set(clicked)
+	assert.Zero(t, records("all"), "it waits for a click, and this does not reach it")
+	change(workspace.ReachChange{Do: "narrow", From: "yards", On: "all"})
+	change(workspace.ReachChange{Do: "select", From: "yards", Field: "kind"})
+	assert.Equal(t, 10, records("all"))
+	change(workspace.ReachChange{Do: "show", On: "all"})
+	change(workspace.ReachChange{Do: "by", From: "yards", Dataset: "jobs", Field: "kind", To: "boat"})
+	assert.Equal(t, "Yard, Boat", cell("", "yards", "all").Says)
+	set(strings.Replace(clicked, "care", "boat 3", 1))
+	assert.Equal(t, 4, records("all"), "boat 3 at the first yard")
+	assert.Error(t, d.ChangeReach(ctx, edda, "one", workspace.ReachChange{Do: "overturn"}))
+	x, err := d.Composing(ctx, edda, "one", "")
+	require.NoError(t, err)
+	_, err = x.ReachChoices("gone", "", "all")
+	assert.Equal(t, problem.NotFound, code(err))
+}
+
+func TestPublishingIsToldInWords(t *testing.T) {
+	d := open(t, "publishing")
+	composed(t, d, "one", widget("a", `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"boat"}],"form":"pie"}`))
+	p, err := d.Publishing(ctx, edda, "one")
+	require.NoError(t, err)
+	assert.Equal(t, 1, p.Version)
+	assert.Empty(t, p.Missing)
+	_, err = d.Publish(ctx, edda, "one")
+	require.NoError(t, err)
+
+	// What values were given as it was published is the draft's too, whoever writes the draft anew.
+	published, err := d.Dashboard(ctx, edda, "one", false)
+	require.NoError(t, err)
+	require.NotEmpty(t, published.Doc.Colours["boat"])
+	_, err = d.SaveDashboard(ctx, edda, "one", page("one", "Two", widget("a", grouped("kind")), widget("b", `{"version":2,"measures":[{"count":"records"}],"form":"columns"}`)), workspace.On{Revision: 1})
+	require.NoError(t, err)
+	changing, err := d.Changing(ctx, edda, "one")
+	require.NoError(t, err)
+	assert.Equal(t, published.Doc.Colours, changing.Doc.Colours)
+
+	p, err = d.Publishing(ctx, edda, "one")
+	require.NoError(t, err)
+	assert.Equal(t, 2, p.Version)
+	require.Len(t, p.Missing, 1)
+	assert.Equal(t, "b", p.Missing[0].Widget)
+	assert.Contains(t, p.Missing[0].Words, "no records yet")
+	assert.Contains(t, p.Changes, "The title is “Two”, was “Composed”.")
+	assert.Contains(t, strings.Join(p.Changes, " "), "as a table; was")
+	_, err = d.Publish(ctx, edda, "one")
+	assert.Equal(t, problem.Missing, code(err))
+	assert.Equal(t, "b", problem.Of(err).Place)
+	_, err = d.Publishing(ctx, viewer("one"), "one")
+	assert.Equal(t, problem.Forbidden, code(err))
+}
+
+func TestWhoElseWorksOnADashboardIsTold(t *testing.T) {
+	d := open(t, "company")
+	composed(t, d, "one", widget("a", grouped("kind")))
+	here := func(window string, revision int) *workspace.Company {
+		c, err := d.Here(ctx, edda, "one", window, revision)
+		require.NoError(t, err)
+		return c
+	}
+	assert.Empty(t, here("w1", 1).Others)
+	assert.Nil(t, here("w1", 1).Document)
+	assert.Equal(t, []string{"you, in another window"}, here("w2", 1).Others)
+	_, err := d.Here(ctx, mara, "one", "w3", 1)
+	require.NoError(t, err)
+	assert.ElementsMatch(t, []string{"Mara", "you, in another window"}, here("w1", 1).Others)
+	_, err = d.SaveDashboard(ctx, mara, "one", page("one", "Two"), workspace.On{Revision: 1})
+	require.NoError(t, err)
+	now := here("w1", 1)
+	assert.Equal(t, "Mara", now.By)
+	assert.Equal(t, "Two", now.Document.Title)
+	assert.Nil(t, here("w1", now.Revision).Document)
+	for _, window := range []string{"", strings.Repeat("x", 41)} {
+		_, err := d.Here(ctx, edda, "one", window, 1)
+		assert.Equal(t, problem.Invalid, code(err))
+	}
+	require.NoError(t, d.Remove(ctx, edda, workspace.Dashboard, "one", workspace.On{}))
+	_, err = d.Here(ctx, edda, "one", "w1", 1)
+	assert.Equal(t, problem.NotFound, code(err))
+}

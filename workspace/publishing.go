@@ -1,0 +1,138 @@
+package workspace
+
+import (
+	"context"
+
+	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
+	"eskadel/core/problem"
+	"eskadel/core/rule"
+	"eskadel/identity"
+	"eskadel/view"
+)
+
+// A Publishing is what publishing the draft of a dashboard would mean.
+type Publishing struct {
+	Standing
+	Version  int      // that it would be
+	Changes  []string // for readers; none where it is published for the first time
+	Missing  []Trouble
+	Doubtful []Trouble // what does not keep it from being published
+	Pages    int
+	Widgets  int
+}
+
+// A Trouble is what is wrong with a widget, or with a filter, of a draft.
+type Trouble struct {
+	Page           string
+	Widget, Filter string
+	Title          string
+	Words          string
+	err            error
+}
+
+// Publishing tells what publishing the draft of a dashboard would change for readers, and what
+// keeps it from being published.
+func (w *Workspace) Publishing(ctx context.Context, who *identity.Caller, name string) (*Publishing, error) {
+	d, err := w.Composing(ctx, who, name, "")
+	if err != nil {
+		return nil, err
+	}
+	out := &Publishing{Standing: d.Standing, Pages: len(d.Doc.Pages), Widgets: len(d.Doc.Widgets())}
+	versions, err := w.store.Versions(ctx, d.kept, 1)
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range versions {
+		out.Version = v.Number
+	}
+	out.Version++
+	if out.Missing, err = troubles(d.view); err != nil {
+		return nil, err
+	}
+	for i := range d.Doc.Pages {
+		filters, err := d.view.Editing(&d.Doc.Pages[i])
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range filters {
+			if f.Trouble != "" {
+				out.Doubtful = append(out.Doubtful, Trouble{Page: d.Doc.Pages[i].Title, Filter: f.Name, Title: f.Text, Words: f.Trouble})
+			}
+		}
+	}
+	if d.Published > 0 {
+		out.Changes, err = w.Compare(ctx, who, Dashboard, name, d.Published, 0)
+	}
+	return out, err
+}
+
+// troubles are what keeps the dashboard of a view from being published, in the order of its
+// pages.
+func troubles(v *view.View) (out []Trouble, err error) {
+	for _, p := range v.Doc.Pages {
+		for i := range p.Widgets {
+			x := &p.Widgets[i]
+			err := unready(v, x)
+			var is *problem.Problem
+			if err == nil {
+				continue
+			}
+			if is = problem.Of(err); is.Code == problem.Down || is.Code == problem.Slow {
+				return nil, err
+			}
+			out = append(out, Trouble{Page: p.Title, Widget: x.ID, Title: v.Called(x), Words: is.Words, err: err})
+		}
+	}
+	return out, nil
+}
+
+// unready tells in words why a widget cannot be published; nil where it can.
+func unready(v *view.View, x *dashboard.Widget) error {
+	if x.Chart != nil && x.Chart.Own != nil && x.Chart.Own.Dataset == "" {
+		return problem.New(problem.Missing, x.ID, "A chart has no records yet: choose which, or take it off the page.")
+	}
+	doc, ds, err := v.Document(x)
+	if err != nil {
+		return problem.At(x.ID, err)
+	}
+	if doc == nil {
+		return nil
+	}
+	if err := doc.Check(ds); err != nil {
+		return problem.At(x.ID, err)
+	}
+	of := []*dataset.Dataset{ds}
+	for i := range doc.Also {
+		of = append(of, doc.Other(i))
+	}
+	for _, ds := range of {
+		if err := rule.Publishable(ds); err != nil {
+			return problem.At(x.ID, err)
+		}
+	}
+	return nil
+}
+
+// changes says in words what is different between two states of a dashboard, for readers: a
+// chart of the library that says no version stands for its newest.
+func (w *Workspace) changes(ctx context.Context, who *identity.Caller, before, after []byte) ([]string, error) {
+	ctx = w.using(ctx, who)
+	var docs [2]*dashboard.Document
+	var views [2]*view.View
+	for i, text := range [][]byte{before, after} {
+		d, err := dashboard.Read(text)
+		if err != nil {
+			return nil, err
+		}
+		if err := d.Pin(w.newest(ctx)); err != nil && !problem.Is(err, problem.NotFound) {
+			return nil, err
+		}
+		v, err := w.reader.NewView(ctx, d, 0, who.Viewer, dashboard.State{})
+		if err != nil {
+			return nil, err
+		}
+		docs[i], views[i] = d, v
+	}
+	return dashboard.Changes(docs[0], docs[1], views[0], views[1]), nil
+}
