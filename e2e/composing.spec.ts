@@ -272,5 +272,12 @@ test("a draft is looked at, undone after a reload, and published in words", asyn
   await expect(page.locator("#w-bare svg.drawing")).toBeVisible();
   await page.goto("/dashboards/in-words/history");
   await expect(page.locator(".versions > li").first()).toContainText("is taken off Overview.");
+  await noSeriousProblem(page, "a history in words");
+  await page.getByRole("link", { name: "beside version 1" }).click();
+  await settled(page);
+  await expect(page.locator(".side").nth(0)).toContainText("Read this first.");
+  await expect(page.locator(".side").nth(1).locator(".differs svg.drawing")).toBeVisible();
+  await expect(page.locator("main")).toContainText("is added to Overview");
+  await noSeriousProblem(page, "two versions beside each other");
   expect(wrong).toEqual([]);
 });

@@ -33,6 +33,20 @@ func (w *Workspace) Look(ctx context.Context, who *identity.Caller, name string,
 	return w.look(ctx, who, o, state)
 }
 
+// LookAtVersion opens a published version of a dashboard, whichever it is, for those who may
+// change it.
+func (w *Workspace) LookAtVersion(ctx context.Context, who *identity.Caller, name string, number int, state dashboard.State) (*Look, error) {
+	kept, err := w.mine(ctx, who, Dashboard, name)
+	if err != nil {
+		return nil, err
+	}
+	doc, err := w.published(ctx, kept, number)
+	if err != nil {
+		return nil, err
+	}
+	return w.look(ctx, who, &Opened{standing(who, kept), doc, number, kept}, state)
+}
+
 func (w *Workspace) look(ctx context.Context, who *identity.Caller, o *Opened, state dashboard.State) (*Look, error) {
 	v, err := w.reader.NewView(ctx, o.Doc, o.Version, who.Viewer, state)
 	if err != nil {

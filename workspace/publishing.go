@@ -136,3 +136,42 @@ func (w *Workspace) changes(ctx context.Context, who *identity.Caller, before, a
 	}
 	return dashboard.Changes(docs[0], docs[1], views[0], views[1]), nil
 }
+
+// A Beside is two states of a dashboard beside each other; number 0 is the draft.
+type Beside struct {
+	Standing
+	Before, After Side
+	Changes       []string
+}
+
+// A Side is one of them.
+type Side struct {
+	Number int
+	Doc    *dashboard.Document
+	Differ []string // the ids of the widgets that the other has not, or has otherwise
+}
+
+// Beside sets two versions of a dashboard beside each other.
+func (w *Workspace) Beside(ctx context.Context, who *identity.Caller, name string, before, after int) (*Beside, error) {
+	kept, err := w.mine(ctx, who, Dashboard, name)
+	if err != nil {
+		return nil, err
+	}
+	out := &Beside{Standing: standing(who, kept), Before: Side{Number: before}, After: Side{Number: after}}
+	for _, side := range []*Side{&out.Before, &out.After} {
+		if side.Number == 0 {
+			side.Doc, err = w.draft(ctx, kept)
+			if err == nil {
+				err = side.Doc.Pin(w.newest(ctx))
+			}
+		} else {
+			side.Doc, err = w.published(ctx, kept, side.Number)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	out.Before.Differ, out.After.Differ = dashboard.Differing(out.Before.Doc, out.After.Doc), dashboard.Differing(out.After.Doc, out.Before.Doc)
+	out.Changes, err = w.Compare(ctx, who, Dashboard, name, before, after)
+	return out, err
+}

@@ -72,6 +72,17 @@ func Changes(was, is *Document, before, after Told) (out []string) {
 	return out
 }
 
+// Differing are the ids of the widgets of a state that another has not, or has otherwise.
+func Differing(is, other *Document) []string {
+	out := []string{}
+	for _, w := range is.Widgets() {
+		if x, err := other.Widget(w.ID); err != nil || !same(w, *x) {
+			out = append(out, w.ID)
+		}
+	}
+	return out
+}
+
 // kind tells charts, charts of the library and texts apart.
 func (w *Widget) kind() string {
 	switch {

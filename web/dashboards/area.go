@@ -15,7 +15,7 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "dashboards", Files: files, Modules: []string{"dashboard-editor.js"}}
+var Area = page.Area{Name: "dashboards", Files: files, Modules: []string{"beside.js", "dashboard-editor.js"}}
 
 // A Server answers for this area.
 type Server struct{ *page.Server }
@@ -33,6 +33,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/dashboards", Right: rights.Make, Handle: s.newDashboard},
 		{Method: get, Path: "/dashboards/:dashboard/edit", Right: rights.Edit, Handle: s.editing, Pictures: true},
 		{Method: get, Path: "/dashboards/:dashboard/history", Right: rights.Edit, Handle: s.dashboardHistory},
+		{Method: get, Path: "/dashboards/:dashboard/beside", Right: rights.Edit, Handle: s.beside, Pictures: true},
 		{Method: post, Path: "/dashboards/:dashboard/back", Right: rights.Edit, Handle: s.GoBack(workspace.Dashboard, page.Named("dashboard", "/dashboards/", "/edit"))},
 		{Method: post, Path: "/dashboards/:dashboard/draft", Right: rights.Edit, Handle: s.saveDraft},
 		{Method: post, Path: "/dashboards/:dashboard/add", Right: rights.Edit, Handle: s.addWidget},

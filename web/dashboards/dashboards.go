@@ -144,6 +144,18 @@ func (s *Server) removeDashboard(c *gin.Context) {
 	page.Redirect(c, "/")
 }
 
+// beside shows two versions of a dashboard beside each other.
+func (s *Server) beside(c *gin.Context) {
+	before, _ := strconv.Atoi(c.Query("before"))
+	after, _ := strconv.Atoi(c.Query("after"))
+	b, err := s.Workspace.Beside(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), before, after)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Page(c, http.StatusOK, "beside", b.Title, gin.H{"B": b, "Sides": []*workspace.Side{&b.Before, &b.After}})
+}
+
 // dashboardHistory shows the versions of a dashboard.
 func (s *Server) dashboardHistory(c *gin.Context) {
 	o, err := s.Workspace.Changing(c.Request.Context(), gate.Caller(c), c.Param("dashboard"))

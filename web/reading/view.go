@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"strconv"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -32,6 +33,9 @@ func (s *Server) look(c *gin.Context) (*workspace.Look, error) {
 	}
 	if state.Page == "" {
 		state.Page = c.PostForm("page")
+	}
+	if version, err := strconv.Atoi(c.PostForm("version")); err == nil && version > 0 {
+		return s.Workspace.LookAtVersion(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), version, state)
 	}
 	return s.Workspace.Look(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), drafted(c), state)
 }
