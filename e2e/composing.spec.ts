@@ -281,3 +281,72 @@ test("a draft is looked at, undone after a reload, and published in words", asyn
   await noSeriousProblem(page, "two versions beside each other");
   expect(wrong).toEqual([]);
 });
+
+// Layouts place a whole page, several widgets match the first, and a phone has an order of its own.
+test("widgets are arranged by layouts, together, and for a phone", async ({ page, browser }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/dashboards/berths/edit");
+  await settled(page);
+  const document = { ...JSON.parse((await page.getAttribute("#editor", "data-document"))!), name: "arranged", title: "Arranged" };
+  const token = (await page.getAttribute("body", "data-csrf"))!;
+  const made = await page.request.put("/api/v1/dashboards/arranged", { data: document, headers: { "X-CSRF-Token": token, "If-Match": "*" } });
+  expect(made.status(), await made.text()).toBe(201);
+  await page.goto("/dashboards/arranged/edit");
+  await settled(page);
+  /** Where the widgets of the page stand, in the order of the document. */
+  const places = () => page.evaluate(() => [...document.querySelectorAll<HTMLElement & { gridstackNode: Record<string, number> }>(".grid-stack-item")].map((i) => {
+    const { x, y, w, h } = i.gridstackNode;
+    return [x, y, w, h];
+  }).sort((a, b) => a[1] - b[1] || a[0] - b[0]));
+  const was = await places(), n = was.length;
+  expect(n).toBeGreaterThan(2);
+  await page.locator("#arrange summary").press("Enter");
+  const kept = () => page.waitForResponse((r) => r.url().endsWith("/place") && r.ok());
+  await noSeriousProblem(page, "layouts and the order on a phone");
+  await Promise.all([kept(), page.getByRole("button", { name: "two columns" }).press("Enter")]);
+  await expect.poll(async () => (await places()).slice(0, 2).map(([x, , w]) => [x, w])).toEqual([[0, 6], [6, 6]]);
+  await page.locator("#undo").click();
+  await expect.poll(places, "in one step").toEqual(was);
+  await expect(page.locator("#saved")).toContainText("draft saved");
+
+  // Several at once, by the keyboard and by the mouse.
+  const heads = page.locator("#editor .widget h2");
+  await heads.nth(0).press("Shift+Enter");
+  await page.locator("#editor .widget").nth(1).click({ modifiers: ["Shift"], position: { x: 4, y: 8 } });
+  const bar = page.locator("#several");
+  await expect(bar).toContainText("2 chosen");
+  await noSeriousProblem(page, "several chosen widgets");
+  await Promise.all([kept(), bar.getByRole("button", { name: "as large" }).click()]);
+  const size = () => page.evaluate(() => [...document.querySelectorAll(".together-chosen")].map((w) => { const r = w.getBoundingClientRect(); return `${Math.round(r.width)} ${Math.round(r.height)}`; }));
+  await expect.poll(async () => new Set(await size()).size).toBe(1);
+  await Promise.all([kept(), bar.getByRole("button", { name: "take them off" }).click()]);
+  await expect(heads).toHaveCount(n - 2);
+  await expect(bar).toBeHidden();
+  await page.locator("#undo").click();
+  await expect(heads).toHaveCount(n);
+
+  // What a phone shows, and in which order.
+  const list = page.locator(".narrow-order li");
+  const first = (await list.nth(0).locator("label").innerText()).trim(), second = (await list.nth(1).locator("label").innerText()).trim();
+  await Promise.all([kept(), list.nth(1).getByRole("button", { name: /earlier$/ }).press("Enter")]);
+  await expect(list.nth(0)).toContainText(second);
+  await expect(list.nth(0).getByRole("button", { name: /earlier$/ })).toBeFocused();
+  const third = (await list.nth(2).locator("label").innerText()).trim();
+  await Promise.all([kept(), list.nth(2).getByRole("checkbox").uncheck()]);
+  await expect(list.last()).toContainText(third);
+  await expect(list.last()).toHaveClass("unseen");
+  const phone = await browser.newPage({ viewport: { width: 390, height: 800 } });
+  await signIn(phone);
+  await phone.goto("/dashboards/arranged?draft=yes");
+  await settled(phone);
+  await expect(phone.locator(".sheet > .widget h2").nth(0)).toHaveText(second);
+  await expect(phone.locator(".sheet > .widget h2").nth(1)).toHaveText(first);
+  await expect(phone.locator(".sheet > .widget")).toHaveCount(n - 1);
+  // In a narrow window the editor shows one column, and the draft keeps its places.
+  await page.setViewportSize({ width: 390, height: 800 });
+  await expect.poll(async () => new Set((await places()).map(([x]) => x)).size).toBe(1);
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await expect.poll(async () => (await places()).some(([x]) => x > 0)).toBe(true);
+  expect(wrong).toEqual([]);
+});

@@ -315,3 +315,95 @@ func (w *Workspace) Here(ctx context.Context, who *identity.Caller, name, window
 	}
 	return out, nil
 }
+
+// A Placing is a change of where the widgets of a page stand.
+type Placing struct {
+	Page    string
+	Do      string   // layout, match, remove, earlier, later, hide or show
+	Layout  string   // which
+	Widgets []string // which match the first of them, are taken off, or move on a narrow screen
+	Wide    bool     // matching: their width
+	High    bool     // and their height
+}
+
+// Place places widgets of a page anew, or says what of it a narrow screen shows, and in which
+// order.
+func (w *Workspace) Place(ctx context.Context, who *identity.Caller, name string, p Placing) error {
+	v, err := w.Composing(ctx, who, name, p.Page)
+	if err != nil {
+		return err
+	}
+	form := func(x *dashboard.Widget) *chart.Form {
+		doc, _, err := v.view.Document(x)
+		switch {
+		case err == nil && doc != nil:
+			return &doc.Form
+		case x.Chart != nil && x.Chart.Own != nil:
+			return &x.Chart.Own.Form
+		case x.Chart != nil:
+			return &chart.Form{}
+		}
+		return nil
+	}
+	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) error {
+		page, err := d.Page(p.Page)
+		if err != nil {
+			return err
+		}
+		switch p.Do {
+		case "layout":
+			return page.Arrange(p.Layout, form)
+		case "match":
+			return page.Match(p.Widgets, p.Wide, p.High)
+		}
+		for _, id := range p.Widgets {
+			i := slices.IndexFunc(page.Widgets, func(x dashboard.Widget) bool { return x.ID == id })
+			if i < 0 {
+				return problem.New(problem.NotFound, "widgets", "Somebody has taken this widget off meanwhile.")
+			}
+			switch p.Do {
+			case "remove":
+				page.Widgets = slices.Delete(page.Widgets, i, i+1)
+			case "earlier":
+				err = page.MoveNarrow(id, -1)
+			case "later":
+				err = page.MoveNarrow(id, 1)
+			case "hide", "show":
+				page.Widgets[i].WideOnly = p.Do == "hide"
+			default:
+				err = problem.New(problem.Invalid, "do", "Widgets are laid out, matched, taken off, moved, hidden or shown.")
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return err
+}
+
+// A NarrowRow is a widget as a narrow screen shows it, or not.
+type NarrowRow struct {
+	ID, Title string
+	Shown     bool
+}
+
+// Narrow lists the widgets of the page in the order of a narrow screen, and then those that it
+// does not show.
+func (d *Draft) Narrow() (out []NarrowRow) {
+	row := func(id string, shown bool) {
+		if x, err := d.Doc.Widget(id); err == nil {
+			out = append(out, NarrowRow{id, d.view.Called(x), shown})
+		}
+	}
+	shown := d.Page.Narrow()
+	for _, id := range shown {
+		row(id, true)
+	}
+	for _, x := range d.Page.InOrder() {
+		if !slices.Contains(shown, x.ID) {
+			row(x.ID, false)
+		}
+	}
+	return out
+}

@@ -228,3 +228,39 @@ func TestWhoElseWorksOnADashboardIsTold(t *testing.T) {
 	_, err = d.Here(ctx, edda, "one", "w1", 1)
 	assert.Equal(t, problem.NotFound, code(err))
 }
+
+func TestWidgetsArePlaced(t *testing.T) {
+	d := open(t, "placing")
+	composed(t, d, "one", widget("a", count(`"every row"`)), `{"id":"b","at":[4,0,4,4],"chart":`+grouped("kind")+`}`, `{"id":"c","at":[8,0,4,1],"text":"Hello"}`)
+	place := func(p workspace.Placing) error { return d.Place(ctx, edda, "one", p) }
+	at := func(id string) [4]int {
+		o, err := d.Changing(ctx, edda, "one")
+		require.NoError(t, err)
+		w, err := o.Doc.Widget(id)
+		require.NoError(t, err)
+		return w.At
+	}
+	require.NoError(t, place(workspace.Placing{Do: "layout", Layout: dashboard.Headline}))
+	words := at("c")
+	assert.Equal(t, []int{0, 0}, words[:2], "words over the body")
+	assert.Greater(t, at("b")[1], at("a")[1], "a table at the bottom")
+	require.NoError(t, place(workspace.Placing{Do: "match", Widgets: []string{"a", "c"}, Wide: true, High: true}))
+	first, second := at("a"), at("c")
+	assert.Equal(t, first[2:], second[2:])
+	require.NoError(t, place(workspace.Placing{Do: "later", Widgets: []string{"c"}}))
+	require.NoError(t, place(workspace.Placing{Do: "hide", Widgets: []string{"b"}}))
+	x, err := d.Composing(ctx, edda, "one", "")
+	require.NoError(t, err)
+	var rows []string
+	for _, r := range x.Narrow() {
+		rows = append(rows, r.ID+map[bool]string{true: " shown", false: " not"}[r.Shown])
+	}
+	assert.ElementsMatch(t, []string{"a shown", "c shown", "b not"}, rows)
+	assert.Equal(t, "b not", rows[2])
+	require.NoError(t, place(workspace.Placing{Do: "show", Widgets: []string{"b"}}))
+	require.NoError(t, place(workspace.Placing{Do: "remove", Widgets: []string{"a", "b"}}))
+	assert.Equal(t, []string{"c"}, widgets(t, d, "one"))
+	assert.Equal(t, problem.NotFound, code(place(workspace.Placing{Do: "remove", Widgets: []string{"a"}})))
+	assert.Equal(t, problem.Invalid, code(place(workspace.Placing{Do: "spin", Widgets: []string{"c"}})))
+	assert.Equal(t, problem.NotFound, code(place(workspace.Placing{Do: "layout", Page: "Q"})))
+}

@@ -42,6 +42,9 @@ const MaySeeRecords = "records"
 type Page struct {
 	Title   string   `json:"title"`
 	Widgets []Widget `json:"widgets"`
+	// Phone is the order of widgets, by their ids, in the one column of a narrow screen; those
+	// that are not named follow as they are read.
+	Phone []string `json:"phone,omitempty"`
 }
 
 // A Widget is anything on a page. At is its column (0 to 11), row, width and height on
@@ -53,7 +56,8 @@ type Widget struct {
 	Text      string            `json:"text,omitempty"`       // in Markdown: words, pictures, web links
 	AnswersTo map[string]string `json:"answers_to,omitempty"` // filter → field; "" for none
 	Click     *Click            `json:"click,omitempty"`
-	Waits     bool              `json:"waits,omitempty"` // shows nothing until a click on another reaches it
+	Waits     bool              `json:"waits,omitempty"`     // shows nothing until a click on another reaches it
+	WideOnly  bool              `json:"wide_only,omitempty"` // a narrow screen does not show it
 	// Scale is a name: widgets of a page with the same one share the scale of their values,
 	// and the order of the first.
 	Scale string `json:"scale,omitempty"`

@@ -65,6 +65,11 @@ func (d *Document) CopyPage(title string) (string, error) {
 		copies[was] = w.ID
 		d.Pages[i+1].Widgets = append(d.Pages[i+1].Widgets, w)
 	}
+	for _, id := range d.Pages[i].Phone {
+		if copies[id] != "" {
+			d.Pages[i+1].Phone = append(d.Pages[i+1].Phone, copies[id])
+		}
+	}
 	// A click on a copy does to copies what one on the widget does to those that were copied.
 	for n := range d.Pages[i+1].Widgets {
 		w := &d.Pages[i+1].Widgets[n]

@@ -44,6 +44,8 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/dashboards/:dashboard/reach/change", Right: rights.Edit, Handle: s.changeReach},
 		{Method: post, Path: "/dashboards/:dashboard/widgets/:widget/own", Right: rights.Edit, Handle: s.ownCopy},
 		{Method: post, Path: "/dashboards/:dashboard/widgets/:widget/library", Right: rights.Edit, Handle: s.intoLibrary},
+		{Method: post, Path: "/dashboards/:dashboard/arranging", Right: rights.Edit, Handle: s.arranging},
+		{Method: post, Path: "/dashboards/:dashboard/place", Right: rights.Edit, Handle: s.place},
 		{Method: post, Path: "/dashboards/:dashboard/publishing", Right: rights.Publish, Handle: s.publishing},
 		{Method: post, Path: "/dashboards/:dashboard/here", Right: rights.Edit, Handle: s.here},
 		{Method: post, Path: "/dashboards/:dashboard/publish", Right: rights.Publish, Handle: s.publish},

@@ -5,6 +5,7 @@
 import { fill, post, say, Trouble } from "../page/api.js";
 import { History } from "../page/history.js";
 import { Widget } from "../reading/widget.js";
+import { Arranging } from "./arranging.js";
 import { FilterLine } from "./filters.js";
 import { Panel } from "./panel.js";
 import { Reach } from "./reach.js";
@@ -27,8 +28,8 @@ const history = new History(JSON.stringify(draft), (document) => {
 
 /** @type {any} */
 const grid = /** @type {any} */ (window).GridStack.init({
-  column: 12, cellHeight: 74, margin: 0, float: true, animate: false, handle: ".widget-head h2",
-  resizable: { handles: "se" }, draggable: { handle: ".widget-head h2" }, columnOpts: { breakpoints: [{ w: 500, c: 1 }] },
+  column: 12, cellHeight: 74, margin: 0, float: false, animate: false, handle: ".widget-head h2",
+  resizable: { handles: "se" }, draggable: { handle: ".widget-head h2" }, columnOpts: { breakpoints: [{ w: 500, c: 1 }], layout: "list" },
 }, editor);
 
 /** @type {Map<string, Widget>} */
@@ -63,6 +64,7 @@ function turn(title) {
   lay();
   void line.show();
   void reach.show();
+  void arranging.show();
 }
 
 const panel = new Panel(/** @type {HTMLElement} */ (document.getElementById("panel")), {
@@ -90,6 +92,7 @@ function narrowed() {
 const popover = /** @type {HTMLElement} */ (document.getElementById("popover"));
 const parts = { dashboard: name, page: () => page().title, saved: () => saving, make, changed: narrowed };
 const line = new FilterLine(/** @type {HTMLElement} */ (document.getElementById("line")), popover, parts);
+const arranging = new Arranging(/** @type {HTMLDetailsElement} */ (document.getElementById("arrange")), /** @type {HTMLElement} */ (document.getElementById("several")), { ...parts, placed: () => lay() });
 const reach = new Reach(/** @type {HTMLDetailsElement} */ (document.getElementById("reach")), popover, parts);
 
 /**
@@ -144,19 +147,26 @@ function lay() {
   laying = true;
   grid.removeAll();
   widgets.clear();
-  for (const w of page().widgets) {
+  laidIn = grid.getColumn();
+  let below = 0;
+  // As they are read; a narrow window has one column.
+  const order = [...page().widgets].sort((a, b) => a.at[1] - b.at[1] || a.at[0] - b.at[0]);
+  for (const w of order) {
     const [x, y, width, height] = w.at;
-    const item = grid.addWidget({ id: w.id, x, y, w: width, h: height, minW: 2 });
+    const item = grid.addWidget({ id: w.id, ...(laidIn === 1 ? { x: 0, y: below, w: 1 } : { x, y, w: width, minW: 2 }), h: height });
+    below += height;
     const content = item.querySelector(".grid-stack-item-content");
     content.append(face(w));
     show(w);
   }
   laying = false;
   panel.follow(!!find(panel.id)?.chart);
+  arranging.chosen.forEach((id) => find(id) ?? arranging.chosen.delete(id));
+  arranging.mark();
   /** @type {HTMLElement} */ (document.getElementById("page-empty")).hidden = page().widgets.length > 0;
   /** @type {HTMLElement} */ (document.getElementById("drag-hint")).hidden = page().widgets.length === 0;
 }
-let laying = false;
+let laying = false, laidIn = 12;
 
 /** @param {any} w */
 function face(w) {
@@ -178,10 +188,14 @@ function face(w) {
     change.textContent = "change";
     change.addEventListener("click", () => void panel.open(w.id, true));
     words.append(change, " ", sharing(w), " ");
-    section.addEventListener("click", (e) => {
-      if (panel.id !== w.id && !/** @type {HTMLElement} */ (e.target).closest("button, input, select, a")) void panel.open(w.id, false);
-    });
   }
+  section.addEventListener("mousedown", (e) => { if (e.shiftKey) e.preventDefault(); }); // which would choose text
+  section.addEventListener("click", (e) => {
+    if (e.shiftKey) arranging.toggle(w.id);
+    else if (w.chart) {
+      if (panel.id !== w.id && !/** @type {HTMLElement} */ (e.target).closest("button, input, select, a")) void panel.open(w.id, false);
+    }
+  });
   const remove = document.createElement("button");
   remove.className = "plain";
   remove.textContent = "take off";
@@ -370,7 +384,9 @@ function ask(about) {
 
 /** Keeps where the widgets are. */
 function placed() {
-  if (laying || grid.getColumn() !== 12) return;
+  if (laying) return;
+  if (grid.getColumn() !== laidIn) return lay(); // the window is of another width: the places are those of the draft
+  if (laidIn === 1) return;
   changed(() => {
     for (const n of grid.engine.nodes) {
       const w = find(n.id);
@@ -391,6 +407,8 @@ function key(e, id) {
   const step = /** @type {Record<string, number[]>} */ ({ ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] })[e.key];
   if (e.key === "Delete") {
     take(id);
+  } else if (e.key === "Enter" && e.shiftKey) {
+    arranging.toggle(id);
   } else if (e.key === "Enter" && find(id).chart) {
     void panel.open(id, true);
   } else if (step) {
@@ -418,6 +436,9 @@ document.getElementById("add")?.addEventListener("submit", async (e) => {
 });
 
 grid.on("change", placed);
+new ResizeObserver(() => setTimeout(() => {
+  if (grid.getColumn() !== laidIn) lay();
+}, 250)).observe(editor);
 for (const [id, part] of words) {
   document.getElementById(id)?.addEventListener("change", (e) => {
     const value = /** @type {HTMLInputElement} */ (e.target).value.trim();
@@ -437,7 +458,7 @@ async function here() {
   } catch {
     return; // saving says what is wrong
   }
-  others.textContent = now.others.length ? `· ${now.others.join(", ")} ${now.others.length === 1 && !now.others[0].startsWith("you,") ? "has" : "have"} it open too` : "";
+  others.textContent = now.others.length ? `· also open to ${now.others.join("; ")}` : "";
   if (!now.document || mine !== revision || made !== changes || unkept.childElementCount > 0) return;
   if (document.activeElement?.matches("input:not([type=checkbox]), textarea, select") || popover.matches(":popover-open")) return; // what is typed comes first
   revision = now.revision;

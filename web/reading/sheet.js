@@ -73,7 +73,22 @@ export class Sheet {
         look: (change) => this.look(id, change),
       }));
     }
+    this.column();
     void this.follow();
+  }
+
+  /** On a narrow screen the widgets stand in one column, in the order and as many of them as the page says. */
+  column() {
+    const sheet = /** @type {HTMLElement | null} */ (this.root.querySelector(".sheet"));
+    if (!sheet || this.how.widget || !matchMedia("(max-width: 700px)").matches) return;
+    /** @type {string[]} */
+    const order = JSON.parse(sheet.dataset.narrow ?? "[]");
+    order.forEach((id) => sheet.append(/** @type {HTMLElement} */ (this.widgets.get(id)?.place)));
+    for (const [id, widget] of this.widgets) {
+      if (order.includes(id)) continue;
+      widget.place.remove();
+      this.widgets.delete(id);
+    }
   }
 
   /** Asks for widgets anew: all of them, or those named. @param {Iterable<string>} [ids] */

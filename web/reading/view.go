@@ -62,7 +62,7 @@ func sheetOf(v *workspace.Look, title, only string) (gin.H, error) {
 	if err != nil {
 		return nil, err
 	}
-	widgets := page.Widgets
+	widgets := page.InOrder()
 	if only != "" {
 		w, err := v.Doc.Widget(only)
 		if err != nil {
@@ -72,7 +72,7 @@ func sheetOf(v *workspace.Look, title, only string) (gin.H, error) {
 		one.At = [4]int{0, 0, 12, one.At[3]}
 		widgets = []dashboard.Widget{one}
 	}
-	return gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Single": only != "", "Records": v.MayRecords(), "Ask": only == "" && v.MayAsk()}, nil
+	return gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Ask": only == "" && v.MayAsk()}, nil
 }
 
 func (s *Server) line(c *gin.Context) {
