@@ -350,3 +350,35 @@ test("widgets are arranged by layouts, together, and for a phone", async ({ page
   await expect.poll(async () => (await places()).some(([x]) => x > 0)).toBe(true);
   expect(wrong).toEqual([]);
 });
+
+// Home: favourites first, folders, everything found by a few letters, and a copy as a beginning.
+test("home finds what there is, keeps favourites and folders, and begins with a copy", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/");
+  await page.getByRole("button", { name: "Hazards: make it a favourite" }).press("Enter");
+  await expect(page.locator("h2.group").first()).toHaveText("Favourites");
+  await expect(page.locator("ul.home").first()).toContainText("Hazards");
+  await noSeriousProblem(page, "home with favourites");
+  await page.fill("#find", "parts wait");
+  await expect(page.locator(".found")).toContainText("Jobs that wait for parts now");
+  await expect(page.locator(".found")).toContainText("finding");
+  await noSeriousProblem(page, "what is found besides dashboards");
+  await page.fill("#find", "");
+  await page.locator("li", { hasText: "Hazards" }).getByRole("link", { name: "copy" }).click();
+  await expect(page.locator("#copy")).toHaveValue("hazards");
+  await page.fill("#title", "Dangers");
+  await page.getByLabel("with its filters").uncheck();
+  await page.getByRole("button", { name: "New dashboard" }).click();
+  await page.waitForURL(/dangers\/edit/);
+  await settled(page);
+  await expect(page.locator("#line")).toContainText("Narrowed by nothing yet");
+  await expect(page.locator("#editor .widget").first()).toBeVisible();
+  await page.fill("#folder", "Safety/yards");
+  await Promise.all([page.waitForResponse((r) => r.url().endsWith("/folder") && r.ok()), page.keyboard.press("Tab")]);
+  await page.goto("/");
+  await expect(page.locator("h2.group", { hasText: "Safety / yards" })).toBeVisible();
+  await page.getByRole("button", { name: "Hazards: no longer a favourite" }).click();
+  await expect(page.locator("h2.group", { hasText: "Favourites" })).toHaveCount(0);
+  expect(wrong).toEqual([]);
+});

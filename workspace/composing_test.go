@@ -4,12 +4,14 @@ import (
 	"encoding/json"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/dashboard"
 	"eskadel/core/problem"
+	"eskadel/identity"
 	"eskadel/view"
 	"eskadel/workspace"
 )
@@ -263,4 +265,93 @@ func TestWidgetsArePlaced(t *testing.T) {
 	assert.Equal(t, problem.NotFound, code(place(workspace.Placing{Do: "remove", Widgets: []string{"a"}})))
 	assert.Equal(t, problem.Invalid, code(place(workspace.Placing{Do: "spin", Widgets: []string{"c"}})))
 	assert.Equal(t, problem.NotFound, code(place(workspace.Placing{Do: "layout", Page: "Q"})))
+}
+
+func TestDashboardsAreFoundAtHome(t *testing.T) {
+	d := open(t, "home")
+	for i, name := range []string{"alpha", "beta", "gamma"} {
+		_, err := d.SaveDashboard(ctx, edda, name, page(name, strings.ToUpper(name[:1])+name[1:], widget("a", grouped("kind"))), workspace.On{})
+		require.NoError(t, err)
+		if i > 0 {
+			_, err = d.Publish(ctx, edda, name)
+			require.NoError(t, err)
+		}
+	}
+	groups := func(who *identity.Caller) (out []string) {
+		rows, err := d.Dashboards(ctx, who, "")
+		require.NoError(t, err)
+		for _, g := range workspace.Home(rows) {
+			var names []string
+			for _, r := range g.Rows {
+				names = append(names, r.Name)
+			}
+			out = append(out, g.Title+": "+strings.Join(names, " "))
+		}
+		return out
+	}
+	assert.Equal(t, []string{": alpha beta gamma"}, groups(edda))
+	require.NoError(t, d.Favour(ctx, edda, "gamma", true))
+	require.NoError(t, d.Move(ctx, edda, "beta", " Yards /  north "))
+	assert.Equal(t, []string{"Favourites: gamma", "All: alpha", "Yards / north: beta"}, groups(edda))
+	assert.Equal(t, []string{"Yards / north"}, d.Folders(ctx))
+	assert.Equal(t, []string{"All: alpha gamma", "Yards / north: beta"}, groups(mara), "favourites are one's own")
+	require.NoError(t, d.Favour(ctx, edda, "gamma", false))
+	assert.Equal(t, []string{"All: alpha gamma", "Yards / north: beta"}, groups(edda))
+	assert.Equal(t, problem.Invalid, code(d.Move(ctx, edda, "beta", strings.Repeat("x", 81))))
+	assert.Equal(t, problem.Forbidden, code(d.Move(ctx, person(3, "Orla", false), "beta", "mine")))
+	assert.Equal(t, problem.NotFound, code(d.Favour(ctx, edda, "delta", true)))
+
+	rows, err := d.Dashboards(ctx, edda, "NORTH bet")
+	require.NoError(t, err)
+	require.Len(t, rows, 1)
+	hits, err := d.Find(ctx, edda, "kind")
+	require.NoError(t, err)
+	require.NotEmpty(t, hits)
+	assert.Equal(t, workspace.Hit{What: "field", Title: "Kind", Note: "of Jobs", Href: "/data/datasets/jobs/fields/kind"}, hits[0])
+	hits, err = d.Find(ctx, edda, "k")
+	require.NoError(t, err)
+	assert.Empty(t, hits, "a letter is too little")
+
+	// What was opened lately stands together where the list is long.
+	var long []workspace.Row
+	for i := range 12 {
+		r := workspace.Row{Standing: workspace.Standing{Name: string(rune('a' + i))}}
+		if i%4 == 1 {
+			r.Opened = time.Unix(int64(i), 0)
+		}
+		long = append(long, r)
+	}
+	home := workspace.Home(long)
+	require.Len(t, home, 2)
+	assert.Equal(t, "Opened lately", home[0].Title)
+	assert.Len(t, home[0].Rows, 3)
+	assert.Len(t, home[1].Rows, 9)
+	o, err := d.Changing(ctx, edda, "alpha")
+	require.NoError(t, err)
+	o.Note(ctx, d.Workspace, edda)
+	rows, err = d.Dashboards(ctx, edda, "alpha")
+	require.NoError(t, err)
+	assert.False(t, rows[0].Opened.IsZero())
+
+	// A copy is one's own, with its filters or without.
+	_, err = d.AddFilter(ctx, edda, "beta", "", "", "kind")
+	require.NoError(t, err)
+	_, err = d.Publish(ctx, edda, "beta")
+	require.NoError(t, err)
+	for title, filters := range map[string]int{"With": 1, "Without": 0} {
+		st, err := d.NewDashboard(ctx, mara, title, "beta", filters > 0)
+		require.NoError(t, err)
+		assert.Equal(t, "Mara", st.Keeper)
+		o, err := d.Changing(ctx, mara, st.Name)
+		require.NoError(t, err)
+		assert.Len(t, o.Doc.Filters, filters)
+		assert.Len(t, o.Doc.Widgets(), 1)
+		assert.Equal(t, title, o.Doc.Title)
+	}
+	_, err = d.NewDashboard(ctx, edda, "Of a draft", "alpha", true)
+	assert.NoError(t, err)
+	_, err = d.NewDashboard(ctx, person(3, "Orla", false), "Of somebody's draft", "alpha", true)
+	assert.Error(t, err)
+	_, err = d.NewDashboard(ctx, edda, " ", "", false)
+	assert.Equal(t, problem.Missing, code(err))
 }

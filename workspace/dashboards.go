@@ -6,13 +6,11 @@ import (
 	"strings"
 	"time"
 
-	"eskadel/core/chart"
 	"eskadel/core/dashboard"
 	"eskadel/core/problem"
 	"eskadel/identity"
 	"eskadel/rights"
 	"eskadel/store"
-	"eskadel/view"
 )
 
 // An Opened is a dashboard as somebody may read it: a published version, or its draft.
@@ -96,72 +94,6 @@ func (w *Workspace) version(ctx context.Context, who *identity.Caller, o *Opened
 	return &Opened{o.Standing, doc, number, o.kept}, nil
 }
 
-// A Row is a dashboard in a list.
-type Row struct {
-	Standing
-	Answers  string
-	Headline *chart.Figure
-	Fresh    string
-	Trouble  *problem.Problem // why it cannot be shown
-}
-
-// Dashboards lists the dashboards that somebody may see: the published ones, and drafts of
-// those that they may change. One that cannot be read stands in its place and says why.
-func (w *Workspace) Dashboards(ctx context.Context, who *identity.Caller, find string) ([]Row, error) {
-	if err := rights.Ever(who, rights.Make); err != nil {
-		return nil, err
-	}
-	kept, err := w.store.Documents(ctx, Dashboard)
-	if err != nil {
-		return nil, err
-	}
-	out := []Row{}
-	for i := range kept {
-		d := &kept[i]
-		r := Row{Standing: standing(who, d)}
-		var doc *dashboard.Document
-		switch {
-		case d.Published > 0:
-			doc, err = w.published(ctx, d, d.Published)
-		case r.May:
-			doc, err = dashboard.Read(d.Draft)
-		default:
-			continue
-		}
-		if err != nil {
-			r.Trouble = unreadable(err)
-		} else {
-			r.Title, r.Answers = doc.Title, doc.Answers
-		}
-		if !strings.Contains(strings.ToLower(r.Title+" "+r.Answers+" "+d.Folder), strings.ToLower(find)) {
-			continue
-		}
-		if err == nil {
-			r.Headline, r.Fresh = w.headline(ctx, who, doc)
-		}
-		out = append(out, r)
-	}
-	return out, nil
-}
-
-// headline is the first key figure of a dashboard; none when it cannot be had just now.
-func (w *Workspace) headline(ctx context.Context, who *identity.Caller, d *dashboard.Document) (*chart.Figure, string) {
-	v, err := w.reader.NewView(ctx, d, 0, who.Viewer, dashboard.State{})
-	if err != nil {
-		return nil, ""
-	}
-	for _, x := range d.Widgets() {
-		if x.Chart == nil || x.Chart.Own == nil || !x.Chart.Own.Form.Headlines() {
-			continue
-		}
-		var a *view.Answer
-		if a, err = v.Widget(x.ID, view.Drawing); err == nil && len(a.Figures) > 0 {
-			return &a.Figures[0], a.Fresh
-		}
-	}
-	return nil, ""
-}
-
 // Own lists the dashboards that somebody may change.
 func (w *Workspace) Own(ctx context.Context, who *identity.Caller) (out []Standing, err error) {
 	kept, err := w.store.Documents(ctx, Dashboard)
@@ -173,12 +105,27 @@ func (w *Workspace) Own(ctx context.Context, who *identity.Caller) (out []Standi
 	return out, err
 }
 
-// NewDashboard makes an empty dashboard, which whoever makes it keeps.
-func (w *Workspace) NewDashboard(ctx context.Context, who *identity.Caller, title string) (Standing, error) {
+// NewDashboard makes a dashboard, which whoever makes it keeps: an empty one or, of another that
+// they may see, a copy, with its filters or without them.
+func (w *Workspace) NewDashboard(ctx context.Context, who *identity.Caller, title, copied string, filters bool) (Standing, error) {
 	if title = strings.TrimSpace(title); title == "" {
 		return Standing{}, problem.New(problem.Missing, "title", "Give the dashboard a title.")
 	}
-	d := &dashboard.Document{Version: dashboard.Version, Name: Slug(title), Title: title, Pages: []dashboard.Page{{Title: "Overview", Widgets: []dashboard.Widget{}}}, ViewersMay: []string{dashboard.MaySeeRecords}}
+	d := &dashboard.Document{Pages: []dashboard.Page{{Title: "Overview", Widgets: []dashboard.Widget{}}}, ViewersMay: []string{dashboard.MaySeeRecords}}
+	if copied != "" {
+		o, err := w.Dashboard(ctx, who, copied, false)
+		if problem.Is(err, problem.NotFound) {
+			o, err = w.Changing(ctx, who, copied) // of what is not published yet, its draft
+		}
+		if err != nil {
+			return Standing{}, err
+		}
+		of := *o.Doc
+		if d = &of; !filters {
+			d = d.Unfiltered()
+		}
+	}
+	d.Version, d.Name, d.Title = dashboard.Version, Slug(title), title
 	m := draftOf(who, d.Name, d.JSON(), On{})
 	m.new, m.what = true, rights.Make
 	return w.keep(ctx, who, m)

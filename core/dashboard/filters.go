@@ -318,6 +318,19 @@ func (d *Document) RemoveFilter(name string) error {
 	return nil
 }
 
+// Unfiltered is the dashboard without its filters, and without what widgets say of them.
+func (d *Document) Unfiltered() *Document {
+	out := *d
+	out.Filters, out.Pages = nil, slices.Clone(d.Pages)
+	for p := range out.Pages {
+		out.Pages[p].Widgets = slices.Clone(d.Pages[p].Widgets)
+		for w := range out.Pages[p].Widgets {
+			out.Pages[p].Widgets[w].AnswersTo = nil
+		}
+	}
+	return &out
+}
+
 // Filter finds a filter by its name; nil where there is none.
 func (d *Document) Filter(name string) *Filter {
 	for i := range d.Filters {

@@ -312,6 +312,11 @@ function tellWords() {
   for (const [id, part] of words) /** @type {HTMLInputElement} */ (document.getElementById(id)).value = draft[part] ?? "";
 }
 
+document.getElementById("folder")?.addEventListener("change", async (e) => {
+  const input = /** @type {HTMLInputElement} */ (e.target);
+  if (await make(`/dashboards/${encodeURIComponent(name)}/folder`, { folder: input.value })) say(input.value ? `It stands in ${input.value}.` : "It stands in no folder.");
+});
+
 /** What readers may do besides reading. */
 const readers = /** @type {HTMLInputElement[]} */ ([...document.querySelectorAll("#readers input")]);
 readers.forEach((tick) => tick.addEventListener("change", () => changed(() => {

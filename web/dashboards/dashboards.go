@@ -12,7 +12,7 @@ import (
 )
 
 func (s *Server) newDashboard(c *gin.Context) {
-	st, err := s.Workspace.NewDashboard(c.Request.Context(), gate.Caller(c), c.PostForm("title"))
+	st, err := s.Workspace.NewDashboard(c.Request.Context(), gate.Caller(c), c.PostForm("title"), c.PostForm("copy"), c.PostForm("filters") != "")
 	if err != nil {
 		s.Fail(c, err)
 		return
@@ -32,7 +32,8 @@ func (s *Server) editing(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	s.Page(c, http.StatusOK, "editing", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "Page": page, "Document": string(o.Doc.JSON())})
+	o.Note(ctx, s.Workspace, gate.Caller(c))
+	s.Page(c, http.StatusOK, "editing", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "Page": page, "Document": string(o.Doc.JSON()), "Folders": s.Workspace.Folders(ctx)})
 }
 
 // saveDraft keeps the document that the editor holds. Where it was put together with what

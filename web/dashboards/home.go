@@ -6,22 +6,57 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"eskadel/web/gate"
+	"eskadel/web/page"
+	"eskadel/workspace"
 )
 
+// list is what the list of dashboards shows: all of them in groups or, of what is looked for,
+// those that are found, and what else is.
+func (s *Server) list(c *gin.Context, find string) (gin.H, error) {
+	ctx, who := c.Request.Context(), gate.Caller(c)
+	rows, err := s.Workspace.Dashboards(ctx, who, find)
+	if err != nil {
+		return nil, err
+	}
+	data := gin.H{"Any": len(rows) > 0, "Rows": rows, "Find": find, "Caller": who}
+	if find == "" {
+		data["Groups"] = workspace.Home(rows)
+		return data, nil
+	}
+	data["Groups"] = []workspace.Group{{Rows: rows}}
+	data["Hits"], err = s.Workspace.Find(ctx, who, find)
+	return data, err
+}
+
 func (s *Server) home(c *gin.Context) {
-	rows, err := s.Workspace.Dashboards(c.Request.Context(), gate.Caller(c), "")
+	data, err := s.list(c, "")
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	s.Page(c, http.StatusOK, "home", "Dashboards", gin.H{"Rows": rows})
+	data["Copy"] = c.Query("copy")
+	s.Page(c, http.StatusOK, "home", "Dashboards", data)
 }
 
 func (s *Server) homeList(c *gin.Context) {
-	rows, err := s.Workspace.Dashboards(c.Request.Context(), gate.Caller(c), c.Query("find"))
+	data, err := s.list(c, c.Query("find"))
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	s.Part(c, http.StatusOK, "home-list", gin.H{"Rows": rows, "Find": c.Query("find")})
+	s.Part(c, http.StatusOK, "home-list", data)
+}
+
+// favour makes a dashboard a favourite of whoever asks, or no longer.
+func (s *Server) favour(c *gin.Context) {
+	if err := s.Workspace.Favour(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), c.PostForm("on") != ""); err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page.Redirect(c, "/")
+}
+
+// move puts the dashboard into a folder.
+func (s *Server) move(c *gin.Context) {
+	s.changed(c, s.Workspace.Move(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), c.PostForm("folder")), gin.H{})
 }

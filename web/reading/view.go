@@ -272,5 +272,6 @@ func (s *Server) reading(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
+	o.Note(ctx, s.Workspace, who)
 	s.Page(c, http.StatusOK, "reading", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "PageTitle": c.Query("page"), "May": o.May, "Draft": draft})
 }

@@ -1,0 +1,277 @@
+package workspace
+
+import (
+	"cmp"
+	"context"
+	"net/url"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"eskadel/core/chart"
+	"eskadel/core/dashboard"
+	"eskadel/core/problem"
+	"eskadel/identity"
+	"eskadel/rights"
+	"eskadel/store"
+	"eskadel/view"
+)
+
+// A Row is a dashboard in a list.
+type Row struct {
+	Standing
+	Answers   string
+	Headline  *chart.Figure
+	Fresh     string
+	Trouble   *problem.Problem // why it cannot be shown
+	Favourite bool
+	Opened    time.Time // when whoever looks at the list opened it last
+}
+
+// asked is how many headlines are asked for side by side.
+const asked = 6
+
+// Dashboards lists the dashboards that somebody may see: the published ones, and drafts of
+// those that they may change. One that cannot be read stands in its place and says why.
+func (w *Workspace) Dashboards(ctx context.Context, who *identity.Caller, find string) ([]Row, error) {
+	if err := rights.Ever(who, rights.Make); err != nil {
+		return nil, err
+	}
+	kept, err := w.store.Documents(ctx, Dashboard)
+	if err != nil {
+		return nil, err
+	}
+	shelf, err := w.store.Shelf(ctx, who.PersonID)
+	if err != nil {
+		return nil, err
+	}
+	out := []Row{}
+	var docs []*dashboard.Document
+	for i := range kept {
+		d := &kept[i]
+		r := Row{Standing: standing(who, d), Favourite: shelf[d.ID].Favourite, Opened: shelf[d.ID].OpenedAt}
+		var doc *dashboard.Document
+		switch {
+		case d.Published > 0:
+			doc, err = w.published(ctx, d, d.Published)
+		case r.May:
+			doc, err = dashboard.Read(d.Draft)
+		default:
+			continue
+		}
+		if err != nil {
+			r.Trouble = unreadable(err)
+			doc = nil
+		} else {
+			r.Title, r.Answers = doc.Title, doc.Answers
+		}
+		if contains(find, r.Title, r.Answers, d.Folder) {
+			out, docs = append(out, r), append(docs, doc)
+		}
+	}
+	// Headlines are those of what is published; they do not wait for each other.
+	var all sync.WaitGroup
+	turn := make(chan struct{}, asked)
+	for i, doc := range docs {
+		if doc == nil || out[i].Published == 0 {
+			continue
+		}
+		all.Add(1)
+		go func() {
+			defer all.Done()
+			turn <- struct{}{}
+			out[i].Headline, out[i].Fresh = w.headline(ctx, who, doc, out[i].Published)
+			<-turn
+		}()
+	}
+	all.Wait()
+	return out, nil
+}
+
+// contains tells whether every word that is looked for is in one of the texts.
+func contains(find string, texts ...string) bool {
+	in := strings.ToLower(strings.Join(texts, " "))
+	return !slices.ContainsFunc(strings.Fields(strings.ToLower(find)), func(word string) bool { return !strings.Contains(in, word) })
+}
+
+// A Group is a part of the list of dashboards: favourites, what was opened lately, a folder.
+type Group struct {
+	Title string
+	Rows  []Row
+}
+
+// lately is how many of those opened last stand together.
+const lately = 5
+
+// Home groups a list of dashboards: favourites first, then what was opened lately, then folder
+// by folder.
+func Home(rows []Row) (out []Group) {
+	take := func(title string, which func(Row) bool) {
+		g := Group{Title: title}
+		rows = slices.DeleteFunc(slices.Clone(rows), func(r Row) bool {
+			if which(r) {
+				g.Rows = append(g.Rows, r)
+				return true
+			}
+			return false
+		})
+		if len(g.Rows) > 0 {
+			out = append(out, g)
+		}
+	}
+	take("Favourites", func(r Row) bool { return r.Favourite })
+	if len(rows) > 2*lately { // fewer are seen at once
+		last := slices.Clone(rows)
+		slices.SortStableFunc(last, func(a, b Row) int { return b.Opened.Compare(a.Opened) })
+		last = slices.DeleteFunc(last[:lately], func(r Row) bool { return r.Opened.IsZero() })
+		take("Opened lately", func(r Row) bool {
+			return slices.ContainsFunc(last, func(l Row) bool { return l.Name == r.Name })
+		})
+	}
+	var folders []string
+	for _, r := range rows {
+		folders = append(folders, r.Folder)
+	}
+	slices.Sort(folders)
+	for _, folder := range slices.Compact(folders) {
+		take(cmp.Or(folder, "All"), func(r Row) bool { return r.Folder == folder })
+	}
+	if len(out) == 1 && out[0].Title == "All" {
+		out[0].Title = ""
+	}
+	return out
+}
+
+// Favour makes a dashboard a favourite of somebody's, or no longer.
+func (w *Workspace) Favour(ctx context.Context, who *identity.Caller, name string, on bool) error {
+	d, err := w.seen(ctx, who, name)
+	if err != nil {
+		return err
+	}
+	return w.store.Favour(ctx, who.PersonID, d.ID, on)
+}
+
+// Note notes that somebody opened a dashboard; that it cannot be noted keeps nobody from reading.
+func (o *Opened) Note(ctx context.Context, w *Workspace, who *identity.Caller) {
+	if who.PersonID != 0 {
+		warn("what is opened cannot be noted", w.store.Opened(ctx, who.PersonID, o.kept.ID))
+	}
+}
+
+// longestFolder is how many letters the name of a folder has at most.
+const longestFolder = 80
+
+// Move puts a dashboard into a folder, "" for none; a folder within another is named after it,
+// with a slash between.
+func (w *Workspace) Move(ctx context.Context, who *identity.Caller, name, folder string) error {
+	var parts []string
+	for _, part := range strings.Split(folder, "/") {
+		if part = strings.Join(strings.Fields(part), " "); part != "" {
+			parts = append(parts, part)
+		}
+	}
+	if folder = strings.Join(parts, " / "); len([]rune(folder)) > longestFolder {
+		return problem.New(problem.Invalid, "folder", "The name of a folder has at most %d letters.", longestFolder)
+	}
+	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
+		d, err := tx.Lock(ctx, Dashboard, name)
+		if err != nil {
+			return err
+		}
+		if err := rights.May(who, rights.Edit, thing(d)); err != nil {
+			return err
+		}
+		refs, err := references(Dashboard, d.Draft)
+		if err != nil {
+			return err
+		}
+		d.Folder = folder
+		return tx.Save(ctx, d, refs)
+	})
+}
+
+// Folders are those that dashboards stand in.
+func (w *Workspace) Folders(ctx context.Context) (out []string) {
+	kept, err := w.store.Documents(ctx, Dashboard)
+	warn("folders cannot be listed", err)
+	for _, d := range kept {
+		if d.Folder != "" {
+			out = append(out, d.Folder)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// A Hit is something that is found besides dashboards.
+type Hit struct {
+	What  string // chart, finding, dataset or field
+	Title string
+	Note  string
+	Href  string
+}
+
+// mostHits is how many things of a kind are found at once.
+const mostHits = 8
+
+// Find looks for words among charts, findings, datasets and fields.
+func (w *Workspace) Find(ctx context.Context, who *identity.Caller, find string) (out []Hit, err error) {
+	if len(strings.TrimSpace(find)) < 2 {
+		return nil, nil
+	}
+	charts, err := w.Library(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	found := map[string]int{}
+	hit := func(h Hit) {
+		if found[h.What]++; found[h.What] <= mostHits {
+			out = append(out, h)
+		}
+	}
+	for _, c := range charts {
+		what := "chart"
+		if c.Folder == Findings {
+			what = "finding"
+		}
+		if contains(find, c.Title, c.Sentence, c.Words, c.Keeper) {
+			hit(Hit{what, c.Title, c.Sentence, "/charts?find=" + url.QueryEscape(c.Title)})
+		}
+	}
+	sets, err := w.Datasets(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	for _, ds := range sets {
+		if contains(find, ds.Title, ds.Description) {
+			hit(Hit{"dataset", ds.Title, ds.Description, "/data/datasets/" + ds.Name})
+		}
+	}
+	for _, ds := range sets {
+		for _, f := range ds.Visible() {
+			if contains(find, f.Label, f.Description) {
+				hit(Hit{"field", f.Label, "of " + ds.Title, "/data/datasets/" + ds.Name + "/fields/" + f.Name})
+			}
+		}
+	}
+	return out, nil
+}
+
+// headline is the first key figure of a dashboard; none when it cannot be had just now.
+func (w *Workspace) headline(ctx context.Context, who *identity.Caller, d *dashboard.Document, version int) (*chart.Figure, string) {
+	v, err := w.reader.NewView(ctx, d, version, who.Viewer, dashboard.State{})
+	if err != nil {
+		return nil, ""
+	}
+	for _, x := range d.Widgets() {
+		if x.Chart == nil || x.Chart.Own == nil || !x.Chart.Own.Form.Headlines() {
+			continue
+		}
+		var a *view.Answer
+		if a, err = v.Widget(x.ID, view.Drawing); err == nil && len(a.Figures) > 0 {
+			return &a.Figures[0], a.Fresh
+		}
+	}
+	return nil, ""
+}
