@@ -200,9 +200,20 @@ test("the chosen chart opens its sentence under the dashboard", async ({ page })
   await noSeriousProblem(page, "a chart of the library under its dashboard");
   await panel.getByRole("button", { name: "make an own copy here" }).click();
   await expect(panel.locator(".sentence")).toContainText("split by Kind");
+  // What is under way when another is chosen, or none, is kept.
+  let go = () => {};
+  const held = new Promise<void>((done) => { go = done; });
+  await page.route("**/charts/change", async (r) => { await held; await r.continue(); });
+  await panel.locator("#chart-title").fill("Kept all the same");
+  await page.keyboard.press("Tab");
+  await panel.getByRole("button", { name: "close" }).click();
+  await Promise.all([saved(), go()]);
+  await expect(chart.locator("h2")).toHaveText("Kept all the same");
+  await page.unroute("**/charts/change");
   await page.goto("/dashboards/said-in-place/edit");
   await settled(page);
   await expect(chart.locator(".legend")).toContainText("rework");
+  await expect(chart.locator("h2")).toHaveText("Kept all the same");
   expect(wrong).toEqual([]);
 });
 

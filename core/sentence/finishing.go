@@ -582,10 +582,15 @@ func (v *Vocabulary) Finished(d *chart.Document) string {
 	return saysFinished.say() + ": " + strings.Join(out, "; ")
 }
 
-// finished reads how the chart is finished: what is said of it goes on to the end.
+// finished reads how the chart is finished: what is said of it goes on to the end. A title is
+// part of it by itself.
 func (t *drafting) finished() bool {
+	at := t.at
 	if !t.says(saysFinished) || !t.sign(":") {
-		return false
+		if t.at = at; !t.pattern("titled") {
+			return false
+		}
+		t.at = at
 	}
 	f := t.d.Finishing()
 	read := 0

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/filter"
@@ -95,6 +96,20 @@ func TestTypedWords(t *testing.T) {
 	}
 	golden.Compare(t, "testdata/typed.txt", got.String())
 	assert.GreaterOrEqual(t, questions, 200)
+}
+
+// A title is typed by itself, and what follows it of the finish.
+func TestATitleNeedsNoFinishToBeginWith(t *testing.T) {
+	ds, values := yards(t)
+	v := sentence.NewVocabulary(ds, values)
+	read := func(line string) *chart.Document {
+		r := v.Read(line, today, nil, sentencetest.All{ds})
+		assert.Empty(t, r.Unknown, line)
+		return r.Document
+	}
+	assert.Equal(t, "Kinds of work", read("jobs by kind as bars, titled “Kinds of work”").Title)
+	assert.Equal(t, read(`jobs by kind, finished: titled "Kinds"; legend below`), read(`jobs by kind titled "Kinds"; legend below`))
+	assert.NotEmpty(t, v.Read("jobs by kind, legend below", today, nil, sentencetest.All{ds}).Unknown, "which is said only after “finished:”")
 }
 
 func TestCompletion(t *testing.T) {

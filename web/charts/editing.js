@@ -11,10 +11,10 @@ import { Typed } from "./typed.js";
 
 /**
  * Lets the parts of an editor work. The drawing's place and its widget are where the chart is
- * drawn; draw draws a document and answers with what it shows, kept is told of each chart that
- * is made, and may say with what fields it is asked for.
+ * drawn; draw draws a document and answers with what it shows; kept is told of each chart that is
+ * made, and whether it cannot be drawn as it says.
  * @param {HTMLElement} editor
- * @param {{preview: HTMLElement, widget: import("../reading/widget.js").Widget, fields: Record<string, string>, draw: (document: string, stale: () => boolean) => Promise<any>, kept: (document: string, back: boolean) => void, escape?: () => boolean, close?: () => void, drawn?: boolean}} how
+ * @param {{preview: HTMLElement, widget: import("../reading/widget.js").Widget, fields: Record<string, string>, draw: (document: string, stale: () => boolean) => Promise<any>, kept: (document: string, back: boolean, unfit: boolean) => void, escape?: () => boolean, close?: () => void, drawn?: boolean}} how
  */
 export function edit(editor, how) {
   const { preview, widget } = how;
@@ -76,19 +76,26 @@ export function edit(editor, how) {
   /** @param {() => Promise<void>} change @returns {Promise<void>} */
   const inTurn = (change) => (turn = turn.then(change, change));
 
+  /** Has a change made, which is kept even if another chart has been chosen meanwhile. @param {Record<string, string>} fields @param {boolean} back */
+  async function changed(fields, back) {
+    const html = await post("/charts/change", { ...how.fields, ...fields });
+    const made = /** @type {HTMLInputElement} */ (new DOMParser().parseFromString(html, "text/html").getElementById("document"));
+    if (!signal.aborted) fill(sentence, html);
+    how.kept(made.value, back, !!made.dataset.unfit);
+  }
+
   /** Makes a document the chart, says it and draws it. @param {string} document @param {Record<string, string>} fields @param {boolean} [back] */
   const change = (document, fields, back) => inTurn(() => made(document, fields, back));
   /** @param {string} document @param {Record<string, string>} fields @param {boolean} [back] */
   async function made(document, fields, back) {
     wrong.textContent = "";
     try {
-      fill(sentence, await post("/charts/change", { document, ...how.fields, ...fields }));
+      await changed({ document, ...fields }, !!back);
     } catch (error) {
       wrong.textContent = /** @type {Error} */ (error).message;
       return;
     }
     if (signal.aborted) return;
-    how.kept(now(), !!back);
     void refinish();
     say([...sentence.querySelectorAll(".sentence")].map((p) => p.textContent).join(""));
     void answer();
@@ -162,13 +169,12 @@ export function edit(editor, how) {
   async function altered(fields, said) {
     said.hidden = true;
     try {
-      fill(sentence, await post("/charts/change", { document: now(), ...how.fields, ...fields }));
+      await changed({ document: now(), ...fields }, false);
     } catch (error) {
       said.textContent = /** @type {Error} */ (error).message;
       said.hidden = false;
       return false;
     }
-    how.kept(now(), false);
     void answer();
     void refinish();
     return true;

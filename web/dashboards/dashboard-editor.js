@@ -34,6 +34,8 @@ const grid = /** @type {any} */ (window).GridStack.init({
 
 /** @type {Map<string, Widget>} */
 const widgets = new Map();
+/** What was asked of each last. @type {Map<string, object>} */
+const asked = new Map();
 
 const pages = /** @type {HTMLElement} */ (document.getElementById("pages")), pageTitle = /** @type {HTMLInputElement} */ (document.getElementById("page-title"));
 
@@ -71,9 +73,11 @@ const panel = new Panel(/** @type {HTMLElement} */ (document.getElementById("pan
   dashboard: name,
   saved: () => saving,
   widget: (id) => widgets.get(id),
-  draw: (id) => show(find(id)),
+  draw: (id) => (find(id) ? show(find(id)) : Promise.resolve(null)),
   keep: (id, chart) => {
-    if (JSON.stringify(find(id).chart) !== chart) changed(() => { find(id).chart = JSON.parse(chart); });
+    // Its page may have been left meanwhile, or it may have been taken off.
+    const w = draft.pages.flatMap((/** @type {any} */ p) => p.widgets).find((/** @type {any} */ x) => x.id === id);
+    if (w && JSON.stringify(w.chart) !== chart) changed(() => { w.chart = JSON.parse(chart); });
   },
   make: (tail) => make(`/dashboards/${encodeURIComponent(name)}/${tail}`, {}),
   made: (id) => {
@@ -282,17 +286,21 @@ async function show(w) {
   const widget = widgets.get(w.id);
   if (!widget) return null;
   widget.busy();
+  const mine = {};
+  asked.set(w.id, mine);
   await saving; // what is drawn is the draft that is kept
+  /** Whether it has been laid out, or asked for, anew meanwhile. */
+  const stale = () => widgets.get(w.id) !== widget || asked.get(w.id) !== mine;
   try {
     if (w.chart && !w.chart.dataset && !w.chart.library) throw new Trouble("This chart has no records yet: choose which, or take it off.", 422, "");
     const answer = await post(`/view/${encodeURIComponent(name)}/widgets/${encodeURIComponent(w.id)}`, { draft: "yes" }, { json: true });
-    if (widgets.get(w.id) !== widget) return null; // laid out anew meanwhile
+    if (stale()) return null;
     widget.show(answer);
     const shares = /** @type {HTMLElement | null} */ (document.querySelector(`#${CSS.escape(w.id)} .shares`));
     if (shares) shares.hidden = !answer.drawing?.axis?.ticks?.length; // only what has a scale can share it
     return answer;
   } catch (error) {
-    widget.fail(/** @type {Error} */ (error).message, () => void show(w));
+    if (!stale()) widget.fail(/** @type {Error} */ (error).message, () => void show(w));
     return null;
   }
 }

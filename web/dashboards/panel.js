@@ -54,9 +54,9 @@ export class Panel {
         drawn: true,
         fields: { panel: "yes" },
         draw: () => this.how.draw(id),
-        kept: (document) => {
-          const unfit = /** @type {HTMLElement} */ (this.root.querySelector("#document")).dataset.unfit;
-          if (!unfit && this.id === id) this.how.keep(id, document);
+        kept: (document, _, unfit) => {
+          if (!unfit) this.how.keep(id, document);
+          if (this.id !== id) void this.how.draw(id); // another has been chosen meanwhile
         },
         close: () => this.close(),
       });
