@@ -119,6 +119,7 @@ test("pages of a dashboard are added, named, moved, copied and taken off, and un
   await expect(tabs).toHaveCount(was.length + 1);
   await page.locator("#undo").click();
   await expect(tabs).toHaveCount(was.length + 2);
+  await expect(page.locator("#saved")).toContainText("draft saved");
   await page.goto("/dashboards/berths/edit?page=By+length+2");
   await expect(tabs.and(page.locator("[aria-current]"))).toHaveText("By length 2");
 });

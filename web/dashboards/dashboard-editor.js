@@ -337,7 +337,7 @@ function save(resolve = "") {
   saved.textContent = "saving …";
   saving = saving.then(async () => {
     try {
-      const kept = await post(`/dashboards/${encodeURIComponent(name)}/draft`, { document: JSON.stringify(draft), revision: String(revision), resolve }, { json: true });
+      const kept = await post(`/dashboards/${encodeURIComponent(name)}/draft`, { document: JSON.stringify(draft), revision: String(revision), resolve }, { json: true, last: true });
       revision = kept.revision;
       savedNow();
       trouble.textContent = "";

@@ -23,17 +23,22 @@ export function headers() {
   return { "X-CSRF-Token": document.body.dataset.csrf ?? "" };
 }
 
+/** How many characters a request may have that outlives its page: browsers allow 64 kB. */
+const mostKept = 60_000;
+
 /**
  * Posts fields and returns the answer. A viewer whose stay has ended gets a new pass
  * once, without noticing.
- * @param {string} path @param {Record<string, string> | FormData} fields @param {{json?: boolean, signal?: AbortSignal}} [how]
+ * @param {string} path @param {Record<string, string> | FormData} fields @param {{json?: boolean, signal?: AbortSignal, last?: boolean}} [how] with last it is carried out even if the page is left, where it is not too large for that
  * @returns {Promise<any>}
  */
 export async function post(path, fields, how = {}) {
+  const body = new URLSearchParams(/** @type {any} */ (fields));
   const ask = () => fetch(path, {
     method: "POST",
+    keepalive: !!how.last && body.toString().length < mostKept,
     headers: { ...headers(), "Content-Type": "application/x-www-form-urlencoded", Accept: how.json ? "application/json" : "text/html", "HX-Request": how.json ? "" : "true" },
-    body: new URLSearchParams(/** @type {any} */ (fields)),
+    body,
     signal: how.signal,
   });
   let response;
