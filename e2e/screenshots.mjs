@@ -90,7 +90,10 @@ await p.screenshot({ path: `${out}chart-editor.png` });
 
 await p.goto(`${eskadel}/dashboards/yard-today/edit`);
 await p.waitForTimeout(2500);
-await p.click("#add summary");
+await p.locator("#cost .widget-head").getByRole("button", { name: "change" }).click();
+await p.waitForTimeout(1500);
+await p.evaluate(() => scrollTo(0, 84));
+await p.waitForTimeout(300);
 await p.screenshot({ path: `${out}dashboard-editor.png` });
 
 const desk = async (words, options) => {

@@ -312,20 +312,21 @@ func TestDashboardsAreFoundAtHome(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, hits, "a letter is too little")
 
-	// What was opened lately stands together where the list is long.
+	// What was opened lately is named where the list is long, the last first.
 	var long []workspace.Row
 	for i := range 12 {
 		r := workspace.Row{Standing: workspace.Standing{Name: string(rune('a' + i))}}
-		if i%4 == 1 {
+		if i%2 == 1 {
 			r.Opened = time.Unix(int64(i), 0)
 		}
 		long = append(long, r)
 	}
-	home := workspace.Home(long)
-	require.Len(t, home, 2)
-	assert.Equal(t, "Opened lately", home[0].Title)
-	assert.Len(t, home[0].Rows, 3)
-	assert.Len(t, home[1].Rows, 9)
+	var last []string
+	for _, r := range workspace.Lately(long) {
+		last = append(last, r.Name)
+	}
+	assert.Equal(t, []string{"l", "j", "h", "f", "d"}, last)
+	assert.Empty(t, workspace.Lately(long[:10]))
 	o, err := d.Changing(ctx, edda, "alpha")
 	require.NoError(t, err)
 	o.Note(ctx, d.Workspace, edda)

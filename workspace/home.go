@@ -95,52 +95,52 @@ func contains(find string, texts ...string) bool {
 	return !slices.ContainsFunc(strings.Fields(strings.ToLower(find)), func(word string) bool { return !strings.Contains(in, word) })
 }
 
-// A Group is a part of the list of dashboards: favourites, what was opened lately, a folder.
+// A Group is a part of the list of dashboards: favourites, or a folder.
 type Group struct {
 	Title string
 	Rows  []Row
 }
 
-// lately is how many of those opened last stand together.
-const lately = 5
-
-// Home groups a list of dashboards: favourites first, then what was opened lately, then folder
-// by folder.
+// Home groups a list of dashboards: favourites first, then folder by folder.
 func Home(rows []Row) (out []Group) {
-	take := func(title string, which func(Row) bool) {
-		g := Group{Title: title}
-		rows = slices.DeleteFunc(slices.Clone(rows), func(r Row) bool {
-			if which(r) {
-				g.Rows = append(g.Rows, r)
-				return true
-			}
-			return false
-		})
-		if len(g.Rows) > 0 {
-			out = append(out, g)
-		}
-	}
-	take("Favourites", func(r Row) bool { return r.Favourite })
-	if len(rows) > 2*lately { // fewer are seen at once
-		last := slices.Clone(rows)
-		slices.SortStableFunc(last, func(a, b Row) int { return b.Opened.Compare(a.Opened) })
-		last = slices.DeleteFunc(last[:lately], func(r Row) bool { return r.Opened.IsZero() })
-		take("Opened lately", func(r Row) bool {
-			return slices.ContainsFunc(last, func(l Row) bool { return l.Name == r.Name })
-		})
-	}
 	var folders []string
+	favourites := Group{Title: "Favourites"}
+	of := map[string][]Row{}
 	for _, r := range rows {
-		folders = append(folders, r.Folder)
+		if r.Favourite {
+			favourites.Rows = append(favourites.Rows, r)
+			continue
+		}
+		if of[r.Folder] == nil {
+			folders = append(folders, r.Folder)
+		}
+		of[r.Folder] = append(of[r.Folder], r)
+	}
+	if len(favourites.Rows) > 0 {
+		out = append(out, favourites)
 	}
 	slices.Sort(folders)
-	for _, folder := range slices.Compact(folders) {
-		take(cmp.Or(folder, "All"), func(r Row) bool { return r.Folder == folder })
+	for _, folder := range folders {
+		out = append(out, Group{cmp.Or(folder, "All"), of[folder]})
 	}
 	if len(out) == 1 && out[0].Title == "All" {
 		out[0].Title = ""
 	}
 	return out
+}
+
+// lately is how many of those opened last are named.
+const lately = 5
+
+// Lately are those of a list that were opened last, the last first, where the list is so long
+// that they are not seen at once.
+func Lately(rows []Row) []Row {
+	if len(rows) <= 2*lately {
+		return nil
+	}
+	out := slices.DeleteFunc(slices.Clone(rows), func(r Row) bool { return r.Opened.IsZero() })
+	slices.SortStableFunc(out, func(a, b Row) int { return b.Opened.Compare(a.Opened) })
+	return out[:min(len(out), lately)]
 }
 
 // Favour makes a dashboard a favourite of somebody's, or no longer.

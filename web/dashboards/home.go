@@ -20,7 +20,7 @@ func (s *Server) list(c *gin.Context, find string) (gin.H, error) {
 	}
 	data := gin.H{"Any": len(rows) > 0, "Rows": rows, "Find": find, "Caller": who}
 	if find == "" {
-		data["Groups"] = workspace.Home(rows)
+		data["Groups"], data["Lately"] = workspace.Home(rows), workspace.Lately(rows)
 		return data, nil
 	}
 	data["Groups"] = []workspace.Group{{Rows: rows}}
