@@ -63,7 +63,7 @@ test("a dashboard that two change at once, its history, and a chart of the libra
   // The history says what each version changed, and leads back.
   await page.goto("/dashboards/told-twice/history");
   await expect(page.locator(".versions > li")).toHaveCount(2);
-  await expect(page.locator(".versions > li").first()).toContainText("version was 1, is 2");
+  await expect(page.locator(".versions > li").first()).toContainText("is version 2 of the library's, was 1");
   await noSeriousProblem(page, "history");
   await page.getByRole("button", { name: "go back to it" }).click();
   await page.waitForURL(/told-twice\/edit/);
