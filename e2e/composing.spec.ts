@@ -230,10 +230,18 @@ test("a draft is looked at, undone after a reload, and published in words", asyn
   await expect(page.locator("textarea.widget-text-input")).toBeFocused();
   await page.keyboard.type(" Read this first.");
   await Promise.all([page.waitForResponse((r) => r.url().endsWith("/draft") && r.ok()), page.keyboard.press("Tab")]);
+  await page.getByRole("button", { name: "how words are set" }).press("Enter");
+  await expect(page.locator("#popover")).toContainText("a heading");
+  await noSeriousProblem(page, "how words are set");
+  await page.keyboard.press("Escape");
+  await page.locator("#add summary").click();
+  await page.locator("#add").getByRole("button", { name: "divider" }).click();
+  await expect(page.locator("#editor hr")).toBeVisible();
   const document = JSON.parse((await page.getAttribute("#editor", "data-document"))!);
   const token = (await page.getAttribute("body", "data-csrf"))!;
   await publish(page);
   await expect(page.locator("main")).toContainText("Read this first.");
+  await expect(page.locator("main hr")).toBeVisible();
 
   // A chart without records keeps it from being published; the words lead to it.
   await page.goto("/dashboards/in-words/edit");

@@ -21,9 +21,10 @@ var texts = map[string]struct {
 	begins string
 	high   int
 }{
-	"text":  {"A few words for those who read this.", 1},
-	"image": {"![What the picture shows](/)", 3},
-	"link":  {"[Where it leads](https://example.org/)", 2},
+	"text":    {"A few words for those who read this.", 1},
+	"image":   {"![What the picture shows](/)", 3},
+	"link":    {"[Where it leads](https://example.org/)", 2},
+	"divider": {"---", 1},
 }
 
 // AddWidget puts something new on a page of a draft: a text, an image, a link, a form of

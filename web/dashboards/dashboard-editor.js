@@ -4,6 +4,7 @@
  */
 import { fill, post, say, Trouble } from "../page/api.js";
 import { History } from "../page/history.js";
+import { unfold } from "../reading/popover.js";
 import { Widget } from "../reading/widget.js";
 import { Arranging } from "./arranging.js";
 import { FilterLine } from "./filters.js";
@@ -200,6 +201,17 @@ function face(w) {
       if (panel.id !== w.id && !/** @type {HTMLElement} */ (e.target).closest("button, input, select, a")) void panel.open(w.id, false);
     }
   });
+  if (w.text && called(w.text) === "Text") {
+    const help = document.createElement("button");
+    help.className = "plain";
+    help.textContent = "how words are set";
+    help.addEventListener("click", () => {
+      unfold(popover, help, /** @type {HTMLTemplateElement} */ (document.getElementById("text-help")).innerHTML);
+      popover.tabIndex = -1;
+      popover.focus();
+    });
+    words.append(help, " ");
+  }
   const remove = document.createElement("button");
   remove.className = "plain";
   remove.textContent = "take off";
@@ -249,12 +261,14 @@ const single = /^(!?)\[([^\]]*)\]\(([^)\s]*)\)\s*$/;
 
 /** What a widget of words is called. @param {string} text */
 function called(text) {
+  if (text.trim() === "---") return "Divider";
   const mark = single.exec(text)?.[1];
   return mark === undefined ? "Text" : mark ? "Image" : "Link";
 }
 
 /** The fields of a widget of words: a picture and a link have words and an address, any other text is one. @param {any} w */
 function told(w) {
+  if (w.text.trim() === "---") return [document.createElement("hr")];
   const [, mark, ...now] = single.exec(w.text) ?? [];
   if (mark === undefined) {
     const text = document.createElement("textarea");
