@@ -237,6 +237,15 @@ test("a draft is looked at, undone after a reload, and published in words", asyn
   await page.locator("#add summary").click();
   await page.locator("#add").getByRole("button", { name: "divider" }).click();
   await expect(page.locator("#editor hr")).toBeVisible();
+  // What cannot be saved is saved by itself as soon as there is an answer again.
+  await page.route("**/draft", (r) => r.abort("connectionrefused"));
+  await page.fill("#answers", "Kept as soon as it answers");
+  await page.keyboard.press("Tab");
+  await expect(page.locator("#saved")).toHaveText("not saved");
+  await expect(page.locator("#trouble")).toContainText("does not answer");
+  await page.unroute("**/draft");
+  await expect(page.locator("#saved")).toContainText("draft saved");
+  await expect(page.locator("#trouble")).toBeEmpty();
   const document = JSON.parse((await page.getAttribute("#editor", "data-document"))!);
   const token = (await page.getAttribute("body", "data-csrf"))!;
   await publish(page);

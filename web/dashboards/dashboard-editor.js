@@ -345,9 +345,11 @@ readers.forEach((tick) => tick.addEventListener("change", () => changed(() => {
   draft.viewers_may = readers.filter((r) => r.checked).map((r) => r.value);
 })));
 
+let again = 0;
 const savedNow = () => { saved.textContent = `draft saved ${new Date().toTimeString().slice(0, 5)}`; };
 /** Saves the draft. @param {string} [resolve] what is done where others changed it meanwhile */
 function save(resolve = "") {
+  clearTimeout(again);
   saved.textContent = "saving …";
   saving = saving.then(async () => {
     try {
@@ -367,6 +369,7 @@ function save(resolve = "") {
       const { message, status, about } = /** @type {Trouble} */ (error);
       trouble.textContent = message;
       if (status === 412) ask(about);
+      if (status >= 500) again = window.setTimeout(() => void save(resolve), 2000); // what does not answer is asked again
     }
   });
   return saving;
