@@ -90,10 +90,10 @@ func (v *View) sound(w *dashboard.Widget) (*chart.Document, *dataset.Dataset, er
 // Chart is Document for dashboard.Reach.
 func (v *View) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, error) {
 	doc, ds, err := v.Document(w)
-	if doc == nil {
+	if doc == nil || err != nil {
 		return query.Definition{}, nil, err
 	}
-	return doc.Computed(ds), ds, err
+	return doc.Computed(ds), ds, nil
 }
 
 // Zone is that of the workspace, for dashboard.Reach.

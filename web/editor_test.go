@@ -187,3 +187,34 @@ func TestDefinitionsRunThroughTheAPI(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, body, `no comparison \"resembles\"`)
 }
+
+// What is gone under a dashboard says so at its place, with what mends it; publishing leads there.
+func TestWhatIsGoneUnderADashboardIsSaid(t *testing.T) {
+	records(t)
+	c := author(t, demo.AuthorEmail)
+	lost := strings.Replace(simple, `"kind"`, `"lost"`, 1)
+	require.NotEqual(t, simple, lost)
+	status, body := send(t, c, http.MethodPut, "/api/v1/dashboards/gone", json.RawMessage(`{"version":1,"name":"gone","title":"Gone","filters":[{"name":"of","field":"kind","default":["vanished"]},{"name":"no","field":"no_such"}],
+		"pages":[{"title":"P","widgets":[{"id":"lost","at":[0,0,6,4],"chart":`+lost+`},{"id":"renamed","at":[6,0,6,4],"chart":`+strings.Replace(simple, "yard-jobs", "renamed", 1)+`},{"id":"sound","at":[0,4,6,4],"chart":`+simple+`}]}]}`), "If-Match", "*")
+	require.Equal(t, http.StatusOK, status, body)
+	_, line := form(t, c, "/dashboards/gone/line", map[string]string{})
+	assert.Contains(t, line, "which no job has as its kind any more")
+	assert.Contains(t, line, "Nothing on its pages answers to it")
+	_, panel := form(t, c, "/charts/panel", map[string]string{"at": "gone/renamed"})
+	assert.Contains(t, panel, "There is no dataset “renamed”. Choose another.")
+	_, panel = form(t, c, "/charts/panel", map[string]string{"at": "gone/lost"})
+	assert.Contains(t, panel, "by which field?")
+	_, reach := form(t, c, "/dashboards/gone/reach", map[string]string{})
+	assert.Contains(t, reach, `data-column="sound"`)
+	assert.NotContains(t, reach, `data-column="renamed"`, "what cannot be read is left out")
+	_, words := form(t, c, "/dashboards/gone/publishing", map[string]string{})
+	for _, lead := range []string{`data-lead="lost"`, `data-lead="renamed"`, `data-filter="of"`, `data-filter="no"`} {
+		assert.Contains(t, words, lead)
+	}
+	assert.NotContains(t, words, `data-lead="sound"`)
+	status, body = form(t, c, "/dashboards/gone/publish", map[string]string{}, "Accept", "application/json")
+	assert.Equal(t, http.StatusNotFound, status, body)
+	assert.Contains(t, body, "has no field “lost”")
+	status, body = form(t, c, "/charts/panel", map[string]string{"at": "gone/nothing"})
+	assert.Equal(t, http.StatusNotFound, status, body)
+}

@@ -173,10 +173,7 @@ func (s *Server) chartPanel(c *gin.Context) {
 	case own == nil:
 		err = problem.New(problem.NotFound, "widget", "This is no chart.")
 	default:
-		var k *workspace.Sketch
-		if k, err = s.Workspace.SketchOf(ctx, who, own); err == nil {
-			data, err = sentenceOf(k)
-		}
+		data, err = s.panelOf(c, own)
 	}
 	if err != nil {
 		s.Fail(c, err)
@@ -184,6 +181,26 @@ func (s *Server) chartPanel(c *gin.Context) {
 	}
 	data["Panel"] = true
 	s.Part(c, http.StatusOK, "chart-panel", data)
+}
+
+// panelOf is the sentence of a chart. One whose dataset is gone says so, and asks for another.
+func (s *Server) panelOf(c *gin.Context, own *chart.Document) (gin.H, error) {
+	ctx, who := c.Request.Context(), gate.Caller(c)
+	k, err := s.Workspace.SketchOf(ctx, who, own)
+	gone := ""
+	if problem.Is(err, problem.NotFound) && own.Dataset != "" {
+		bare := *own
+		bare.Dataset, gone = "", problem.Of(err).Words+" Choose another."
+		k, err = s.Workspace.SketchOf(ctx, who, &bare)
+	}
+	if err != nil {
+		return nil, err
+	}
+	data, err := sentenceOf(k)
+	if err == nil && gone != "" {
+		data["Missing"] = gone
+	}
+	return data, err
 }
 
 // sketch reads the chart document that the editor holds.
