@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { complaints, noSeriousProblem, publish, settled, signIn } from "./help";
+import { complaints, copied, noSeriousProblem, publish, settled, signIn } from "./help";
 
 // An author narrows a dashboard by fields of their choice, and a viewer adds one that is offered.
 test("filters are added, set, offered and taken off by hand", async ({ page }) => {
@@ -94,14 +94,7 @@ test("filters are added, set, offered and taken off by hand", async ({ page }) =
 test("what filters and clicks reach is changed in a table", async ({ page }) => {
   const wrong = complaints(page);
   await signIn(page);
-  await page.goto("/dashboards/yard-today/edit");
-  await settled(page);
-  const document = { ...JSON.parse((await page.getAttribute("#editor", "data-document"))!), name: "reached", title: "Reached" };
-  const token = (await page.getAttribute("body", "data-csrf"))!;
-  const made = await page.request.put("/api/v1/dashboards/reached", { data: document, headers: { "X-CSRF-Token": token, "If-Match": "*" } });
-  expect(made.status(), await made.text()).toBe(201);
-  await page.goto("/dashboards/reached/edit");
-  await settled(page);
+  await copied(page, "yard-today", "reached", "Reached");
   await page.locator("#reach summary").press("Enter");
   const cell = (of: string, widget: string) => page.locator(`#reach .reach-cell[data-reached='${widget}']`).and(page.locator(`[data-filter='${of}'], [data-from='${of}']`));
   await expect(cell("when", "starts")).toHaveText("Started");
@@ -314,14 +307,7 @@ test("a draft is looked at, undone after a reload, and published in words", asyn
 test("widgets are arranged by layouts, together, and for a phone", async ({ page, browser }) => {
   const wrong = complaints(page);
   await signIn(page);
-  await page.goto("/dashboards/berths/edit");
-  await settled(page);
-  const document = { ...JSON.parse((await page.getAttribute("#editor", "data-document"))!), name: "arranged", title: "Arranged" };
-  const token = (await page.getAttribute("body", "data-csrf"))!;
-  const made = await page.request.put("/api/v1/dashboards/arranged", { data: document, headers: { "X-CSRF-Token": token, "If-Match": "*" } });
-  expect(made.status(), await made.text()).toBe(201);
-  await page.goto("/dashboards/arranged/edit");
-  await settled(page);
+  await copied(page, "berths", "arranged", "Arranged");
   /** Where the widgets of the page stand, in the order of the document. */
   const places = () => page.evaluate(() => [...document.querySelectorAll<HTMLElement & { gridstackNode: Record<string, number> }>(".grid-stack-item")].map((i) => {
     const { x, y, w, h } = i.gridstackNode;

@@ -77,3 +77,14 @@ export async function publish(page: Page) {
   await noSeriousProblem(page, "what publishing means");
   await Promise.all([page.waitForURL(/\/dashboards\/[^/]+$/), page.keyboard.press("Enter")]);
 }
+
+/** Makes a copy of a dashboard of its own for a test, and opens it in the editor. */
+export async function copied(page: Page, of: string, name: string, title: string) {
+  await page.goto(`/dashboards/${of}/edit`);
+  const document = { ...JSON.parse((await page.getAttribute("#editor", "data-document"))!), name, title };
+  const token = (await page.getAttribute("body", "data-csrf"))!;
+  const made = await page.request.put(`/api/v1/dashboards/${name}`, { data: document, headers: { "X-CSRF-Token": token, "If-Match": "*" } });
+  expect(made.status(), await made.text()).toBe(201);
+  await page.goto(`/dashboards/${name}/edit`);
+  await settled(page);
+}

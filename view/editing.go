@@ -45,25 +45,28 @@ func (v *View) Editing(page *dashboard.Page) (out []EditedFilter, err error) {
 
 func (v *View) edited(f *dashboard.Filter) (e EditedFilter, err error) {
 	e = EditedFilter{Filter: *f}
-	called, err := v.called(f)
-	if err != nil {
+	if e.Text, e.Begins, err = v.begun(f); err != nil {
 		return e, err
-	}
-	if set := f.Default; f.Shown == dashboard.Offered {
-		e.Text = called
-	} else if set != nil && set.Viewer != "" {
-		e.Begins = "the viewer's " + set.Viewer
-		e.Text = called + " " + e.Begins
-	} else if e.Text, err = v.phrase(f); err != nil {
-		return e, err
-	} else {
-		e.Begins = strings.TrimPrefix(e.Text, called+" ")
 	}
 	if e.Answers, err = v.answering(f); err != nil {
 		return e, err
 	}
-	e.Trouble, err = v.trouble(f, called, e.Answers)
+	e.Trouble, err = v.trouble(f, e.Answers)
 	return e, err
+}
+
+// begun says a filter as its author sees it, and alone what it begins with.
+func (v *View) begun(f *dashboard.Filter) (text, begins string, err error) {
+	called, err := v.called(f)
+	switch {
+	case err != nil || f.Shown == dashboard.Offered:
+		return called, "", err
+	case f.Default != nil && f.Default.Viewer != "":
+		begins = "the viewer's " + f.Default.Viewer
+		return called + " " + begins, begins, nil
+	}
+	text, err = v.phrase(f)
+	return text, strings.TrimPrefix(text, called+" "), err
 }
 
 // governable are the datasets of a filter's pages.
@@ -86,11 +89,7 @@ func (v *View) governable(f *dashboard.Filter) (out []*dataset.Dataset, err erro
 }
 
 // like is the field that a filter names, of the first dataset that has it; nil for none.
-func (v *View) like(f *dashboard.Filter) *dataset.Field {
-	sets, err := v.governable(f)
-	if err != nil {
-		return nil
-	}
+func like(f *dashboard.Filter, sets []*dataset.Dataset) *dataset.Field {
 	for _, ds := range sets {
 		if x := ds.Find(f.Field); x != nil {
 			return x
@@ -105,10 +104,10 @@ func (v *View) answering(f *dashboard.Filter) (out []Answering, err error) {
 	if err != nil {
 		return nil, err
 	}
-	like := v.like(f)
+	of := like(f, sets)
 	for _, ds := range sets {
 		a := Answering{Dataset: ds.Name, Title: ds.Title, Now: f.FieldOf(&dashboard.Widget{}, ds)}
-		for _, x := range f.Could(ds, like) {
+		for _, x := range f.Could(ds, of) {
 			a.Fields = append(a.Fields, dashboard.Choice{Name: x.Name, Label: x.Label, Chosen: x.Name == a.Now})
 		}
 		if len(a.Fields) > 0 {
@@ -119,7 +118,7 @@ func (v *View) answering(f *dashboard.Filter) (out []Answering, err error) {
 }
 
 // trouble tells what keeps a filter from doing what it says.
-func (v *View) trouble(f *dashboard.Filter, called string, answers []Answering) (string, error) {
+func (v *View) trouble(f *dashboard.Filter, answers []Answering) (string, error) {
 	_, ds, name, err := v.governed(f)
 	if err != nil {
 		return "", err
@@ -180,38 +179,31 @@ type ReachCell struct {
 
 // Reaching shows what reaches what on a page.
 func (v *View) Reaching(page *dashboard.Page) (*Reaching, error) {
-	filters, err := v.Editing(page)
-	if err != nil {
-		return nil, err
-	}
 	m, out := v.Doc.Matrix(page, v), &Reaching{}
-	titles := map[string]string{}
 	for _, c := range m.Columns {
-		doc, ds, err := v.Document(c.Widget)
+		out.Columns = append(out.Columns, Reached{c.ID, v.Called(c.Widget), c.Waits})
+	}
+	for _, r := range m.Rows {
+		row, err := v.reachRow(r)
 		if err != nil {
 			return nil, err
 		}
-		titles[c.ID] = sentence.Title(doc, ds)
-		out.Columns = append(out.Columns, Reached{c.ID, titles[c.ID], c.Waits})
-	}
-	for _, r := range m.Rows {
-		row := ReachRow{}
-		if r.Filter != nil {
-			row.Filter = r.Filter.Name
-			for _, f := range filters {
-				if f.Name == r.Filter.Name {
-					row.Says = f.Text
-				}
-			}
-		} else {
-			row.Widget, row.Says, row.Selects = r.Widget.ID, titles[r.Widget.ID], r.Widget.Selects()
-		}
-		for _, c := range r.Cells {
-			row.Cells = append(row.Cells, reachCell(c, titles[c.On.ID]))
+		for i, c := range r.Cells {
+			row.Cells = append(row.Cells, reachCell(c, out.Columns[i].Title))
 		}
 		out.Rows = append(out.Rows, row)
 	}
 	return out, nil
+}
+
+// reachRow says what a row is of, without its cells.
+func (v *View) reachRow(r dashboard.Row) (row ReachRow, err error) {
+	if r.Filter == nil {
+		return ReachRow{Widget: r.Widget.ID, Says: v.Called(r.Widget.Widget), Selects: r.Widget.Selects()}, nil
+	}
+	row.Filter = r.Filter.Name
+	row.Says, _, err = v.begun(r.Filter)
+	return row, err
 }
 
 func reachCell(c dashboard.Cell, title string) ReachCell {
@@ -251,36 +243,41 @@ type ReachChoice struct {
 
 // ReachChoices are the choices for a cell: of a filter by its name, or of a click by the widget's id.
 func (v *View) ReachChoices(page *dashboard.Page, filter, from, on string) (*ReachChoice, error) {
-	all, err := v.Reaching(page)
-	if err != nil {
-		return nil, err
-	}
-	for i, r := range v.Doc.Matrix(page, v).Rows {
+	for _, r := range v.Doc.Matrix(page, v).Rows {
 		if r.Filter != nil && r.Filter.Name != filter || r.Widget != nil && r.Widget.ID != from {
 			continue
 		}
-		for n, c := range r.Cells {
-			if c.On.ID != on {
-				continue
-			}
-			out := &ReachChoice{Row: all.Rows[i], Cell: all.Rows[i].Cells[n], Dataset: c.On.Dataset.Title, Name: c.On.Dataset.Name}
-			if r.Filter == nil {
-				out.Answers = r.Widget.Answers(c.On.Dataset)
-				return out, nil
-			}
-			now := r.Filter.FieldOf(c.On.Widget, c.On.Dataset)
-			for _, x := range r.Filter.Could(c.On.Dataset, v.like(r.Filter)) {
-				out.Fields = append(out.Fields, dashboard.Choice{Name: x.Name, Label: x.Label, Chosen: x.Name == now})
-			}
-			if _, out.Own = c.On.AnswersTo[filter]; out.Own {
-				if name := r.Filter.FieldOf(&dashboard.Widget{}, c.On.Dataset); name != "" {
-					out.Usual = c.On.Dataset.Label(name)
-				}
-			}
-			return out, nil
+		if n := slices.IndexFunc(r.Cells, func(c dashboard.Cell) bool { return c.On.ID == on }); n >= 0 {
+			return v.reachChoice(r, r.Cells[n])
 		}
 	}
 	return nil, problem.New(problem.NotFound, "", "This has changed meanwhile: look at it again.")
+}
+
+func (v *View) reachChoice(r dashboard.Row, c dashboard.Cell) (*ReachChoice, error) {
+	row, err := v.reachRow(r)
+	if err != nil {
+		return nil, err
+	}
+	out := &ReachChoice{Row: row, Cell: reachCell(c, v.Called(c.On.Widget)), Dataset: c.On.Dataset.Title, Name: c.On.Dataset.Name}
+	if r.Filter == nil {
+		out.Answers = r.Widget.Answers(c.On.Dataset)
+		return out, nil
+	}
+	sets, err := v.governable(r.Filter)
+	if err != nil {
+		return nil, err
+	}
+	now := r.Filter.FieldOf(c.On.Widget, c.On.Dataset)
+	for _, x := range r.Filter.Could(c.On.Dataset, like(r.Filter, sets)) {
+		out.Fields = append(out.Fields, dashboard.Choice{Name: x.Name, Label: x.Label, Chosen: x.Name == now})
+	}
+	if _, out.Own = c.On.AnswersTo[r.Filter.Name]; out.Own {
+		if name := r.Filter.FieldOf(&dashboard.Widget{}, c.On.Dataset); name != "" {
+			out.Usual = c.On.Dataset.Label(name)
+		}
+	}
+	return out, nil
 }
 
 // Called is what a widget is called: a chart by its title, words by how they begin.

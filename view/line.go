@@ -180,7 +180,7 @@ func (v *View) called(f *dashboard.Filter) (string, error) {
 	}
 	_, ds, name, err := v.governed(f)
 	if err != nil || ds == nil {
-		return strings.ReplaceAll(f.Name, "_", " "), err
+		return f.Called(), err
 	}
 	return locale.Lower(ds.Label(name)), nil
 }

@@ -191,9 +191,11 @@ func (w *Workspace) ChangeReach(ctx context.Context, who *identity.Caller, name 
 		return err
 	}
 	var selects []dashboard.Choice
-	for _, row := range d.Doc.Matrix(d.Page, d.view).Rows {
-		if row.Widget != nil && row.Widget.ID == r.From {
-			selects = row.Widget.Selects()
+	if r.Do == "select" || r.Do == "leave" {
+		for _, row := range d.Doc.Matrix(d.Page, d.view).Rows {
+			if row.Widget != nil && row.Widget.ID == r.From {
+				selects = row.Widget.Selects()
+			}
 		}
 	}
 	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) error {

@@ -272,8 +272,12 @@ func (w *Workspace) Compare(ctx context.Context, who *identity.Caller, kind, nam
 		return nil, err
 	}
 	if kind == Dashboard {
-		if words, err := w.changes(ctx, who, was, is); err == nil {
-			return append([]string{}, words...), nil
+		before, err1 := dashboard.Read(was)
+		after, err2 := dashboard.Read(is)
+		if err1 == nil && err2 == nil {
+			if words, err := w.changes(ctx, who, before, after); err == nil {
+				return append([]string{}, words...), nil
+			}
 		}
 	}
 	words, more := merge.Changes(was, is, 200)

@@ -74,11 +74,11 @@ func troubles(v *view.View) (out []Trouble, err error) {
 		for i := range p.Widgets {
 			x := &p.Widgets[i]
 			err := unready(v, x)
-			var is *problem.Problem
 			if err == nil {
 				continue
 			}
-			if is = problem.Of(err); is.Code == problem.Down || is.Code == problem.Slow {
+			is := problem.Of(err)
+			if is == nil || is.Code == problem.Down || is.Code == problem.Slow {
 				return nil, err
 			}
 			out = append(out, Trouble{Page: p.Title, Widget: x.ID, Title: v.Called(x), Words: is.Words, err: err})
@@ -116,25 +116,19 @@ func unready(v *view.View, x *dashboard.Widget) error {
 
 // changes says in words what is different between two states of a dashboard, for readers: a
 // chart of the library that says no version stands for its newest.
-func (w *Workspace) changes(ctx context.Context, who *identity.Caller, before, after []byte) ([]string, error) {
+func (w *Workspace) changes(ctx context.Context, who *identity.Caller, was, is *dashboard.Document) ([]string, error) {
 	ctx = w.using(ctx, who)
-	var docs [2]*dashboard.Document
 	var views [2]*view.View
-	for i, text := range [][]byte{before, after} {
-		d, err := dashboard.Read(text)
-		if err != nil {
-			return nil, err
-		}
+	for i, d := range []*dashboard.Document{was, is} {
 		if err := d.Pin(w.newest(ctx)); err != nil && !problem.Is(err, problem.NotFound) {
 			return nil, err
 		}
-		v, err := w.reader.NewView(ctx, d, 0, who.Viewer, dashboard.State{})
-		if err != nil {
+		var err error
+		if views[i], err = w.reader.NewView(ctx, d, 0, who.Viewer, dashboard.State{}); err != nil {
 			return nil, err
 		}
-		docs[i], views[i] = d, v
 	}
-	return dashboard.Changes(docs[0], docs[1], views[0], views[1]), nil
+	return dashboard.Changes(was, is, views[0], views[1]), nil
 }
 
 // A Beside is two states of a dashboard beside each other; number 0 is the draft.
@@ -172,6 +166,6 @@ func (w *Workspace) Beside(ctx context.Context, who *identity.Caller, name strin
 		}
 	}
 	out.Before.Differ, out.After.Differ = dashboard.Differing(out.Before.Doc, out.After.Doc), dashboard.Differing(out.After.Doc, out.Before.Doc)
-	out.Changes, err = w.Compare(ctx, who, Dashboard, name, before, after)
+	out.Changes, err = w.changes(ctx, who, out.Before.Doc, out.After.Doc)
 	return out, err
 }

@@ -31,7 +31,8 @@ func Changes(was, is *Document, before, after Told) (out []string) {
 	}
 	part("The title", was.Title, is.Title)
 	part("What it answers", was.Answers, is.Answers)
-	pages(was, is, say)
+	other := renamed(was, is)
+	pages(was, is, other, say)
 	for _, w := range was.Widgets() {
 		if x, err := is.Widget(w.ID); err != nil || x.kind() != w.kind() {
 			say("“%s” is taken off %s.", before.Called(&w), was.PageOf(w.ID).Title)
@@ -47,7 +48,7 @@ func Changes(was, is *Document, before, after Told) (out []string) {
 				say("“%s” is added to %s%s.", after.Called(w), page.Title, ending(after.Says(w)))
 				continue
 			}
-			if from := was.PageOf(w.ID); from.Title != page.Title && renamed(was, is)[from.Title] != page.Title {
+			if from := was.PageOf(w.ID); from.Title != page.Title && other[from.Title] != page.Title {
 				say("“%s” stands on %s, no longer on %s.", after.Called(w), page.Title, from.Title)
 			} else if old.At != w.At {
 				moved[page.Title] = true
@@ -122,8 +123,7 @@ func renamed(was, is *Document) map[string]string {
 	return out
 }
 
-func pages(was, is *Document, say func(string, ...any)) {
-	other := renamed(was, is)
+func pages(was, is *Document, other map[string]string, say func(string, ...any)) {
 	var before, after []string
 	for _, p := range was.Pages {
 		_, err := is.at(p.Title)
@@ -194,16 +194,10 @@ func widget(was, is *Widget, before, after Told, say func(string, ...any)) {
 }
 
 func filters(was, is *Document, say func(string, ...any)) {
-	called := func(f Filter) string {
-		if f.Label != "" {
-			return f.Label
-		}
-		return strings.ReplaceAll(f.Name, "_", " ")
-	}
 	var before, after []string
 	for _, f := range was.Filters {
 		if is.Filter(f.Name) == nil {
-			say("The filter “%s” is taken off.", called(f))
+			say("The filter “%s” is taken off.", f.Called())
 		} else {
 			before = append(before, f.Name)
 		}
@@ -211,24 +205,24 @@ func filters(was, is *Document, say func(string, ...any)) {
 	for _, f := range is.Filters {
 		old := was.Filter(f.Name)
 		if old == nil {
-			say("The filter “%s” is added.", called(f))
+			say("The filter “%s” is added.", f.Called())
 			continue
 		}
 		after = append(after, f.Name)
-		if called(*old) != called(f) {
-			say("The filter “%s” is called “%s”.", called(*old), called(f))
+		if old.Called() != f.Called() {
+			say("The filter “%s” is called “%s”.", old.Called(), f.Called())
 		}
 		if !same(old.Default, f.Default) {
-			say("The filter “%s” begins with something else.", called(f))
+			say("The filter “%s” begins with something else.", f.Called())
 		}
 		if !slices.Equal(old.Pages, f.Pages) {
-			say("The filter “%s” stands on other pages.", called(f))
+			say("The filter “%s” stands on other pages.", f.Called())
 		}
 		if old.Shown != f.Shown {
-			say("The filter “%s” %s.", called(f), map[string]string{"": "stands in the reading line", Offered: "is added by readers themselves", Hidden: "is hidden from readers"}[f.Shown])
+			say("The filter “%s” %s.", f.Called(), map[string]string{"": "stands in the reading line", Offered: "is added by readers themselves", Hidden: "is hidden from readers"}[f.Shown])
 		}
 		if old.One != f.One || !same(old.Fields, f.Fields) || old.Field != f.Field || old.Kind != f.Kind {
-			say("The filter “%s” narrows otherwise.", called(f))
+			say("The filter “%s” narrows otherwise.", f.Called())
 		}
 	}
 	if !slices.Equal(before, after) {

@@ -49,6 +49,18 @@ type Filter struct {
 // IsDate tells whether the filter sets a range of dates.
 func (f Filter) IsDate() bool { return f.Kind == Dates }
 
+// IsValues tells whether the filter sets chosen values.
+func (f Filter) IsValues() bool { return f.Kind == "" || f.Kind == "values" }
+
+// Called is what a filter is called where no dataset is known: as its author says it, or by its
+// name.
+func (f Filter) Called() string {
+	if f.Label != "" {
+		return f.Label
+	}
+	return strings.ReplaceAll(f.Name, "_", " ")
+}
+
 // suits tells whether the filter narrows by a field.
 func (f Filter) suits(x *dataset.Field) bool {
 	switch f.Kind {
@@ -243,7 +255,7 @@ func (f *Filter) Answer(ds *dataset.Dataset, name string) {
 // is of and, for values, of the same values as the field that it names.
 func (f Filter) Could(ds *dataset.Dataset, like *dataset.Field) (out []*dataset.Field) {
 	for _, x := range ds.Visible() {
-		if f.suits(x) && (f.Kind != "" && f.Kind != "values" || like == nil || alike(x, like)) {
+		if f.suits(x) && (!f.IsValues() || like == nil || alike(x, like)) {
 			out = append(out, x)
 		}
 	}
@@ -295,12 +307,10 @@ func (d *Document) ChangeFilter(to Filter) error {
 
 // MoveFilter puts a filter some places later in the reading line, or earlier.
 func (d *Document) MoveFilter(name string, by int) error {
-	f, err := d.named(name)
-	if err != nil {
+	if _, err := d.named(name); err != nil {
 		return err
 	}
-	moved, i := *f, slices.IndexFunc(d.Filters, func(f Filter) bool { return f.Name == name })
-	d.Filters = slices.Insert(slices.Delete(d.Filters, i, i+1), min(max(i+by, 0), len(d.Filters)-1), moved)
+	d.Filters = moved(d.Filters, slices.IndexFunc(d.Filters, func(f Filter) bool { return f.Name == name }), by)
 	return nil
 }
 
@@ -383,7 +393,7 @@ func (d *Document) Candidates(page *Page, charts Charts) ([]Candidate, error) {
 	}
 	add := func(c Candidate, ds *dataset.Dataset) {
 		for _, f := range d.Filters {
-			if f.On(page.Title) && (f.Kind == c.Kind || f.Kind == "values" && c.Kind == "") && f.answering(ds) == c.answering(ds) {
+			if f.On(page.Title) && (f.Kind == c.Kind || f.IsValues() && c.IsValues()) && f.answering(ds) == c.answering(ds) {
 				return
 			}
 		}

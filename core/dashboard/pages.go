@@ -126,10 +126,14 @@ func (d *Document) MovePage(title string, by int) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	to := min(max(i+by, 0), len(d.Pages)-1)
-	page := d.Pages[i]
-	d.Pages = slices.Insert(slices.Delete(d.Pages, i, i+1), to, page)
+	d.Pages = moved(d.Pages, i, by)
 	return title, nil
+}
+
+// moved is a list with one element some places later, or earlier, as far as the list goes.
+func moved[T any](list []T, i, by int) []T {
+	e, to := list[i], min(max(i+by, 0), len(list)-1)
+	return slices.Insert(slices.Delete(list, i, i+1), to, e)
 }
 
 // RemovePage takes a page off with its widgets and the filters that stand on no other, and

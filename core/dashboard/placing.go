@@ -63,8 +63,7 @@ func (p *Page) MoveNarrow(id string, by int) error {
 	if i < 0 {
 		return problem.New(problem.NotFound, "widget", "A narrow screen does not show this widget.")
 	}
-	to := min(max(i+by, 0), len(p.Phone)-1)
-	p.Phone = slices.Insert(slices.Delete(p.Phone, i, i+1), to, id)
+	p.Phone = moved(p.Phone, i, by)
 	return nil
 }
 

@@ -230,13 +230,10 @@ func missed(what string, ds *dataset.Dataset) string {
 
 // words is what a filter is called: as its author says it, or as its field is called.
 func (f Filter) words(ds *dataset.Dataset) string {
-	if f.Label != "" {
-		return f.Label
-	}
-	if name := f.answering(ds); ds.Find(name) != nil {
+	if name := f.answering(ds); f.Label == "" && ds.Find(name) != nil {
 		return ds.Label(name)
 	}
-	return strings.ReplaceAll(f.Name, "_", " ")
+	return f.Called()
 }
 
 // unwanted tells whether it is said of a widget, or of its dataset, that nothing of it answers.

@@ -2,21 +2,20 @@
  * Placing many widgets at once: layouts of a whole page, several chosen widgets, and the one
  * column of a phone.
  */
-import { fill, post, say } from "../page/api.js";
+import { say } from "../page/api.js";
+import { Folded, address } from "./folded.js";
 
-export class Arranging {
+export class Arranging extends Folded {
   /**
    * @param {HTMLDetailsElement} fold @param {HTMLElement} bar what may be done with several chosen widgets
    * @param {{dashboard: string, page: () => string, saved: () => Promise<void>, make: (path: string, fields: any) => Promise<any>, placed: () => void}} how
    */
   constructor(fold, bar, how) {
-    this.fold = fold;
+    super(fold, "arranging", how);
     this.bar = bar;
-    this.place = /** @type {HTMLElement} */ (fold.querySelector("div"));
     this.how = how;
     /** @type {Set<string>} */
     this.chosen = new Set();
-    fold.addEventListener("toggle", () => void this.show());
     this.place.addEventListener("click", (e) => {
       const target = /** @type {HTMLElement} */ (e.target), button = /** @type {HTMLElement | null} */ (target.closest("button"));
       if (target.matches("[data-phone]")) {
@@ -34,28 +33,11 @@ export class Arranging {
     });
   }
 
-  path(tail = "place") {
-    return `/dashboards/${encodeURIComponent(this.how.dashboard)}/${tail}`;
-  }
-
-  /** Shows the layouts and the order on a phone, where they are unfolded. */
-  async show() {
-    if (!this.fold.open) return;
-    const mine = (this.asked = {});
-    await this.how.saved();
-    try {
-      const html = await post(this.path("arranging"), { page: this.how.page() });
-      if (mine === this.asked) fill(this.place, html);
-    } catch (error) {
-      this.place.textContent = /** @type {Error} */ (error).message;
-    }
-  }
-
   /** @param {Record<string, string>} change @param {string} words @param {string[]} [widgets] */
   async change(change, words, widgets = []) {
     const fields = new URLSearchParams({ page: this.how.page(), ...change });
     widgets.forEach((id) => fields.append("widget", id));
-    if (!(await this.how.make(this.path(), fields))) return false;
+    if (!(await this.how.make(address(this.how.dashboard, "place"), fields))) return false;
     this.how.placed();
     say(words);
     return true;

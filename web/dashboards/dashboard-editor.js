@@ -8,6 +8,7 @@ import { unfold } from "../reading/popover.js";
 import { Widget } from "../reading/widget.js";
 import { Arranging } from "./arranging.js";
 import { FilterLine } from "./filters.js";
+import { address } from "./folded.js";
 import { Panel } from "./panel.js";
 import { Reach } from "./reach.js";
 
@@ -59,8 +60,6 @@ function turn(title) {
   off("earlier", page() === draft.pages[0]);
   off("later", page() === draft.pages[draft.pages.length - 1]);
   off("remove", draft.pages.length === 1);
-  // What is added goes to the page that is seen.
-  document.querySelectorAll("#add [name=page]").forEach((i) => { /** @type {HTMLInputElement} */ (i).value = page().title; });
   const library = /** @type {HTMLAnchorElement} */ (document.querySelector("#add a"));
   library.href = `/charts?${new URLSearchParams({ on: name, page: page().title })}`;
   globalThis.history.replaceState(null, "", `?${new URLSearchParams({ page: page().title })}${location.hash}`);
@@ -80,7 +79,7 @@ const panel = new Panel(/** @type {HTMLElement} */ (document.getElementById("pan
     const w = draft.pages.flatMap((/** @type {any} */ p) => p.widgets).find((/** @type {any} */ x) => x.id === id);
     if (w && JSON.stringify(w.chart) !== chart) changed(() => { w.chart = JSON.parse(chart); });
   },
-  make: (tail) => make(`/dashboards/${encodeURIComponent(name)}/${tail}`, {}),
+  make: (tail) => make(address(name, tail), {}),
   made: (id) => {
     lay();
     void panel.open(id, true);
@@ -123,7 +122,7 @@ async function make(path, fields, wrong = (words) => { trouble.textContent = wor
 
 /** Adds, names, moves, copies or takes off a page. @param {string} what @param {string} [title] */
 async function changePage(what, title = "") {
-  const now = await make(`/dashboards/${encodeURIComponent(name)}/pages`, { do: what, page: page().title, title });
+  const now = await make(address(name, "pages"), { do: what, page: page().title, title });
   if (!now) {
     pageTitle.value = page().title;
     return;
@@ -336,7 +335,7 @@ function tellWords() {
 
 document.getElementById("folder")?.addEventListener("change", async (e) => {
   const input = /** @type {HTMLInputElement} */ (e.target);
-  if (await make(`/dashboards/${encodeURIComponent(name)}/folder`, { folder: input.value })) say(input.value ? `It stands in ${input.value}.` : "It stands in no folder.");
+  if (await make(address(name, "folder"), { folder: input.value })) say(input.value ? `It stands in ${input.value}.` : "It stands in no folder.");
 });
 
 /** What readers may do besides reading. */
@@ -353,7 +352,7 @@ function save(resolve = "") {
   saved.textContent = "saving …";
   saving = saving.then(async () => {
     try {
-      const kept = await post(`/dashboards/${encodeURIComponent(name)}/draft`, { document: JSON.stringify(draft), revision: String(revision), resolve }, { json: true, last: true });
+      const kept = await post(address(name, "draft"), { document: JSON.stringify(draft), revision: String(revision), resolve }, { json: true, last: true });
       revision = kept.revision;
       savedNow();
       trouble.textContent = "";
@@ -452,11 +451,11 @@ function key(e, id) {
   e.preventDefault();
 }
 
-// What is added is chosen at once.
-document.getElementById("add")?.addEventListener("submit", async (e) => {
-  e.preventDefault();
-  const what = /** @type {HTMLButtonElement} */ (/** @type {SubmitEvent} */ (e).submitter).value;
-  const now = await make(`/dashboards/${encodeURIComponent(name)}/add`, { page: page().title, what });
+// What is added is chosen at once, on the page that is seen.
+document.getElementById("add")?.addEventListener("click", async (e) => {
+  const what = /** @type {HTMLElement} */ (e.target).dataset.add;
+  if (!what) return;
+  const now = await make(address(name, "add"), { page: page().title, what });
   if (!now) return;
   /** @type {HTMLDetailsElement} */ (document.getElementById("add")).open = false;
   panel.close();
@@ -484,7 +483,7 @@ async function here() {
   const mine = revision, made = changes;
   let now;
   try {
-    now = await post(`/dashboards/${encodeURIComponent(name)}/here`, { window: windowName, revision: String(mine) }, { json: true });
+    now = await post(address(name, "here"), { window: windowName, revision: String(mine) }, { json: true });
   } catch {
     return; // saving says what is wrong
   }
@@ -507,7 +506,7 @@ const publishing = /** @type {HTMLDialogElement} */ (document.getElementById("pu
 document.getElementById("publish")?.addEventListener("click", async () => {
   await saving;
   try {
-    fill(publishing, await post(`/dashboards/${encodeURIComponent(name)}/publishing`, {}));
+    fill(publishing, await post(address(name, "publishing"), {}));
   } catch (error) {
     trouble.textContent = /** @type {Error} */ (error).message;
     return;
@@ -525,7 +524,7 @@ publishing.addEventListener("click", async (e) => {
   if (filter) void line.unfold(filter);
   if (!("publish" in button.dataset)) return;
   try {
-    await post(`/dashboards/${encodeURIComponent(name)}/publish`, {});
+    await post(address(name, "publish"), {});
   } catch (error) {
     trouble.textContent = /** @type {Error} */ (error).message;
   }

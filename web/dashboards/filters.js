@@ -5,6 +5,7 @@
 import { fill, post, say } from "../page/api.js";
 import { pictured } from "../charts/picture.js";
 import { popover } from "../reading/popover.js";
+import { address } from "./folded.js";
 
 export class FilterLine {
   /**
@@ -28,8 +29,9 @@ export class FilterLine {
     });
   }
 
-  path(tail = "") {
-    return `/dashboards/${encodeURIComponent(this.how.dashboard)}/${tail}`;
+  /** @param {string} tail */
+  path(tail) {
+    return address(this.how.dashboard, tail);
   }
 
   /** Says the line anew, with what is unfolded. */
@@ -107,8 +109,8 @@ export class FilterLine {
   /** What the filter begins with is set as a viewer would set it. @param {HTMLElement} button */
   async begins(button) {
     const form = /** @type {HTMLFormElement} */ (button.closest("form"));
-    const address = `/view/${encodeURIComponent(this.how.dashboard)}/filters/${encodeURIComponent(this.open)}`;
-    await popover(this.box, button, address, () => ({ draft: "yes" }), (value) => {
+    const menu = `/view/${encodeURIComponent(this.how.dashboard)}/filters/${encodeURIComponent(this.open)}`;
+    await popover(this.box, button, menu, () => ({ draft: "yes" }), (value) => {
       /** @type {HTMLInputElement} */ (form.elements.namedItem("default")).value = JSON.stringify(value);
       void this.change(form).then(() => /** @type {HTMLElement | null} */ (this.root.querySelector("[data-begins]"))?.focus());
     });

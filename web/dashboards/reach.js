@@ -2,41 +2,22 @@
  * What reaches what on a page: a table of its filters and of clicks on its widgets, each cell
  * of which is changed in a popover.
  */
-import { fill, post } from "../page/api.js";
 import { popover, unfold } from "../reading/popover.js";
+import { Folded } from "./folded.js";
 
-export class Reach {
+export class Reach extends Folded {
   /**
    * @param {HTMLDetailsElement} fold @param {HTMLElement} box the popover
    * @param {{dashboard: string, page: () => string, saved: () => Promise<void>, make: (path: string, fields: any) => Promise<any>, changed: () => void}} how
    */
   constructor(fold, box, how) {
-    this.fold = fold;
-    this.place = /** @type {HTMLElement} */ (fold.querySelector("div"));
+    super(fold, "reach", how);
     this.box = box;
     this.how = how;
-    fold.addEventListener("toggle", () => void this.show());
     this.place.addEventListener("click", (e) => {
       const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
       if (button) void this.unfold(button);
     });
-  }
-
-  path() {
-    return `/dashboards/${encodeURIComponent(this.how.dashboard)}/reach`;
-  }
-
-  /** Shows the table anew, where it is unfolded. */
-  async show() {
-    if (!this.fold.open) return;
-    const mine = (this.asked = {});
-    await this.how.saved();
-    try {
-      const html = await post(this.path(), { page: this.how.page() });
-      if (mine === this.asked) fill(this.place, html);
-    } catch (error) {
-      this.place.textContent = /** @type {Error} */ (error).message;
-    }
   }
 
   /** Opens what may be chosen for a cell, a row or a column. @param {HTMLElement} button */
@@ -46,7 +27,7 @@ export class Reach {
     const template = held && /** @type {HTMLTemplateElement} */ (this.place.querySelector(held));
     const choose = (/** @type {HTMLElement} */ from, /** @type {string | undefined} */ to) => void this.choose({ ...from.dataset, on: from.dataset.reached, ...(to === undefined ? {} : { to }) }, at);
     if (template) unfold(this.box, button, template.innerHTML);
-    else await popover(this.box, button, this.path(), () => ({ page: this.how.page(), filter: d.filter ?? "", from: d.from ?? "", on: d.reached ?? "" }));
+    else await popover(this.box, button, this.address, () => ({ page: this.how.page(), filter: d.filter ?? "", from: d.from ?? "", on: d.reached ?? "" }));
     this.box.onclick = (e) => {
       const chosen = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button[data-do]"));
       if (chosen) choose(chosen, undefined);
@@ -61,7 +42,7 @@ export class Reach {
   /** Changes what reaches what; the focus goes back to where it was. @param {Record<string, string | undefined>} change @param {number} at */
   async choose(change, at) {
     this.box.hidePopover();
-    if (!(await this.how.make(`${this.path()}/change`, { ...change, page: this.how.page() }))) return;
+    if (!(await this.how.make(`${this.address}/change`, { ...change, page: this.how.page() }))) return;
     this.how.changed();
     await this.show();
     this.place.querySelectorAll("button")[at]?.focus();
