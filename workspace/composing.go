@@ -139,8 +139,10 @@ func (w *Workspace) ChangePages(ctx context.Context, who *identity.Caller, name,
 // A Draft is the draft of a dashboard as its author composes it.
 type Draft struct {
 	*Opened
-	Page *dashboard.Page
-	view *view.View
+	Page    *dashboard.Page
+	view    *view.View
+	targets view.Targets          // of its ways
+	others  []*dashboard.Document // dashboards that ways may lead to, once they have been asked for
 }
 
 // Composing opens a page of the draft of a dashboard that somebody may change.
@@ -154,7 +156,7 @@ func (w *Workspace) Composing(ctx context.Context, who *identity.Caller, name, p
 		return nil, err
 	}
 	v, err := w.reader.NewView(w.using(ctx, who), o.Doc, 0, who.Viewer, dashboard.State{})
-	return &Draft{o, p, v}, err
+	return &Draft{Opened: o, Page: p, view: v, targets: w.targets(ctx, who)}, err
 }
 
 // Filters are those of the page.

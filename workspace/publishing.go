@@ -22,10 +22,11 @@ type Publishing struct {
 	Widgets  int
 }
 
-// A Trouble is what is wrong with a widget, or with a filter, of a draft.
+// A Trouble is what is wrong with a widget, a filter or a way of a draft.
 type Trouble struct {
 	Page           string
 	Widget, Filter string
+	Way            string // to another place
 	Title          string
 	Words          string
 	err            error
@@ -59,6 +60,18 @@ func (w *Workspace) Publishing(ctx context.Context, who *identity.Caller, name s
 			if f.Trouble != "" {
 				out.Doubtful = append(out.Doubtful, Trouble{Page: d.Doc.Pages[i].Title, Filter: f.Name, Title: f.Text, Words: f.Trouble})
 			}
+		}
+	}
+	for i := range d.Doc.Pages {
+		for _, row := range d.view.Drilling(&d.Doc.Pages[i], d.targets).Down {
+			if row.Trouble != "" {
+				out.Doubtful = append(out.Doubtful, Trouble{Page: d.Doc.Pages[i].Title, Widget: row.ID, Title: row.Title, Words: row.Trouble})
+			}
+		}
+	}
+	for _, t := range d.view.Ways(d.targets) {
+		if t.Trouble != "" {
+			out.Doubtful = append(out.Doubtful, Trouble{Page: d.Doc.Pages[0].Title, Way: t.Name, Title: t.Says, Words: t.Trouble})
 		}
 	}
 	if d.Published > 0 {

@@ -2,6 +2,7 @@ package dashboard
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"reflect"
@@ -62,6 +63,7 @@ func Changes(was, is *Document, before, after Told) (out []string) {
 		}
 	}
 	filters(was, is, say)
+	throughs(was, is, say)
 	for _, may := range [][2]string{{MaySeeRecords, "list the records behind marks"}, {MayDownload, "take figures away as a file"}, {MayAsk, "ask questions of their own"}} {
 		switch before, after := slices.Contains(was.ViewersMay, may[0]), slices.Contains(is.ViewersMay, may[0]); {
 		case after && !before:
@@ -178,6 +180,9 @@ func widget(was, is *Widget, before, after Told, say func(string, ...any)) {
 	if !same(was.Click, is.Click) {
 		say("A click on “%s” does something else to others.", called)
 	}
+	if !same(was.Drill, is.Drill) {
+		say("A drill down from “%s” leads elsewhere.", called)
+	}
 	switch {
 	case is.Waits && !was.Waits:
 		say("“%s” shows nothing until a click reaches it.", called)
@@ -228,6 +233,36 @@ func filters(was, is *Document, say func(string, ...any)) {
 	if !slices.Equal(before, after) {
 		say("The filters stand in another order.")
 	}
+}
+
+func throughs(was, is *Document, say func(string, ...any)) {
+	for _, t := range was.Through {
+		if _, err := is.ThroughOf(t.Name); err != nil {
+			say("No way leads to %s any more.", t.To.called())
+		}
+	}
+	for _, t := range is.Through {
+		old, err := was.ThroughOf(t.Name)
+		switch {
+		case err != nil:
+			say("A way leads from marks to %s.", t.To.called())
+		case old.To != t.To:
+			say("A way leads to %s, no longer to %s.", t.To.called(), old.To.called())
+		case !same(*old, t):
+			say("The way to %s leads from other marks, or carries other fields.", t.To.called())
+		}
+	}
+}
+
+// called is what a target is called where nothing but the document is known.
+func (t Target) called() string {
+	switch {
+	case t.Host != "":
+		return t.Host
+	case t.Page != "" && t.Dashboard != "":
+		return t.Page + " of " + t.Dashboard
+	}
+	return cmp.Or(t.Page, t.Dashboard)
 }
 
 // same tells whether two parts are written down alike.

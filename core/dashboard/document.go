@@ -27,6 +27,7 @@ type Document struct {
 	// Colours are those of values on every chart: field → value → colour. Publishing gives
 	// one to each value that has none, so that a value keeps its colour from then on.
 	Colours map[string]map[string]string `json:"colours,omitempty"`
+	Through []Through                    `json:"drill_through,omitempty"`
 }
 
 // MayDownload is what viewers_may holds when viewers may take figures with them as a file.
@@ -56,8 +57,11 @@ type Widget struct {
 	Text      string            `json:"text,omitempty"`       // in Markdown: words, pictures, web links
 	AnswersTo map[string]string `json:"answers_to,omitempty"` // filter → field; "" for none
 	Click     *Click            `json:"click,omitempty"`
-	Waits     bool              `json:"waits,omitempty"`     // shows nothing until a click on another reaches it
-	WideOnly  bool              `json:"wide_only,omitempty"` // a narrow screen does not show it
+	// Drill are the fields through which a drill leads down from the chart's first group, instead of
+	// by its dataset's paths; an empty list leads nowhere.
+	Drill    *[]string `json:"drill,omitempty"`
+	Waits    bool      `json:"waits,omitempty"`     // shows nothing until a click on another reaches it
+	WideOnly bool      `json:"wide_only,omitempty"` // a narrow screen does not show it
 	// Scale is a name: widgets of a page with the same one share the scale of their values,
 	// and the order of the first.
 	Scale string `json:"scale,omitempty"`
@@ -168,6 +172,15 @@ func (d *Document) check() error {
 		}
 		if d.Filter(f.Name) != &d.Filters[i] {
 			return problem.New(problem.Conflict, place+".name", "Two filters are called “%s”.", f.Name)
+		}
+	}
+	for i, t := range d.Through {
+		place := fmt.Sprintf("drill_through[%d]", i)
+		if err := t.check(); err != nil {
+			return problem.At(place, err)
+		}
+		if first, _ := d.ThroughOf(t.Name); first != &d.Through[i] {
+			return problem.New(problem.Conflict, place+".name", "Two ways are called “%s”.", t.Name)
 		}
 	}
 	seen := map[string]bool{}

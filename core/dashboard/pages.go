@@ -83,6 +83,13 @@ func (d *Document) CopyPage(title string) (string, error) {
 		}
 		w.Click = &click
 	}
+	for n := range d.Through {
+		for _, id := range d.Through[n].From {
+			if copies[id] != "" {
+				d.Through[n].From = append(d.Through[n].From, copies[id])
+			}
+		}
+	}
 	return title, nil
 }
 
@@ -115,6 +122,11 @@ func (d *Document) NamePage(was, title string) (string, error) {
 			if on == was {
 				d.Filters[f].Pages[p] = title
 			}
+		}
+	}
+	for n := range d.Through {
+		if to := &d.Through[n].To; to.Within() && to.Page == was {
+			to.Page = title
 		}
 	}
 	return title, nil

@@ -211,9 +211,9 @@ func (d *Dataset) LinkColumns() []string {
 	return out
 }
 
-// checkAddress tells in words what is wrong with the address of records: it is a path of the
+// CheckAddress tells in words what is wrong with the address of records: it is a path of the
 // host app, whatever its records hold.
-func checkAddress(pattern string) error {
+func CheckAddress(pattern string) error {
 	odd := func(r rune) bool { return r <= ' ' || r == '\\' || r == 0x7f }
 	if pattern != "" && (!strings.HasPrefix(pattern, "/") || strings.HasPrefix(pattern, "//") || strings.ContainsFunc(pattern, odd)) {
 		return problem.New(problem.Invalid, "open_record", "The address of a record is a path of the host app such as /jobs/{id}.")
@@ -228,7 +228,7 @@ func (d *Dataset) Address(values []string) string {
 	out := placeholder.ReplaceAllStringFunc(d.OpenRecord, func(string) string {
 		i++
 		whole = whole && values[i] != "" && values[i] != "." && values[i] != ".."
-		return escape(values[i])
+		return Escape(values[i])
 	})
 	if !whole {
 		return ""
@@ -236,8 +236,8 @@ func (d *Dataset) Address(values []string) string {
 	return out
 }
 
-// escape writes a text as a part of a path (RFC 3986, 2.3).
-func escape(s string) string {
+// Escape writes a text as a part of a path (RFC 3986, 2.3).
+func Escape(s string) string {
 	var b strings.Builder
 	for i := range len(s) {
 		c := s[i]

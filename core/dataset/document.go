@@ -43,9 +43,11 @@ type Document struct {
 	Fields      []FieldDocument   `json:"fields"`
 	Measures    []MeasureDocument `json:"measures,omitempty"`
 	Conditions  []NamedCondition  `json:"conditions,omitempty"`
-	BaseFilter  *filter.Condition `json:"base_filter,omitempty"`
-	RowRules    []RowRule         `json:"row_rules,omitempty"` // besides those of the tables
-	SeenBy      []string          `json:"seen_by,omitempty"`   // the authors who may build on it, by e-mail address; all when left out
+	// DrillPaths are fields that follow one another from coarse to fine.
+	DrillPaths [][]string        `json:"drill_paths,omitempty"`
+	BaseFilter *filter.Condition `json:"base_filter,omitempty"`
+	RowRules   []RowRule         `json:"row_rules,omitempty"` // besides those of the tables
+	SeenBy     []string          `json:"seen_by,omitempty"`   // the authors who may build on it, by e-mail address; all when left out
 }
 
 // From says where the records come from: one of its parts is filled.

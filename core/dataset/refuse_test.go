@@ -214,3 +214,18 @@ func TestMisfitsTellsAllAtOnce(t *testing.T) {
 		"each field once, counted as in the document, then what stood on them")
 	assert.Empty(t, dataset.Misfits(sample.Document(), port(), nil))
 }
+
+func TestDrillPaths(t *testing.T) {
+	for words, path := range map[string][]string{
+		"through 2 to 8":       {"yard"},
+		"no field":             {"yard", "gone"},
+		"cannot be divided by": {"yard", "cost"},
+		"twice":                {"yard", "kind", "yard"},
+	} {
+		d := sample.Document()
+		d.DrillPaths = [][]string{{"yard", "boat"}, path}
+		_, err := dataset.Resolve(d, sample.Tables(), nil)
+		assert.ErrorContains(t, err, words)
+		assert.Equal(t, "drill_paths[1]", problem.Of(err).Place)
+	}
+}

@@ -71,7 +71,7 @@ func Resolve(d *Document, c Catalogue, query *Table) (*Dataset, error) {
 			return nil, problem.New(problem.Invalid, "date", "“%s” is not a date field of this dataset.", d.Date)
 		}
 	}
-	if err := checkAddress(d.OpenRecord); err != nil {
+	if err := CheckAddress(d.OpenRecord); err != nil {
 		return nil, err
 	}
 	for _, name := range ds.LinkColumns() {
@@ -80,6 +80,9 @@ func Resolve(d *Document, c Catalogue, query *Table) (*Dataset, error) {
 		}
 	}
 	if err := ds.resolveMeasures(); err != nil {
+		return nil, err
+	}
+	if err := ds.checkDrillPaths(); err != nil {
 		return nil, err
 	}
 	ds.tables = ds.read()

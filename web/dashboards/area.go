@@ -43,6 +43,8 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/dashboards/:dashboard/filters", Right: rights.Edit, Handle: s.changeFilters},
 		{Method: post, Path: "/dashboards/:dashboard/reach", Right: rights.Edit, Handle: s.reaching},
 		{Method: post, Path: "/dashboards/:dashboard/reach/change", Right: rights.Edit, Handle: s.changeReach},
+		{Method: post, Path: "/dashboards/:dashboard/drilling", Right: rights.Edit, Handle: s.drilling},
+		{Method: post, Path: "/dashboards/:dashboard/drilling/change", Right: rights.Edit, Handle: s.changeDrilling},
 		{Method: post, Path: "/dashboards/:dashboard/widgets/:widget/own", Right: rights.Edit, Handle: s.ownCopy},
 		{Method: post, Path: "/dashboards/:dashboard/widgets/:widget/library", Right: rights.Edit, Handle: s.intoLibrary},
 		{Method: post, Path: "/dashboards/:dashboard/folder", Right: rights.Edit, Handle: s.move},

@@ -7,6 +7,7 @@ import { History } from "../page/history.js";
 import { unfold } from "../reading/popover.js";
 import { Widget } from "../reading/widget.js";
 import { Arranging } from "./arranging.js";
+import { Drilling } from "./drilling.js";
 import { FilterLine } from "./filters.js";
 import { address } from "./folded.js";
 import { Panel } from "./panel.js";
@@ -66,6 +67,7 @@ function turn(title) {
   lay();
   void line.show();
   void reach.show();
+  void drilling.show();
   void arranging.show();
 }
 
@@ -97,6 +99,7 @@ const popover = /** @type {HTMLElement} */ (document.getElementById("popover"));
 const parts = { dashboard: name, page: () => page().title, saved: () => saving, make, changed: narrowed };
 const line = new FilterLine(/** @type {HTMLElement} */ (document.getElementById("line")), popover, parts);
 const arranging = new Arranging(/** @type {HTMLDetailsElement} */ (document.getElementById("arrange")), /** @type {HTMLElement} */ (document.getElementById("several")), { ...parts, placed: () => lay() });
+const drilling = new Drilling(/** @type {HTMLDetailsElement} */ (document.getElementById("drilling")), popover, parts);
 const reach = new Reach(/** @type {HTMLDetailsElement} */ (document.getElementById("reach")), popover, parts);
 
 /**
@@ -518,10 +521,11 @@ publishing.addEventListener("click", async (e) => {
   const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
   if (!button) return;
   publishing.close();
-  const { page: title, lead, filter } = button.dataset;
+  const { page: title, lead, filter, way } = button.dataset;
   if (title !== undefined && title !== page().title) turn(title);
   if (lead) seek(lead);
   if (filter) void line.unfold(filter);
+  if (way) void drilling.lead(way);
   if (!("publish" in button.dataset)) return;
   try {
     await post(address(name, "publish"), {});

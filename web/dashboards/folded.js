@@ -10,6 +10,7 @@ export class Folded {
     this.fold = fold;
     this.place = /** @type {HTMLElement} */ (fold.querySelector("div"));
     this.address = address(how.dashboard, tail);
+    this.open = ""; // what of it is unfolded further
     this.seen = how;
     fold.addEventListener("toggle", () => void this.show());
   }
@@ -20,7 +21,7 @@ export class Folded {
     const mine = (this.asked = {});
     await this.seen.saved();
     try {
-      const html = await post(this.address, { page: this.seen.page() });
+      const html = await post(this.address, { page: this.seen.page(), open: this.open });
       if (mine === this.asked) fill(this.place, html);
     } catch (error) {
       this.place.textContent = /** @type {Error} */ (error).message;

@@ -98,6 +98,14 @@ func change(c *gin.Context, d *dataset.Document) (err error) {
 			return problem.At("where", err)
 		}
 		d.Conditions = append(d.Conditions, dataset.NamedCondition{Name: freeName(d, post("title")), Title: post("title"), Where: where})
+	case "path":
+		var path []string
+		for _, step := range c.PostFormArray("step") {
+			if step != "" {
+				path = append(path, step)
+			}
+		}
+		d.DrillPaths = append(d.DrillPaths, path)
 	case "base":
 		where, err := conditionFrom(c, "where")
 		if err != nil {
@@ -146,6 +154,8 @@ func remove(d *dataset.Document, what string, at int) error {
 		return cut(len(d.Settings), func() { d.Settings = slices.Delete(d.Settings, at, at+1) })
 	case "condition":
 		return cut(len(d.Conditions), func() { d.Conditions = slices.Delete(d.Conditions, at, at+1) })
+	case "path":
+		return cut(len(d.DrillPaths), func() { d.DrillPaths = slices.Delete(d.DrillPaths, at, at+1) })
 	case "rule":
 		return cut(len(d.RowRules), func() { d.RowRules = slices.Delete(d.RowRules, at, at+1) })
 	}
