@@ -396,3 +396,59 @@ test("home finds what there is, keeps favourites and folders, and begins with a 
   await expect(page.locator("h2.group", { hasText: "Favourites" })).toHaveCount(0);
   expect(wrong).toEqual([]);
 });
+
+// Where drills lead is set by hand, tried where it stands, and said where it leads to nothing.
+test("drills are set up, tried and mended", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await copied(page, "money", "drilled-money", "Drilled money");
+  const drill = page.locator("#drilling"), kept = () => page.waitForResponse((r) => r.url().endsWith("/drilling/change") && r.ok());
+  await drill.locator("summary").press("Enter");
+  const overdue = drill.locator("[data-down=margin]");
+  await expect(overdue, "as its dataset says").toHaveText("Service › Customer");
+
+  // A path of its own, by the keyboard, step by step.
+  await overdue.press("Enter");
+  const box = page.locator("#popover");
+  await expect(box.getByText("as Invoice lines: Service › Customer")).toBeVisible();
+  await Promise.all([kept(), box.locator("#drill-step").selectOption({ label: "Yard" })]);
+  await Promise.all([kept(), box.locator("#drill-step").selectOption({ label: "Customer" })]);
+  await expect(overdue).toHaveText("Service › Yard › Customer");
+  await noSeriousProblem(page, "a path of a widget's own");
+  await Promise.all([kept(), box.getByRole("button", { name: "Take Yard away" }).click()]);
+  await expect(overdue).toHaveText("Service › Customer");
+  await page.keyboard.press("Escape");
+
+  // A new way is guessed by names; what it leads to is seen at once.
+  await Promise.all([kept(), drill.getByRole("button", { name: "+ lead through to another place" }).click()]);
+  const form = drill.locator(".way-form");
+  await expect(form.locator(".choices-head")).toContainText("to the page Detail");
+  await Promise.all([kept(), form.getByLabel("Services, by yard, Detail").check()]);
+  await expect(form.getByLabel("Yard fills"), "guessed where names agree").toHaveValue("where");
+  await form.getByRole("button", { name: "try it" }).click();
+  await expect(form.locator(".tried")).toContainText(/From the mark issued .+ it leads to the page Detail, which shows [\d,]+ of [\d,]+ invoice lines/);
+  await noSeriousProblem(page, "a way to another page");
+  await Promise.all([kept(), form.getByLabel("to", { exact: true }).selectOption({ label: "an address of the host app" })]);
+  await form.getByLabel("which is").fill("/invoices?line={service}");
+  await Promise.all([kept(), page.keyboard.press("Tab")]);
+  await form.getByLabel("which is").fill("https://elsewhere.example/");
+  await form.getByLabel("which is").blur();
+  await expect(form.locator(".wrong")).toContainText("path of the host app");
+  await Promise.all([kept(), form.getByRole("button", { name: "take it away" }).click()]);
+  await expect(drill.locator(".ways li")).toHaveCount(1);
+
+  // A page that is drilled to is taken off: it is said at its place, and publishing leads there.
+  await page.locator("#pages").getByRole("button", { name: "Detail" }).click();
+  await page.locator(".page-fold summary").click();
+  await page.getByRole("button", { name: "take the page off" }).click();
+  await expect(drill.locator(".ways li")).toContainText("The page “Detail” is gone");
+  await drill.locator("summary").click();
+  await page.getByRole("button", { name: "Publish" }).click();
+  await page.locator("#publishing").getByRole("button", { name: /to the page Detail/ }).click();
+  await expect(drill.locator(".way-form")).toBeVisible();
+  await Promise.all([kept(), drill.getByRole("button", { name: "take it away" }).click()]);
+  await expect(drill.locator(".nothing")).toContainText("No way leads from this page yet");
+  await page.locator("#undo").click();
+  await expect(drill.locator(".ways li")).toHaveCount(1);
+  expect(wrong.filter((w) => !/status of 422/.test(w)), "besides the address that was refused").toEqual([]);
+});

@@ -6,6 +6,8 @@ import (
 	"time"
 
 	"eskadel/core/dashboard"
+	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
 )
@@ -224,7 +226,7 @@ func (v *View) DownForm(id string) (*DownForm, error) {
 
 // A Tried is where a way leads from one of its marks.
 type Tried struct {
-	Mark    string   // the condition that the mark stands for
+	Mark    string   // what the mark stands for, in words
 	To      string   // the place
 	Address string   // of the host app
 	Line    *Line    // what is shown there
@@ -244,7 +246,7 @@ func (v *View) Try(name string, targets Targets) (*Tried, error) {
 		return out, nil
 	}
 	for _, s := range from {
-		mark, err := v.first(s)
+		mark, called, err := v.first(s)
 		if err != nil {
 			return nil, err
 		}
@@ -255,11 +257,7 @@ func (v *View) Try(name string, targets Targets) (*Tried, error) {
 		if err != nil {
 			return nil, err
 		}
-		c, err := mark.Keyed(definition, s.Dataset)
-		if err != nil {
-			return nil, err
-		}
-		out.Mark = s.Dataset.Words(c)
+		out.Mark = called
 		carried, err := t.Carry(*mark, definition, s.Dataset, target)
 		if err != nil {
 			return nil, err
@@ -277,20 +275,25 @@ func (v *View) Try(name string, targets Targets) (*Tried, error) {
 	return out, nil
 }
 
-// first is the first mark of a widget that has one key for each of its groups.
-func (v *View) first(s *dashboard.Seen) (*marks.Reference, error) {
+// first is the first mark of a widget, and what it is called.
+func (v *View) first(s *dashboard.Seen) (mark *marks.Reference, called string, err error) {
 	q, err := v.about(s.Widget, time.Time{})
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
 	t, _, err := v.Engine.Table(v.ctx, q.doc.Computed(q.ds), q.ds, v.Viewer, q.setting)
 	if err != nil || len(t.Groups) == 0 {
-		return nil, err
+		return nil, "", err
 	}
 	keys := slices.Clone(t.Groups[0])
 	if len(t.Splits) > 0 {
 		keys = append(keys, t.Splits[0]...)
 	}
-	mark := t.Reference(v.Version, 0, keys)
-	return &mark, nil
+	var words []string
+	for i, k := range keys {
+		_, full := format.Key(t.Manner(), k, t.Plan.Dims[i])
+		words = append(words, locale.Lower(t.Plan.Dims[i].F.Label)+" "+full)
+	}
+	r := t.Reference(v.Version, 0, keys)
+	return &r, strings.Join(words, ", "), nil
 }

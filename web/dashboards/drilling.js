@@ -69,13 +69,11 @@ export class Drilling extends Folded {
     fields.set("page", this.how.page());
     const wrong = /** @type {HTMLElement} */ (form.querySelector(".wrong"));
     wrong.hidden = true;
-    const focused = document.activeElement?.id || document.activeElement?.getAttribute("name");
     if (!(await this.how.make(`${this.address}/change`, fields, (words) => {
       wrong.textContent = words;
       wrong.hidden = false;
     }))) return;
     await this.show();
-    /** @type {HTMLElement | null} */ (focused && this.place.querySelector(`#${CSS.escape(focused)}, [name="${CSS.escape(focused)}"]`))?.focus();
   }
 
   /** Follows the way that is unfolded from one mark. */

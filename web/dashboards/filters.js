@@ -2,7 +2,7 @@
  * The reading line as its author composes it: each phrase unfolds its filter under the line,
  * "+ narrow by" what may be added. What is changed there is changed in the draft at once.
  */
-import { fill, post, say } from "../page/api.js";
+import { post, refill, say } from "../page/api.js";
 import { pictured } from "../charts/picture.js";
 import { popover } from "../reading/popover.js";
 import { address } from "./folded.js";
@@ -41,9 +41,7 @@ export class FilterLine {
     try {
       const html = await post(this.path("line"), { page: this.how.page(), open: this.open });
       if (mine !== this.asked) return; // asked anew meanwhile
-      const focused = this.root.contains(document.activeElement) ? document.activeElement?.id : "";
-      fill(this.root, html);
-      if (focused) document.getElementById(focused)?.focus();
+      refill(this.root, html);
     } catch (error) {
       this.root.textContent = /** @type {Error} */ (error).message;
     }

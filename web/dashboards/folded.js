@@ -1,5 +1,5 @@
 /** A part of the editor that is unfolded, and shown by the server for the page that is seen. */
-import { fill, post } from "../page/api.js";
+import { post, refill } from "../page/api.js";
 
 export class Folded {
   /**
@@ -22,7 +22,7 @@ export class Folded {
     await this.seen.saved();
     try {
       const html = await post(this.address, { page: this.seen.page(), open: this.open });
-      if (mine === this.asked) fill(this.place, html);
+      if (mine === this.asked) refill(this.place, html);
     } catch (error) {
       this.place.textContent = /** @type {Error} */ (error).message;
     }

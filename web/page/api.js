@@ -82,3 +82,18 @@ export function say(words) {
 export function fill(place, html) {
   place.innerHTML = html;
 }
+
+/**
+ * Fills a place anew in which somebody may be at work: the focus stays, and so does what is being
+ * typed there, which is kept when the field is left. @param {Element} place @param {string} html
+ */
+export function refill(place, html) {
+  const was = /** @type {HTMLInputElement | null} */ (place.contains(document.activeElement) ? document.activeElement : null);
+  fill(place, html);
+  const now = /** @type {HTMLInputElement | null} */ (was && (was.id ? document.getElementById(was.id) : was.name && place.querySelector(`[name="${CSS.escape(was.name)}"]`)));
+  if (!was || !now) return;
+  now.focus();
+  if (!was.matches("textarea, input:not([type=checkbox], [type=radio])") || was.value === was.defaultValue) return;
+  const typed = (now.value = was.value);
+  now.addEventListener("blur", () => { if (now.value === typed) now.dispatchEvent(new Event("change", { bubbles: true })); }, { once: true });
+}
