@@ -271,12 +271,29 @@ func (w *Workspace) Compare(ctx context.Context, who *identity.Caller, kind, nam
 	if err != nil {
 		return nil, err
 	}
+	return w.differences(ctx, who, kind, was, is), nil
+}
+
+// CompareWith says in words what a document would change of the draft that is kept.
+func (w *Workspace) CompareWith(ctx context.Context, who *identity.Caller, kind, name string, document []byte) ([]string, error) {
+	d, err := w.mine(ctx, who, kind, name)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := named(kind, document, name); err != nil {
+		return nil, err
+	}
+	return w.differences(ctx, who, kind, d.Draft, document), nil
+}
+
+// differences says in words what is different between two states of a document.
+func (w *Workspace) differences(ctx context.Context, who *identity.Caller, kind string, was, is []byte) []string {
 	if kind == Dashboard {
 		before, err1 := dashboard.Read(was)
 		after, err2 := dashboard.Read(is)
 		if err1 == nil && err2 == nil {
 			if words, err := w.changes(ctx, who, before, after); err == nil {
-				return append([]string{}, words...), nil
+				return append([]string{}, words...)
 			}
 		}
 	}
@@ -287,7 +304,7 @@ func (w *Workspace) Compare(ctx context.Context, who *identity.Caller, kind, nam
 	if words == nil {
 		words = []string{}
 	}
-	return words, nil
+	return words
 }
 
 // GoBack makes a published version the draft again; where a kind of document holds as soon

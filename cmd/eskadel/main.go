@@ -24,7 +24,11 @@ eskadel person     add a person, or change one: password, roles, attributes
 eskadel hostapp    register a host app, make a key that signs its viewer passes, or end one
 eskadel reseal     seal what is secret with a new ESKADEL_KEY
 eskadel settings   list the settings
-eskadel check      prove row rules: eskadel check rules FILE
+eskadel pull       bring what a workspace holds into the files of a folder
+eskadel push       carry the files of a folder into a workspace
+eskadel diff       say in words how a folder differs from a workspace, or from another folder
+eskadel check      check the files of a folder, or prove row rules: eskadel check documents FOLDER,
+                   eskadel check rules FILE
 eskadel demo       run the demonstration on loopback
 
 Settings come from the environment and from a file (-config FILE, lines NAME=value);
@@ -38,7 +42,7 @@ func main() {
 		fmt.Fprint(os.Stderr, usage)
 		os.Exit(2)
 	}
-	commands := map[string]func(context.Context, []string) error{"serve": serve, "migrate": migrate, "person": person, "hostapp": hostApp, "reseal": reseal, "settings": settings, "check": runCheck, "demo": runDemo}
+	commands := map[string]func(context.Context, []string) error{"serve": serve, "migrate": migrate, "person": person, "hostapp": hostApp, "reseal": reseal, "settings": settings, "check": runCheck, "pull": pull, "push": push, "diff": diff, "demo": runDemo}
 	run, ok := commands[os.Args[1]]
 	if !ok {
 		fmt.Fprint(os.Stderr, usage)

@@ -146,8 +146,11 @@ func openFiles(ctx context.Context, c *config.Config, s *store.Store, e *live.En
 
 // runCheck proves the row rules of dashboards for some viewers.
 func runCheck(ctx context.Context, args []string) error {
+	if len(args) > 0 && args[0] == "documents" {
+		return checkDocuments(ctx, args[1:])
+	}
 	if len(args) == 0 || args[0] != "rules" {
-		return errors.New("write: eskadel check rules [-scratch ADDRESS] FILE")
+		return errors.New("write: eskadel check documents FOLDER, or eskadel check rules [-scratch ADDRESS] FILE")
 	}
 	flags, file := flagsOf("check rules")
 	scratch := flags.String("scratch", "", "address of a database whose tables may be made and dropped; ESKADEL_SCRATCH when left out")

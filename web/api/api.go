@@ -99,6 +99,7 @@ func (a *API) Routes() []gate.Route {
 			gate.Route{Method: get, Path: path + "/uses", Right: rights.Make, Handle: a.uses(kind)},
 			gate.Route{Method: get, Path: path + "/versions", Right: right, Handle: a.versions(kind)},
 			gate.Route{Method: get, Path: path + "/changes", Right: right, Handle: a.changes(kind)},
+			gate.Route{Method: post, Path: path + "/changes", Right: right, Handle: a.changed(kind)},
 			gate.Route{Method: post, Path: path + "/back", Right: right, Handle: a.back(kind)},
 			gate.Route{Method: post, Path: path + "/name", Right: right, Handle: a.rename(kind)},
 		)

@@ -404,6 +404,18 @@ func (a *API) changes(kind string) gin.HandlerFunc {
 	}
 }
 
+// changed says what a document would change of the one that is kept.
+func (a *API) changed(kind string) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		b, err := io.ReadAll(c.Request.Body)
+		var words []string
+		if err == nil {
+			words, err = a.ws.CompareWith(c.Request.Context(), who(c), kind, c.Param(kind), b)
+		}
+		a.respond(c, Changes{words}, err)
+	}
+}
+
 func (a *API) back(kind string) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		var in Back
