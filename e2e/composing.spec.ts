@@ -452,3 +452,43 @@ test("drills are set up, tried and mended", async ({ page }) => {
   await expect(drill.locator(".ways li")).toHaveCount(1);
   expect(wrong.filter((w) => !/status of 422/.test(w)), "besides the address that was refused").toEqual([]);
 });
+
+// A ready-made dashboard says what it guesses, is changed by saying otherwise, and is a dashboard like
+// any other then.
+test("a ready-made dashboard is guessed, changed and made", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/");
+  await page.getByRole("link", { name: "a ready-made one" }).press("Enter");
+  await noSeriousProblem(page, "the ready-made ones");
+  await page.getByRole("link", { name: "Pipeline" }).press("Enter");
+  await expect(page.getByLabel("How it came is its")).toHaveValue("came_by");
+  await expect(page.getByLabel("booked in", { exact: true })).toBeChecked();
+  await expect(page.getByLabel("declined", { exact: true })).not.toBeChecked();
+  const preview = page.locator(".ready-preview");
+  await expect(preview.locator("svg").first()).toBeVisible();
+  await noSeriousProblem(page, "a ready-made dashboard before it is made");
+
+  // What is not said is left out, and that is said; what is needed is asked for.
+  await page.getByLabel("How it came is its").selectOption({ label: "nothing: no field says it" });
+  await expect(preview.locator("h2", { hasText: "How enquiries came" })).toHaveCount(0);
+  await page.locator(".ready-left summary").click();
+  await expect(page.locator(".ready-left")).toContainText("no field says it: “How it came is its …”");
+  await page.getByLabel("How far an enquiry has come stands in").selectOption("");
+  await expect(page.locator("#ready-place .warn")).toContainText("choose which field says that");
+  await page.getByLabel("How far an enquiry has come stands in").selectOption({ label: "Stage" });
+  await page.getByLabel("agreed", { exact: true }).uncheck();
+  await expect(preview.locator("svg").first()).toBeVisible();
+  await page.getByLabel("Its title").fill("Refit as it stands");
+  await page.getByRole("button", { name: "Make it" }).press("Enter");
+  await page.waitForURL(/refit-as-it-stands\/edit/);
+  await settled(page);
+  await expect(page.locator("#line")).toContainText("opened in the last 12 months");
+  await expect(page.locator(".widget h2", { hasText: "How far enquiries come" })).toBeVisible();
+  await page.locator("#drilling summary").click();
+  await expect(page.locator("#drilling table")).toContainText("Estimator › ");
+  await publish(page);
+  await settled(page);
+  await expect(page.locator("#line")).toContainText("Showing");
+  expect(wrong).toEqual([]);
+});

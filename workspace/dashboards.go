@@ -126,6 +126,11 @@ func (w *Workspace) NewDashboard(ctx context.Context, who *identity.Caller, titl
 		}
 	}
 	d.Version, d.Name, d.Title = dashboard.Version, Slug(title), title
+	return w.begin(ctx, who, d)
+}
+
+// begin keeps a new dashboard, which is whoever makes it's.
+func (w *Workspace) begin(ctx context.Context, who *identity.Caller, d *dashboard.Document) (Standing, error) {
 	m := draftOf(who, d.Name, d.JSON(), On{})
 	m.new, m.what = true, rights.Make
 	return w.keep(ctx, who, m)

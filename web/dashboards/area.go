@@ -15,7 +15,7 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "dashboards", Files: files, Modules: []string{"beside.js", "dashboard-editor.js"}}
+var Area = page.Area{Name: "dashboards", Files: files, Modules: []string{"beside.js", "dashboard-editor.js", "readymade.js"}}
 
 // A Server answers for this area.
 type Server struct{ *page.Server }
@@ -31,6 +31,10 @@ func (s *Server) Routes() []gate.Route {
 		{Method: get, Path: "/home/list", Right: rights.Make, Handle: s.homeList},
 		{Method: get, Path: "/dashboards", Right: rights.Make, Handle: s.home},
 		{Method: post, Path: "/dashboards", Right: rights.Make, Handle: s.newDashboard},
+		{Method: get, Path: "/ready-made", Right: rights.Make, Handle: s.readyMade},
+		{Method: get, Path: "/ready-made/:kind", Right: rights.Make, Handle: s.readyKind, Pictures: true},
+		{Method: post, Path: "/ready-made/:kind", Right: rights.Make, Handle: s.makeReady},
+		{Method: post, Path: "/ready-made/:kind/said", Right: rights.Make, Handle: s.readySaid},
 		{Method: post, Path: "/dashboards/:dashboard/favourite", Right: rights.Make, Handle: s.favour},
 		{Method: get, Path: "/dashboards/:dashboard/edit", Right: rights.Edit, Handle: s.editing, Pictures: true},
 		{Method: get, Path: "/dashboards/:dashboard/history", Right: rights.Edit, Handle: s.dashboardHistory},
