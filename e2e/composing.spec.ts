@@ -492,3 +492,43 @@ test("a ready-made dashboard is guessed, changed and made", async ({ page }) => 
   await expect(page.locator("#line")).toContainText("Showing");
   expect(wrong).toEqual([]);
 });
+
+// A theme is chosen, changed to the host's colours, and seen by readers in light and dark.
+test("a dashboard has a look of its own", async ({ page, browser }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await copied(page, "hazards", "looked-hazards", "Looked hazards");
+  const look = page.locator("#look"), kept = () => page.waitForResponse((r) => r.url().endsWith("/look/change") && r.ok());
+  const paper = (on: typeof page) => on.evaluate(() => getComputedStyle(document.body).backgroundColor);
+  const usual = await paper(page);
+  await look.locator("summary").press("Enter");
+  await Promise.all([kept(), look.getByRole("button", { name: "brick" }).press("Enter")]);
+  await expect(look.getByRole("button", { name: "brick" })).toHaveClass(/chosen/);
+  expect(await paper(page)).toBe("rgb(251, 247, 243)");
+  await noSeriousProblem(page, "the look of a dashboard");
+
+  // A colour that cannot be read is told and drawn otherwise; undo takes it back.
+  await Promise.all([kept(), look.getByLabel("Ink").fill("#f0e0d8")]);
+  await expect(look.locator(".findings .warn")).toContainText("too little to be read: it is drawn as #");
+  await page.locator("#undo").click();
+  await expect(look.locator(".findings .warn")).toHaveCount(0);
+  await Promise.all([kept(), look.getByLabel("Letters").selectOption({ label: "the host's font" })]);
+  await Promise.all([kept(), look.getByLabel("Name of the host's font").fill("Open Sans").then(() => page.keyboard.press("Tab"))]);
+  await expect.poll(() => page.evaluate(() => getComputedStyle(document.body).fontFamily)).toContain("Open Sans");
+  await publish(page);
+
+  const dark = await (await browser.newContext({ colorScheme: "dark", baseURL: new URL(page.url()).origin })).newPage();
+  await signIn(dark);
+  await dark.goto("/dashboards/looked-hazards");
+  await settled(dark);
+  await noSeriousProblem(dark, "a look of its own in the dark");
+  const at = await paper(dark);
+  expect(Math.max(...at.match(/\d+/g)!.map(Number)), at).toBeLessThan(60);
+  await dark.goto("/dashboards/hazards");
+  await settled(dark);
+  expect(await paper(dark), "others have theirs").not.toBe(at);
+  await dark.close();
+  await page.goto("/");
+  expect(await paper(page)).toBe(usual);
+  expect(wrong).toEqual([]);
+});

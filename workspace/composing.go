@@ -11,6 +11,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/core/query"
 	"eskadel/core/sentence"
+	"eskadel/core/theme"
 	"eskadel/identity"
 	"eskadel/view"
 )
@@ -411,4 +412,13 @@ func (d *Draft) Narrow() (out []NarrowRow) {
 		}
 	}
 	return out
+}
+
+// ChangeLook gives a draft another look.
+func (w *Workspace) ChangeLook(ctx context.Context, who *identity.Caller, name string, t theme.Theme) error {
+	_, err := w.changed(ctx, who, name, func(d *dashboard.Document) error {
+		d.Theme = t
+		return problem.At("theme", t.Check())
+	})
+	return err
 }

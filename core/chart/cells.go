@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"eskadel/core/colour"
 	"eskadel/core/field"
 )
 
@@ -73,7 +74,8 @@ func (w *gridder) coloured() string {
 			continue
 		}
 		from, to := "lightest", "darkest"
-		ends := r.Gradient.From != "" && oklab(r.Gradient.From)[0] < oklab(r.Gradient.To)[0]
+		low, high := r.Gradient.ends()
+		ends := r.Gradient.From != "" && low.Lab()[0] < high.Lab()[0]
 		if ends != r.Gradient.Reversed {
 			from, to = to, from
 		}
@@ -174,5 +176,13 @@ func (g *Gradient) tone(at float64) string {
 	if g.Reversed {
 		at = 1 - at
 	}
-	return mixed(g.From, g.To, at)
+	from, to := g.ends()
+	return colour.Mix(from, to, at).String()
+}
+
+// ends are the gradient's own ends.
+func (g *Gradient) ends() (from, to colour.Colour) {
+	from, _ = colour.Parse(g.From)
+	to, _ = colour.Parse(g.To)
+	return from, to
 }

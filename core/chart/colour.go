@@ -6,7 +6,6 @@ import (
 	"slices"
 	"sort"
 	"strconv"
-	"strings"
 
 	"eskadel/core/calc"
 	"eskadel/core/format"
@@ -138,38 +137,4 @@ func rampTone(ramp string, at float64, reversed bool) string {
 		at = 1 - at
 	}
 	return fmt.Sprintf("%s-%d", ramp, int(math.Round(at*(rampSteps-1)))+1)
-}
-
-// mixed is a colour between two, as the eye sees it: a mean in Oklab (Björn Ottosson, 2020).
-func mixed(from, to string, at float64) string {
-	a, b := oklab(from), oklab(to)
-	for i := range a {
-		a[i] += (b[i] - a[i]) * at
-	}
-	l, m, s := a[0]+0.3963377774*a[1]+0.2158037573*a[2], a[0]-0.1055613458*a[1]-0.0638541728*a[2], a[0]-0.0894841775*a[1]-1.2914855480*a[2]
-	l, m, s = l*l*l, m*m*m, s*s*s
-	byte8 := func(linear float64) int {
-		x := 12.92 * linear
-		if linear > 0.0031308 {
-			x = 1.055*math.Pow(linear, 1/2.4) - 0.055
-		}
-		return int(math.Round(255 * math.Min(1, math.Max(0, x))))
-	}
-	return fmt.Sprintf("#%02x%02x%02x", byte8(4.0767416621*l-3.3077115913*m+0.2309699292*s), byte8(-1.2684380046*l+2.6097574011*m-0.3413193965*s), byte8(-0.0041960863*l-0.7034186147*m+1.7076147010*s))
-}
-
-// oklab is the place of a colour like #1d3557 in Oklab.
-func oklab(hex string) [3]float64 {
-	var rgb [3]int
-	_, _ = fmt.Sscanf(strings.ToLower(hex), "#%02x%02x%02x", &rgb[0], &rgb[1], &rgb[2])
-	linear := func(i int) float64 {
-		x := float64(rgb[i]) / 255
-		if x <= 0.04045 {
-			return x / 12.92
-		}
-		return math.Pow((x+0.055)/1.055, 2.4)
-	}
-	r, g, b := linear(0), linear(1), linear(2)
-	l, m, s := math.Cbrt(0.4122214708*r+0.5363325363*g+0.0514459929*b), math.Cbrt(0.2119034982*r+0.6806995451*g+0.1073969566*b), math.Cbrt(0.0883024619*r+0.2817188376*g+0.6299787005*b)
-	return [3]float64{0.2104542553*l + 0.7936177850*m - 0.0040720468*s, 1.9779984951*l - 2.4285922050*m + 0.4505937099*s, 0.0259040371*l + 0.7827717662*m - 0.8086757660*s}
 }

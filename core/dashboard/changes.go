@@ -64,6 +64,9 @@ func Changes(was, is *Document, before, after Told) (out []string) {
 	}
 	filters(was, is, say)
 	throughs(was, is, say)
+	if !same(was.Theme, is.Theme) {
+		say("Its colours or letters are others.")
+	}
 	for _, may := range [][2]string{{MaySeeRecords, "list the records behind marks"}, {MayDownload, "take figures away as a file"}, {MayAsk, "ask questions of their own"}} {
 		switch before, after := slices.Contains(was.ViewersMay, may[0]), slices.Contains(is.ViewersMay, may[0]); {
 		case after && !before:

@@ -12,6 +12,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
 	"eskadel/core/problem"
+	"eskadel/core/theme"
 	"eskadel/core/upgrade"
 )
 
@@ -28,6 +29,7 @@ type Document struct {
 	// one to each value that has none, so that a value keeps its colour from then on.
 	Colours map[string]map[string]string `json:"colours,omitempty"`
 	Through []Through                    `json:"drill_through,omitempty"`
+	Theme   theme.Theme                  `json:"theme,omitzero"`
 }
 
 // MayDownload is what viewers_may holds when viewers may take figures with them as a file.
@@ -173,6 +175,9 @@ func (d *Document) check() error {
 		if d.Filter(f.Name) != &d.Filters[i] {
 			return problem.New(problem.Conflict, place+".name", "Two filters are called “%s”.", f.Name)
 		}
+	}
+	if err := d.Theme.Check(); err != nil {
+		return problem.At("theme", err)
 	}
 	for i, t := range d.Through {
 		place := fmt.Sprintf("drill_through[%d]", i)

@@ -47,6 +47,8 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/dashboards/:dashboard/filters", Right: rights.Edit, Handle: s.changeFilters},
 		{Method: post, Path: "/dashboards/:dashboard/reach", Right: rights.Edit, Handle: s.reaching},
 		{Method: post, Path: "/dashboards/:dashboard/reach/change", Right: rights.Edit, Handle: s.changeReach},
+		{Method: post, Path: "/dashboards/:dashboard/look", Right: rights.Edit, Handle: s.looking},
+		{Method: post, Path: "/dashboards/:dashboard/look/change", Right: rights.Edit, Handle: s.changeLook},
 		{Method: post, Path: "/dashboards/:dashboard/drilling", Right: rights.Edit, Handle: s.drilling},
 		{Method: post, Path: "/dashboards/:dashboard/drilling/change", Right: rights.Edit, Handle: s.changeDrilling},
 		{Method: post, Path: "/dashboards/:dashboard/widgets/:widget/own", Right: rights.Edit, Handle: s.ownCopy},

@@ -4,12 +4,14 @@
  */
 import { fill, post, say, Trouble } from "../page/api.js";
 import { History } from "../page/history.js";
+import { look } from "../page/look.js";
 import { unfold } from "../reading/popover.js";
 import { Widget } from "../reading/widget.js";
 import { Arranging } from "./arranging.js";
 import { Drilling } from "./drilling.js";
 import { FilterLine } from "./filters.js";
 import { address } from "./folded.js";
+import { Look } from "./looking.js";
 import { Panel } from "./panel.js";
 import { Reach } from "./reach.js";
 
@@ -18,12 +20,15 @@ const trouble = /** @type {HTMLElement} */ (document.getElementById("trouble"));
 const saved = /** @type {HTMLElement} */ (document.getElementById("saved"));
 const name = editor.dataset.dashboard ?? "";
 let saving = Promise.resolve(), changes = 0;
+/** How what is saved next goes together with what the server changed meanwhile. */
+let together = "";
 let revision = editor.dataset.revision ?? "";
 /** @type {any} */
 let draft = JSON.parse(editor.dataset.document ?? "{}");
 const page = () => draft.pages.find((/** @type {any} */ p) => p.title === editor.dataset.page) ?? draft.pages[0];
 const history = new History(JSON.stringify(draft), (document) => {
   draft = JSON.parse(document);
+  changes++;
   tellWords();
   void save();
   turn();
@@ -68,6 +73,7 @@ function turn(title) {
   void line.show();
   void reach.show();
   void drilling.show();
+  void looking.show();
   void arranging.show();
 }
 
@@ -100,6 +106,7 @@ const parts = { dashboard: name, page: () => page().title, saved: () => saving, 
 const line = new FilterLine(/** @type {HTMLElement} */ (document.getElementById("line")), popover, parts);
 const arranging = new Arranging(/** @type {HTMLDetailsElement} */ (document.getElementById("arrange")), /** @type {HTMLElement} */ (document.getElementById("several")), { ...parts, placed: () => lay() });
 const drilling = new Drilling(/** @type {HTMLDetailsElement} */ (document.getElementById("drilling")), popover, parts);
+const looking = new Look(/** @type {HTMLDetailsElement} */ (document.getElementById("look")), popover, parts);
 const reach = new Reach(/** @type {HTMLDetailsElement} */ (document.getElementById("reach")), popover, parts);
 
 /**
@@ -108,19 +115,26 @@ const reach = new Reach(/** @type {HTMLDetailsElement} */ (document.getElementBy
  * @param {string} path @param {any} fields @param {(words: string) => void} [wrong]
  */
 async function make(path, fields, wrong = (words) => { trouble.textContent = words; }) {
+  let now = null;
+  const before = changes;
+  saving = saving.then(async () => { // one after the other, so that each is made from what the last left
+    try {
+      const made = await post(path, fields, { json: true });
+      trouble.textContent = "";
+      now = made;
+      if (changes !== before) together = "both"; // something was changed here meanwhile, and is about to be saved
+      if (together) return;
+      revision = made.revision;
+      draft = made.document;
+      look(made.look);
+      history.add(JSON.stringify(draft));
+      savedNow();
+    } catch (error) {
+      wrong(/** @type {Error} */ (error).message);
+    }
+  });
   await saving;
-  try {
-    const now = await post(path, fields, { json: true });
-    revision = now.revision;
-    draft = now.document;
-    history.add(JSON.stringify(draft));
-    trouble.textContent = "";
-    savedNow();
-    return now;
-  } catch (error) {
-    wrong(/** @type {Error} */ (error).message);
-    return null;
-  }
+  return /** @type {any} */ (now);
 }
 
 /** Adds, names, moves, copies or takes off a page. @param {string} what @param {string} [title] */
@@ -355,8 +369,11 @@ function save(resolve = "") {
   saved.textContent = "saving …";
   saving = saving.then(async () => {
     try {
-      const kept = await post(address(name, "draft"), { document: JSON.stringify(draft), revision: String(revision), resolve }, { json: true, last: true });
+      const how = resolve || together;
+      together = "";
+      const kept = await post(address(name, "draft"), { document: JSON.stringify(draft), revision: String(revision), resolve: how }, { json: true, last: true });
       revision = kept.revision;
+      look(kept.look);
       savedNow();
       trouble.textContent = "";
       unkept.replaceChildren();
@@ -543,6 +560,7 @@ function seek(id) {
 }
 // A widget that an address leads to is seen on the page where it stands.
 const led = location.hash.slice(1);
+look(editor.dataset.look ?? "");
 tellWords();
 turn(draft.pages.find((/** @type {any} */ p) => p.widgets.some((/** @type {any} */ w) => w.id === led))?.title);
 const wanted = location.hash && document.getElementById(location.hash.slice(1));

@@ -45,13 +45,13 @@ func (s *Server) saveDraft(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	out := gin.H{"revision": st.Revision}
+	o, err := s.Workspace.Changing(ctx, gate.Caller(c), c.Param("dashboard"))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	out := gin.H{"revision": st.Revision, "look": o.Doc.Theme.CSS()}
 	if from.Resolve != "" {
-		o, err := s.Workspace.Changing(ctx, gate.Caller(c), c.Param("dashboard"))
-		if err != nil {
-			s.Fail(c, err)
-			return
-		}
 		out["revision"], out["document"] = o.Revision, o.Doc
 	}
 	c.JSON(http.StatusOK, out)

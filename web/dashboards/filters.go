@@ -94,6 +94,6 @@ func (s *Server) changed(c *gin.Context, err error, more gin.H) {
 		s.Fail(c, err)
 		return
 	}
-	more["revision"], more["document"] = o.Revision, o.Doc
+	more["revision"], more["document"], more["look"] = o.Revision, o.Doc, o.Doc.Theme.CSS()
 	c.JSON(http.StatusOK, more)
 }

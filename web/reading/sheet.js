@@ -2,6 +2,7 @@
  * A dashboard in reading: loads the sheet and its widgets, narrows by clicked marks,
  * opens the reading line's phrases, and follows the records live.
  */
+import { look } from "../page/look.js";
 import { fill, headers, post, say, Trouble, who } from "../page/api.js";
 import { Asking } from "./asking.js";
 import { Drawer } from "./drawer.js";
@@ -57,6 +58,7 @@ export class Sheet {
   /** Lays the page's widgets out. @param {string} [sheet] */
   async lay(sheet) {
     fill(this.root, sheet || await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "" }));
+    look(/** @type {HTMLElement | null} */ (this.root.querySelector(".sheet"))?.dataset.look ?? "");
     this.widgets.clear();
     this.line = this.root.querySelector("#line");
     this.said = "";

@@ -1,0 +1,98 @@
+package theme
+
+import (
+	"fmt"
+	"os"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"eskadel/core/colour"
+)
+
+func drawn(t *rapid.T, what string) string {
+	return fmt.Sprintf("#%06x", rapid.IntRange(0, 1<<24-1).Draw(t, what))
+}
+
+// Whatever is chosen, in light and in dark everything can be read and seen.
+func TestEverythingCanBeRead(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		th := Theme{Ground: drawn(t, "ground"), Ink: drawn(t, "ink"), Accent: drawn(t, "accent"), Palette: []string{drawn(t, "one"), drawn(t, "two")}}
+		require.NoError(t, th.Check())
+		light, dark := th.Looks()
+		require.False(t, light.Dark)
+		require.True(t, dark.Dark)
+		for _, l := range []Look{light, dark} {
+			require.GreaterOrEqual(t, colour.Contrast(l.Ink, l.Ground), LeastText)
+			require.GreaterOrEqual(t, colour.Contrast(l.Accent, l.Ground), LeastText)
+			require.Len(t, l.Palette, MostPalette)
+			for _, c := range l.Palette {
+				require.GreaterOrEqual(t, colour.Contrast(c, l.Ground), 3.0)
+			}
+		}
+		css := th.CSS()
+		soft := regexp.MustCompile(`--soft: (#[0-9a-f]{6})`).FindAllStringSubmatch(css, -1)
+		require.Len(t, soft, 2)
+		for i, l := range []Look{light, dark} {
+			c, _ := colour.Parse(soft[i][1])
+			require.GreaterOrEqual(t, colour.Contrast(c, l.Ground), LeastText)
+		}
+	})
+}
+
+// A colour that can be read is drawn as it is chosen; another says how it is drawn.
+func TestFindings(t *testing.T) {
+	good := Theme{Ground: "#ffffff", Ink: "#1d232b", Accent: "#2b5aa6"}
+	for _, f := range good.Findings() {
+		assert.Empty(t, f.Tuned, f.What)
+	}
+	poor := Theme{Ground: "#ffffff", Ink: "#cccccc", Accent: "#2b5aa6", Palette: []string{"#ffff00"}}
+	f := poor.Findings()
+	require.Len(t, f, 3)
+	assert.Equal(t, "Ink on the ground", f[0].What)
+	assert.Equal(t, "1.6 : 1", f[0].Contrast)
+	assert.NotEmpty(t, f[0].Tuned)
+	assert.Empty(t, f[1].Tuned)
+	assert.Equal(t, "1.1 : 1", f[2].Contrast)
+	assert.NotEmpty(t, f[2].Tuned)
+}
+
+func TestShippedAndOwn(t *testing.T) {
+	assert.Empty(t, Theme{}.CSS(), "the look of Eskadel is its style sheet's")
+	for _, s := range Shipped() {
+		require.NoError(t, Theme{Name: s.Name}.Check())
+		assert.Equal(t, s.CSS(), Theme{Name: s.Name}.CSS(), "its name is enough")
+		for _, f := range s.Findings() {
+			assert.Empty(t, f.Tuned, "%s: %s", s.Name, f.What)
+		}
+	}
+	own := Theme{Name: "slate", Accent: "#8a1f1f", Font: "Open Sans"}
+	assert.Contains(t, own.CSS(), "--accent: #8a1f1f;")
+	assert.Contains(t, own.CSS(), "--ink: #1d232b;")
+	assert.Contains(t, own.CSS(), `--bs-body-font-family: "Open Sans", Figtree, sans-serif;`)
+	assert.NotContains(t, Theme{Accent: "#8a1f1f"}.CSS(), "--c1", "the palette stays")
+	for place, wrong := range map[string]Theme{
+		"name": {Name: "gone"}, "ground": {Ground: "white"}, "font": {Font: `x"; } body { display: none`}, "palette[1]": {Palette: []string{"#123456", "c2"}},
+		"palette": {Palette: make([]string, 11)}, "ink": {Ink: "#12345"}, "accent": {Accent: "url(x)"},
+	} {
+		assert.ErrorContains(t, wrong.Check(), "", place)
+		assert.Empty(t, wrong.CSS(), "nothing unchecked gets into a style sheet")
+	}
+}
+
+// The usual look is that of the style sheet.
+func TestUsualIsTheStyleSheets(t *testing.T) {
+	b, err := os.ReadFile("../../web/page/base.css")
+	require.NoError(t, err)
+	light, _, _ := strings.Cut(string(b), "@media")
+	for name, is := range map[string]string{"paper": usual.ground, "ink": usual.ink, "accent": usual.accent} {
+		assert.Contains(t, light, "--"+name+": "+is+";")
+	}
+	for i, c := range usualPalette {
+		assert.Contains(t, light, fmt.Sprintf("--c%d: %s;", i+1, c))
+	}
+}
