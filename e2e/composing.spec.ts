@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { complaints, copied, noSeriousProblem, publish, settled, signIn } from "./help";
+import { builder, complaints, copied, noSeriousProblem, publish, settled, signIn } from "./help";
 
 // An author narrows a dashboard by fields of their choice, and a viewer adds one that is offered.
 test("filters are added, set, offered and taken off by hand", async ({ page }) => {
@@ -530,5 +530,43 @@ test("a dashboard has a look of its own", async ({ page, browser }) => {
   await dark.close();
   await page.goto("/");
   expect(await paper(page)).toBe(usual);
+  expect(wrong).toEqual([]);
+});
+
+// Somebody makes a page of their own, begins with it, and keeps another to themselves.
+test("a page of one's own is what one begins with", async ({ page, browser }) => {
+  const wrong = complaints(page);
+  await signIn(page, builder);
+  await page.goto("/dashboards");
+  await page.getByRole("button", { name: "a page of your own" }).press("Enter");
+  await page.waitForURL(/\/dashboards\/own-\d+\/edit/);
+  await settled(page);
+  await expect(page.locator(".widget .figures").first()).toBeVisible();
+  await expect(page.getByLabel("Who sees it")).toHaveValue("yes");
+  await page.goto("/");
+  await page.waitForURL(/\/dashboards\/own-\d+$/);
+  await settled(page);
+  await noSeriousProblem(page, "a page of one's own");
+  await page.getByRole("navigation").getByRole("link", { name: "Dashboards" }).click();
+  await expect(page.getByRole("heading", { name: "Only you see" })).toBeVisible();
+  await noSeriousProblem(page, "the list of dashboards");
+  await page.getByRole("button", { name: "no longer begin with it" }).press("Enter");
+  await page.goto("/");
+  await expect(page.getByRole("heading", { name: "Dashboards" })).toBeVisible();
+
+  const edda = await (await browser.newContext({ baseURL: new URL(page.url()).origin })).newPage();
+  await signIn(edda);
+  await edda.goto("/dashboards");
+  await expect(edda.getByRole("heading", { name: "Dashboards" })).toBeVisible();
+  await expect(edda.getByText("Only you see")).toHaveCount(0);
+
+  // What a dashboard is about is told on request.
+  await copied(edda, "hazards", "about-hazards", "About hazards");
+  await edda.locator("#readers summary").click();
+  await Promise.all([edda.waitForResponse((r) => r.url().endsWith("/draft") && r.ok()), edda.getByLabel("and ask what this is about").fill("Noted by **everybody**.").then(() => edda.keyboard.press("Tab"))]);
+  await edda.goto("/dashboards/about-hazards?draft=yes");
+  await edda.getByText("what this is about").click();
+  await expect(edda.locator(".about strong")).toHaveText("everybody");
+  await edda.close();
   expect(wrong).toEqual([]);
 });

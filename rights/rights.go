@@ -57,12 +57,13 @@ const (
 	allowed        // a dashboard that the pass is for, whose author allows it to viewers
 	kept           // what they keep
 	listed         // where they are on the list of whom it is for, or there is none
+	shared         // what is not another's own
 )
 
 var table = map[What][6]answer{
 	//           nobody viewer   author  builder author's builder's program
 	Open:       {yes, yes, yes, yes, yes, yes},
-	See:        {no, inPass, yes, yes, yes, yes},
+	See:        {no, inPass, shared, yes, shared, yes},
 	Records:    {no, allowed, yes, yes, yes, yes},
 	Tips:       {no, inPass, yes, yes, yes, yes},
 	TakeAway:   {no, allowed, yes, yes, yes, yes},
@@ -112,6 +113,7 @@ type Thing struct {
 	Name       string     // for words
 	Keeper     *int64     // who keeps it; nobody when nil
 	KeptBy     string     // their name
+	Private    bool       // only they see it
 	For        [][]string // lists of e-mail addresses, on each of which one must be, if there is anybody on it
 }
 
@@ -143,6 +145,8 @@ func May(c *identity.Caller, what What, with Thing) error {
 		ok = slices.Contains(with.ViewersMay, map[What]string{Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload, Ask: dashboard.MayAsk}[what])
 	case kept:
 		ok = with.Keeper != nil && *with.Keeper == c.PersonID
+	case shared:
+		ok = !with.Private || with.Keeper != nil && *with.Keeper == c.PersonID
 	case listed:
 		ok = !slices.ContainsFunc(with.For, func(list []string) bool { return len(list) > 0 && !slices.Contains(list, c.Email) })
 	}
@@ -156,6 +160,9 @@ func refused(c *identity.Caller, what What, with Thing) error {
 	no := func(format string, args ...any) error { return problem.New(problem.Forbidden, "", format, args...) }
 	switch what {
 	case See, Tips, OwnFilters:
+		if c.Author { // who does not learn that it is there
+			return problem.New(problem.NotFound, "dashboard", "There is no dashboard “%s”.", with.Dashboard)
+		}
 		return no("Your viewer pass is not for this dashboard.")
 	case Records:
 		return no("The author of this dashboard does not show single records.")

@@ -31,6 +31,7 @@ type Document struct {
 	Folder     string
 	Keeper     string // their name
 	KeeperID   *int64 // who may change it; only builders where there is none
+	Private    bool   // only they see it
 	Revision   int    // raised with every change
 	Draft      JSON
 	SavedBy    string
@@ -78,6 +79,7 @@ type Use struct {
 	Kind, Name, Title string
 	Keeper            string
 	KeeperID          *int64
+	Private           bool
 	Draft, Published  bool
 	Pinned            int // which version the published one speaks of, 0 for the newest
 }
@@ -149,7 +151,7 @@ func (s *Store) Uses(ctx context.Context, kind, name string) (out []Use, err err
 	err = s.db.WithContext(ctx).Raw(`with names as (
 			select cast(@name as text) as name
 			union select n.name from documents d join document_names n on n.document_id = d.id where d.kind = @kind and d.name = @name)
-		select d.kind, d.name, d.title, d.keeper, d.keeper_id, bool_or(r.number = 0) as draft, bool_or(r.number > 0) as published, coalesce(max(r.pinned) filter (where r.number > 0), 0) as pinned
+		select d.kind, d.name, d.title, d.keeper, d.keeper_id, d.private, bool_or(r.number = 0) as draft, bool_or(r.number > 0) as published, coalesce(max(r.pinned) filter (where r.number > 0), 0) as pinned
 		from document_references r join documents d on d.id = r.document_id
 		where r.kind = @kind and r.name in (select name from names) and (r.number = 0 or r.number = d.published)
 		group by d.id order by d.kind, lower(d.title), d.name`, map[string]any{"kind": kind, "name": name}).Scan(&out).Error
@@ -189,8 +191,8 @@ func (t *Tx) Add(ctx context.Context, d *Document, refs []Reference) error {
 	}
 	if !taken {
 		d.Revision, d.SavedBy, d.SavedAt = 1, t.Who, time.Now()
-		result := t.db.WithContext(ctx).Raw(`insert into documents (kind, name, title, folder, keeper, keeper_id, draft, saved_by, indexed) values (?, ?, ?, ?, ?, ?, ?, ?, ?)
-			on conflict do nothing returning id`, d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.KeeperID, d.Draft, t.Who, d.Indexed).Scan(&d.ID)
+		result := t.db.WithContext(ctx).Raw(`insert into documents (kind, name, title, folder, keeper, keeper_id, private, draft, saved_by, indexed) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+			on conflict do nothing returning id`, d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.KeeperID, d.Private, d.Draft, t.Who, d.Indexed).Scan(&d.ID)
 		if result.Error != nil {
 			return words(result.Error, "")
 		}
@@ -218,8 +220,8 @@ func (t *Tx) keepDraft(ctx context.Context, d *Document) error {
 // Save keeps the draft of a document, with its title and folder, if it is still at the
 // revision that d has; its revision is then the next one.
 func (t *Tx) Save(ctx context.Context, d *Document, refs []Reference) error {
-	result := t.db.WithContext(ctx).Exec(`update documents set title = ?, folder = ?, keeper = ?, keeper_id = ?, draft = ?, saved_by = ?, saved_at = clock_timestamp(), indexed = ?, revision = revision + 1
-		where id = ? and revision = ?`, d.Title, d.Folder, d.Keeper, d.KeeperID, d.Draft, t.Who, d.Indexed, d.ID, d.Revision)
+	result := t.db.WithContext(ctx).Exec(`update documents set title = ?, folder = ?, keeper = ?, keeper_id = ?, private = ?, draft = ?, saved_by = ?, saved_at = clock_timestamp(), indexed = ?, revision = revision + 1
+		where id = ? and revision = ?`, d.Title, d.Folder, d.Keeper, d.KeeperID, d.Private, d.Draft, t.Who, d.Indexed, d.ID, d.Revision)
 	if result.Error != nil {
 		return words(result.Error, "")
 	}

@@ -46,7 +46,11 @@ func (w *Workspace) seen(ctx context.Context, who *identity.Caller, name string)
 	if err := rights.May(who, rights.See, rights.Thing{Dashboard: name}); err != nil {
 		return nil, err
 	}
-	return w.store.Document(ctx, Dashboard, name)
+	d, err := w.store.Document(ctx, Dashboard, name)
+	if err == nil && d.Private {
+		err = rights.May(who, rights.See, thing(d))
+	}
+	return d, err
 }
 
 // published reads a published version, which never changes.
@@ -131,7 +135,14 @@ func (w *Workspace) NewDashboard(ctx context.Context, who *identity.Caller, titl
 
 // begin keeps a new dashboard, which is whoever makes it's.
 func (w *Workspace) begin(ctx context.Context, who *identity.Caller, d *dashboard.Document) (Standing, error) {
+	return w.beginAs(ctx, who, d, false)
+}
+
+// beginAs is begin, of one that only they see where it is private.
+func (w *Workspace) beginAs(ctx context.Context, who *identity.Caller, d *dashboard.Document, private bool) (Standing, error) {
 	m := draftOf(who, d.Name, d.JSON(), On{})
+	keeper := m.begin
+	m.begin = func(kept *store.Document) { keeper(kept); kept.Private = private }
 	m.new, m.what = true, rights.Make
 	return w.keep(ctx, who, m)
 }

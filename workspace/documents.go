@@ -239,6 +239,9 @@ func (w *Workspace) mine(ctx context.Context, who *identity.Caller, kind, name s
 		return nil, err
 	}
 	d, err := w.store.Document(ctx, kind, name)
+	if err == nil && d.Private {
+		err = rights.May(who, rights.See, thing(d)) // who may not see it does not learn who keeps it
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -387,6 +390,9 @@ func (w *Workspace) Uses(ctx context.Context, who *identity.Caller, kind, name s
 	uses, err := w.store.Uses(ctx, kind, name)
 	out := []Used{}
 	for _, u := range uses {
+		if rights.May(who, rights.See, thing(&store.Document{Kind: u.Kind, Name: u.Name, Keeper: u.Keeper, KeeperID: u.KeeperID, Private: u.Private})) != nil {
+			u.Name, u.Title = "", "something that only "+u.Keeper+" sees"
+		}
 		out = append(out, Used{u.Kind, u.Name, u.Title, u.Draft, u.Published})
 	}
 	return out, err

@@ -87,7 +87,7 @@ func (w *Workspace) DrillingOn(ctx context.Context, who *identity.Caller, name, 
 		return nil, err
 	}
 	for i := range kept {
-		if kept[i].Name == name || kept[i].Published == 0 || rights.May(who, rights.See, rights.Thing{Dashboard: kept[i].Name}) != nil {
+		if kept[i].Name == name || kept[i].Published == 0 || rights.May(who, rights.See, thing(&kept[i])) != nil {
 			continue
 		}
 		if doc, err := w.published(ctx, &kept[i], kept[i].Published); err == nil {

@@ -26,6 +26,8 @@ type Row struct {
 	Fresh     string
 	Trouble   *problem.Problem // why it cannot be shown
 	Favourite bool
+	First     bool      // whoever looks at the list begins with it
+	Private   bool      // only they see it
 	Opened    time.Time // when whoever looks at the list opened it last
 }
 
@@ -50,7 +52,10 @@ func (w *Workspace) Dashboards(ctx context.Context, who *identity.Caller, find s
 	var docs []*dashboard.Document
 	for i := range kept {
 		d := &kept[i]
-		r := Row{Standing: standing(who, d), Favourite: shelf[d.ID].Favourite, Opened: shelf[d.ID].OpenedAt}
+		if rights.May(who, rights.See, thing(d)) != nil {
+			continue
+		}
+		r := Row{Standing: standing(who, d), Favourite: shelf[d.ID].Favourite, First: shelf[d.ID].First, Private: d.Private, Opened: shelf[d.ID].OpenedAt}
 		var doc *dashboard.Document
 		switch {
 		case d.Published > 0:
@@ -101,14 +106,18 @@ type Group struct {
 	Rows  []Row
 }
 
-// Home groups a list of dashboards: favourites first, then folder by folder.
+// Home groups a list of dashboards: favourites first, what only they see, then folder by folder.
 func Home(rows []Row) (out []Group) {
 	var folders []string
-	favourites := Group{Title: "Favourites"}
+	favourites, own := Group{Title: "Favourites"}, Group{Title: "Only you see"}
 	of := map[string][]Row{}
 	for _, r := range rows {
-		if r.Favourite {
+		switch {
+		case r.Favourite:
 			favourites.Rows = append(favourites.Rows, r)
+			continue
+		case r.Private:
+			own.Rows = append(own.Rows, r)
 			continue
 		}
 		if of[r.Folder] == nil {
@@ -116,8 +125,10 @@ func Home(rows []Row) (out []Group) {
 		}
 		of[r.Folder] = append(of[r.Folder], r)
 	}
-	if len(favourites.Rows) > 0 {
-		out = append(out, favourites)
+	for _, g := range []Group{favourites, own} {
+		if len(g.Rows) > 0 {
+			out = append(out, g)
+		}
 	}
 	slices.Sort(folders)
 	for _, folder := range folders {

@@ -85,7 +85,7 @@ type Standing struct {
 
 // thing is a document as the table of rights asks of it.
 func thing(d *store.Document) rights.Thing {
-	return rights.Thing{Dashboard: d.Name, Kind: d.Kind, Name: d.Name, Keeper: d.KeeperID, KeptBy: d.Keeper}
+	return rights.Thing{Dashboard: d.Name, Kind: d.Kind, Name: d.Name, Keeper: d.KeeperID, KeptBy: d.Keeper, Private: d.Private}
 }
 
 func standing(who *identity.Caller, d *store.Document) Standing {

@@ -32,6 +32,9 @@ func Changes(was, is *Document, before, after Told) (out []string) {
 	}
 	part("The title", was.Title, is.Title)
 	part("What it answers", was.Answers, is.Answers)
+	if was.About != is.About {
+		say("What is told of it on request is another.")
+	}
 	other := renamed(was, is)
 	pages(was, is, other, say)
 	for _, w := range was.Widgets() {

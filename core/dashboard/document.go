@@ -22,6 +22,7 @@ type Document struct {
 	Name       string   `json:"name"`
 	Title      string   `json:"title"`
 	Answers    string   `json:"answers,omitempty"` // what it answers, in a line
+	About      string   `json:"about,omitempty"`   // what readers are told on request, in Markdown
 	Filters    []Filter `json:"filters,omitempty"`
 	Pages      []Page   `json:"pages"`
 	ViewersMay []string `json:"viewers_may,omitempty"`
@@ -31,6 +32,9 @@ type Document struct {
 	Through []Through                    `json:"drill_through,omitempty"`
 	Theme   theme.Theme                  `json:"theme,omitzero"`
 }
+
+// MostAbout is how many letters may be told of a dashboard.
+const MostAbout = 4000
 
 // MayDownload is what viewers_may holds when viewers may take figures with them as a file.
 const MayDownload = "download"
@@ -175,6 +179,9 @@ func (d *Document) check() error {
 		if d.Filter(f.Name) != &d.Filters[i] {
 			return problem.New(problem.Conflict, place+".name", "Two filters are called “%s”.", f.Name)
 		}
+	}
+	if len([]rune(d.About)) > MostAbout {
+		return problem.New(problem.TooMany, "about", "What is told of a dashboard has at most %d letters.", MostAbout)
 	}
 	if err := d.Theme.Check(); err != nil {
 		return problem.At("theme", err)

@@ -27,10 +27,13 @@ func New(s *page.Server) *Server { return &Server{s} }
 func (s *Server) Routes() []gate.Route {
 	const get, post = http.MethodGet, http.MethodPost
 	return []gate.Route{
-		{Method: get, Path: "/", Right: rights.Make, Handle: s.home},
+		{Method: get, Path: "/", Right: rights.Make, Handle: s.first},
 		{Method: get, Path: "/home/list", Right: rights.Make, Handle: s.homeList},
 		{Method: get, Path: "/dashboards", Right: rights.Make, Handle: s.home},
 		{Method: post, Path: "/dashboards", Right: rights.Make, Handle: s.newDashboard},
+		{Method: post, Path: "/dashboards/:dashboard/first", Right: rights.Make, Handle: s.beginWith},
+		{Method: post, Path: "/dashboards/:dashboard/private", Right: rights.Share, Handle: s.keepToOneself},
+		{Method: post, Path: "/home/own", Right: rights.Make, Handle: s.ownPage},
 		{Method: get, Path: "/ready-made", Right: rights.Make, Handle: s.readyMade},
 		{Method: get, Path: "/ready-made/:kind", Right: rights.Make, Handle: s.readyKind, Pictures: true},
 		{Method: post, Path: "/ready-made/:kind", Right: rights.Make, Handle: s.makeReady},

@@ -344,7 +344,7 @@ function changed(how) {
 }
 
 /** The fields of the page that hold words of the document. */
-const words = [["dashboard-title", "title"], ["answers", "answers"]];
+const words = [["dashboard-title", "title"], ["answers", "answers"], ["about", "about"]];
 function tellWords() {
   readers.forEach((r) => { r.checked = (draft.viewers_may ?? []).includes(r.value); });
   for (const [id, part] of words) /** @type {HTMLInputElement} */ (document.getElementById(id)).value = draft[part] ?? "";
@@ -353,6 +353,11 @@ function tellWords() {
 document.getElementById("folder")?.addEventListener("change", async (e) => {
   const input = /** @type {HTMLInputElement} */ (e.target);
   if (await make(address(name, "folder"), { folder: input.value })) say(input.value ? `It stands in ${input.value}.` : "It stands in no folder.");
+});
+
+document.getElementById("private")?.addEventListener("change", async (e) => {
+  const only = /** @type {HTMLSelectElement} */ (e.target).value;
+  if (await make(address(name, "private"), { private: only })) say(only ? "Only its keeper sees it." : "All who sign in see it.");
 });
 
 /** What readers may do besides reading. */
@@ -491,7 +496,10 @@ new ResizeObserver(() => setTimeout(() => {
 for (const [id, part] of words) {
   document.getElementById(id)?.addEventListener("change", (e) => {
     const value = /** @type {HTMLInputElement} */ (e.target).value.trim();
-    changed(() => { draft[part] = value; });
+    changed(() => {
+      if (value || part === "title") draft[part] = value;
+      else delete draft[part];
+    });
   });
 }
 // Who else works on it is said, and what they change is taken over where nothing is under way here.

@@ -33,7 +33,7 @@ func (s *Server) editing(c *gin.Context) {
 		return
 	}
 	o.Note(ctx, s.Workspace, gate.Caller(c))
-	s.Page(c, http.StatusOK, "editing", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "Page": page, "Document": string(o.Doc.JSON()), "Folders": s.Workspace.Folders(ctx)})
+	s.Page(c, http.StatusOK, "editing", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "Page": page, "Document": string(o.Doc.JSON()), "Folders": s.Workspace.Folders(ctx), "Private": o.Private()})
 }
 
 // saveDraft keeps the document that the editor holds. Where it was put together with what

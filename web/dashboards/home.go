@@ -60,3 +60,36 @@ func (s *Server) favour(c *gin.Context) {
 func (s *Server) move(c *gin.Context) {
 	s.changed(c, s.Workspace.Move(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), c.PostForm("folder")), gin.H{})
 }
+
+// first leads to what somebody begins with, the list of dashboards where they have not said.
+func (s *Server) first(c *gin.Context) {
+	if name := s.Workspace.Begins(c.Request.Context(), gate.Caller(c)); name != "" && c.Query("copy") == "" {
+		page.Redirect(c, "/dashboards/"+name)
+		return
+	}
+	s.home(c)
+}
+
+// beginWith has whoever asks begin with a dashboard, or with the list again.
+func (s *Server) beginWith(c *gin.Context) {
+	if err := s.Workspace.BeginWith(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), c.PostForm("on") != ""); err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page.Redirect(c, "/dashboards")
+}
+
+// keepToOneself has only whoever keeps a dashboard see it, or everybody again.
+func (s *Server) keepToOneself(c *gin.Context) {
+	s.changed(c, s.Workspace.KeepToOneself(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), c.PostForm("private") != ""), gin.H{})
+}
+
+// ownPage opens the page of whoever asks, which is made where they have none.
+func (s *Server) ownPage(c *gin.Context) {
+	name, err := s.Workspace.OwnPage(c.Request.Context(), gate.Caller(c))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	page.Redirect(c, "/dashboards/"+name+"/edit")
+}

@@ -63,7 +63,7 @@ func (s *Server) frameSession(c *gin.Context) {
 		v, err := s.look(c)
 		var data gin.H
 		if err == nil {
-			data, err = sheetOf(v, *in.Page, in.Widget)
+			data, err = s.sheetOf(c, v, *in.Page, in.Widget)
 		}
 		if err == nil {
 			out["sheet"], err = s.Text("sheet", data)

@@ -48,7 +48,7 @@ func (s *Server) sheet(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	data, err := sheetOf(l, c.PostForm("page"), c.PostForm("widget"))
+	data, err := s.sheetOf(c, l, c.PostForm("page"), c.PostForm("widget"))
 	if err != nil {
 		s.Fail(c, err)
 		return
@@ -57,7 +57,7 @@ func (s *Server) sheet(c *gin.Context) {
 }
 
 // sheetOf is what the part sheet shows.
-func sheetOf(v *workspace.Look, title, only string) (gin.H, error) {
+func (s *Server) sheetOf(c *gin.Context, v *workspace.Look, title, only string) (gin.H, error) {
 	page, err := v.Doc.Page(title)
 	if err != nil {
 		return nil, err
@@ -72,7 +72,7 @@ func sheetOf(v *workspace.Look, title, only string) (gin.H, error) {
 		one.At = [4]int{0, 0, 12, one.At[3]}
 		widgets = []dashboard.Widget{one}
 	}
-	return gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Ask": only == "" && v.MayAsk()}, nil
+	return gin.H{"Doc": v.Doc, "Page": page, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Ask": only == "" && v.MayAsk(), "Host": s.PictureAddress(c)}, nil
 }
 
 func (s *Server) line(c *gin.Context) {
