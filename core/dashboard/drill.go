@@ -335,8 +335,14 @@ func (t Through) Fillings(from []*Seen, target *Document) (out []Filling) {
 	return out
 }
 
-// Guess fills what agrees in name, for the fields of which nothing is said yet.
+// Guess fills what agrees in name, for the fields of which nothing is said yet; what is said of
+// fields that no mark has is dropped.
 func (t *Through) Guess(from []*Seen, target *Document) {
+	for name := range t.Fill {
+		if !slices.ContainsFunc(from, func(s *Seen) bool { return slices.Contains(s.groups, name) }) {
+			delete(t.Fill, name)
+		}
+	}
 	for _, s := range from {
 		for _, name := range s.groups {
 			if _, said := t.Fill[name]; said {

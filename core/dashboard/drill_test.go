@@ -70,6 +70,9 @@ func TestThrough(t *testing.T) {
 	way := within("Q")
 	way.Guess(d.Sources(way, charts), d)
 	assert.Equal(t, map[string]string{"opened": "when", "kind": "of", "yard": "there"}, way.Fill, "what agrees in name")
+	way.From = []string{"b"}
+	way.Guess(d.Sources(way, charts), d)
+	assert.Equal(t, map[string]string{"yard": "there"}, way.Fill, "nothing is said of fields that no mark has")
 	way = within("P")
 	way.Guess(d.Sources(way, charts), d)
 	assert.Equal(t, map[string]string{"opened": "when", "kind": "of"}, way.Fill, "a filter of another page is none of this one")
