@@ -112,7 +112,7 @@ export function edit(editor, how) {
       wrong.textContent = /** @type {Error} */ (error).message;
       return;
     }
-    if (mine !== now() || shown !== section) return; // the chart has changed meanwhile
+    if (signal.aborted || mine !== now() || shown !== section) return; // another chart is chosen, or this one has changed, meanwhile
     const focused = finish.contains(document.activeElement) ? document.activeElement : null;
     const name = focused?.getAttribute("data-section"), id = focused?.id;
     // Phrases that stay are kept, so that a click on one is not lost meanwhile.
