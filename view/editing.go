@@ -169,12 +169,13 @@ type ReachRow struct {
 
 // A ReachCell is what a filter, or a click, does to a widget.
 type ReachCell struct {
-	On    string
-	Says  string // the fields by which it is narrowed; "" where it is not
-	Why   string // why it is not, or not by all
-	Self  bool
-	Part  bool // not by all that is chosen
-	Title string
+	On     string
+	Says   string // the fields by which it is narrowed; "" where it is not
+	Why    string // why it is not, or not by all
+	Self   bool
+	Part   bool // not by all that is chosen
+	Within bool // highlighted instead of narrowed
+	Title  string
 }
 
 // Reaching shows what reaches what on a page.
@@ -219,6 +220,8 @@ func reachCell(c dashboard.Cell, title string) ReachCell {
 		out.Says, out.Part, out.Why = "", false, "as you want it"
 	case c.Instead:
 		out.Says, out.Why = "", "its own condition on "+locale.Lower(c.By[0])+" stands instead"
+	case c.Within && len(c.By) > 0:
+		out.Within = true
 	case len(c.By) == 0 && len(c.Missing) > 0:
 		out.Part, out.Why = false, c.On.Dataset.Title+" have no "+strings.Join(missing, ", no ")
 	case len(c.By) == 0:

@@ -165,6 +165,7 @@ type about struct {
 	setting query.Setting
 	missed  []string
 	waits   bool // nothing is to be shown yet
+	within  bool // what is chosen is drawn within the whole
 }
 
 // about gathers what a question about a widget needs, at the time that a mark was drawn or, if it is zero, now.
@@ -180,6 +181,11 @@ func (v *View) about(w *dashboard.Widget, at time.Time) (q about, err error) {
 		return q, err
 	}
 	q.missed, q.waits = reach.Missed, reach.Waits
+	if !reach.Highlight.IsZero() {
+		if err := v.highlight(&q, reach); err != nil {
+			return q, err
+		}
+	}
 	for _, b := range q.doc.Also {
 		set, err := v.Engine.Dataset(v.ctx, b.Dataset, v.Viewer)
 		if err != nil {
@@ -194,6 +200,19 @@ func (v *View) about(w *dashboard.Widget, at time.Time) (q about, err error) {
 		q.missed = append(q.missed, reach.Missed...)
 	}
 	return q, nil
+}
+
+// highlight has what is chosen drawn within the whole; a chart that cannot show that is narrowed.
+func (v *View) highlight(q *about, reach dashboard.Reach) error {
+	if doc, ok := q.doc.Highlighted(reach.Highlight, q.ds); ok {
+		doc.Title = sentence.Title(q.doc, q.ds)
+		q.doc, q.within = doc, true
+		return nil
+	}
+	q.missed = append(q.missed, "Narrowed by “"+reach.Chosen+"”: this chart cannot show a part within the whole.")
+	var err error
+	q.setting, err = v.setting(q.ds, filter.And(reach.Condition, reach.Highlight), q.setting.Now)
+	return err
 }
 
 // Narrowed is the chart of a widget with what the dashboard is narrowed to as a condition of
@@ -278,6 +297,9 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 	}
 	a, err := v.Engine.Answer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, v.Version, parts)
 	if a != nil {
+		if q.within && a.Drawing != nil {
+			a.Drawing.Fade()
+		}
 		for _, words := range q.missed {
 			a.Notes = append(a.Notes, Note{Words: words})
 		}

@@ -179,7 +179,7 @@ func (d *Draft) ReachChoices(filter, from, on string) (*view.ReachChoice, error)
 // A ReachChange is a change of what reaches what on a page.
 type ReachChange struct {
 	Page           string
-	Do             string // answer, narrow, spare, select, leave, by or wait
+	Do             string // answer, narrow, highlight, spare, select, leave, by or wait
 	Filter, From   string // which filter, or a click on which widget
 	On             string // the widget that is reached
 	Dataset, Field string
@@ -205,8 +205,8 @@ func (w *Workspace) ChangeReach(ctx context.Context, who *identity.Caller, name 
 		switch r.Do {
 		case "answer":
 			return d.AnswerTo(r.On, r.Filter, r.To, r.Usual)
-		case "narrow", "spare":
-			return d.Spare(r.From, r.On, r.Do == "spare")
+		case "narrow", "spare", "highlight":
+			return d.Have(r.From, r.On, map[string]string{"spare": dashboard.Nothing, "highlight": dashboard.Highlights}[r.Do])
 		case "select", "leave":
 			return d.Select(r.From, r.Field, r.Do == "select", selects)
 		case "by":

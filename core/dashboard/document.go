@@ -78,16 +78,20 @@ type Widget struct {
 type Click struct {
 	// Selects are the fields of the chart by which a click chooses, all of them when there are none.
 	Selects []string `json:"selects,omitempty"`
-	// Does says of other widgets, by their ids, what a click does there: Nothing; it narrows those
-	// that are not named.
+	// Does says of other widgets, by their ids, what a click does there: Nothing or Highlights; it
+	// narrows those that are not named.
 	Does map[string]string `json:"does,omitempty"`
 	// Fields say by which field of a dataset one of the chart's answers, where it is not the one
 	// of its name: dataset → field of the chart → field there, "" for none.
 	Fields map[string]map[string]string `json:"fields,omitempty"`
 }
 
-// Nothing is what a click does to a widget that it leaves as it is.
-const Nothing = "nothing"
+// What a click does to a widget besides narrowing it: it leaves it as it is, or draws what is chosen
+// within the whole.
+const (
+	Nothing    = "nothing"
+	Highlights = "highlights"
+)
 
 // A Chart is a chart of the widget's own, or one of the library by name.
 type Chart struct {
@@ -208,8 +212,8 @@ func (d *Document) check() error {
 			}
 			if k := widget.Click; k != nil {
 				for id, does := range k.Does {
-					if does != Nothing {
-						return problem.New(problem.Invalid, place+".click.does."+id, "A click narrows another widget, or does nothing there.")
+					if does != Nothing && does != Highlights {
+						return problem.New(problem.Invalid, place+".click.does."+id, "A click narrows another widget, highlights in it, or does nothing there.")
 					}
 				}
 			}

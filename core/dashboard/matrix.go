@@ -33,6 +33,7 @@ type Cell struct {
 	On      *Seen
 	Self    bool     // a click does nothing to its own widget
 	Spared  bool     // its author wants it so
+	Within  bool     // what is chosen is drawn within the whole, which is not narrowed
 	By      []string // labels of the fields by which it is narrowed
 	Missing []string // labels of the fields of a click that do not reach it
 	Instead bool     // its chart has a condition of its own instead
@@ -92,7 +93,7 @@ func see(w *Widget, charts Charts) *Seen {
 
 // cell is what a click does to another widget.
 func (s *Seen) cell(on *Seen) Cell {
-	c := Cell{On: on, Self: on == s, Spared: s.spares(on.ID)}
+	c := Cell{On: on, Self: on == s, Spared: s.spares(on.ID), Within: s.does(on.ID) == Highlights}
 	for _, name := range s.groups {
 		if !s.Click.selects([]string{name}) {
 			continue
@@ -146,8 +147,8 @@ func (s *Seen) Answers(ds *dataset.Dataset) (out []Answered) {
 	return out
 }
 
-// Spare has a click on one widget leave another as it is, or narrow it again.
-func (d *Document) Spare(from, id string, spare bool) error {
+// Have has a click on one widget do something to another: "" to narrow it, Nothing or Highlights.
+func (d *Document) Have(from, id, do string) error {
 	w, err := d.Widget(from)
 	if err == nil {
 		_, err = d.Widget(id)
@@ -157,11 +158,11 @@ func (d *Document) Spare(from, id string, spare bool) error {
 	}
 	k := w.click()
 	delete(k.Does, id)
-	if spare {
+	if do != "" {
 		if k.Does == nil {
 			k.Does = map[string]string{}
 		}
-		k.Does[id] = Nothing
+		k.Does[id] = do
 	}
 	w.tidy()
 	return nil

@@ -161,7 +161,7 @@ func TestMatrix(t *testing.T) {
 	all := []dashboard.Choice{{Name: "opened", Chosen: true}, {Name: "kind", Chosen: true}}
 	require.NoError(t, d.AnswerTo("b", "when", "promised", false))
 	require.NoError(t, d.AnswerTo("a", "when", "", false))
-	require.NoError(t, d.Spare("b", "a", true))
+	require.NoError(t, d.Have("b", "a", dashboard.Nothing))
 	require.NoError(t, d.Select("a", "opened", false, all))
 	require.NoError(t, d.AnswerClick("a", "visits", "kind", "sort"))
 	assert.Equal(t, []string{
@@ -184,22 +184,22 @@ func TestMatrix(t *testing.T) {
 	// All of it is taken back without a trace.
 	require.NoError(t, d.AnswerTo("b", "when", "", true))
 	require.NoError(t, d.AnswerTo("a", "when", "", true))
-	require.NoError(t, d.Spare("b", "a", false))
+	require.NoError(t, d.Have("b", "a", ""))
 	require.NoError(t, d.Select("a", "opened", true, of.Selects()))
 	require.NoError(t, d.AnswerClick("a", "visits", "kind", "kind"))
 	was, _ := linkedUp(t)
 	assert.JSONEq(t, string(was.JSON()), string(d.JSON()))
-	for _, err := range []error{d.AnswerTo("x", "when", "", true), d.AnswerTo("a", "x", "", true), d.Spare("x", "a", true), d.Spare("a", "x", true), d.Select("x", "kind", true, all), d.AnswerClick("x", "visits", "kind", "")} {
+	for _, err := range []error{d.AnswerTo("x", "when", "", true), d.AnswerTo("a", "x", "", true), d.Have("x", "a", dashboard.Nothing), d.Have("a", "x", dashboard.Highlights), d.Select("x", "kind", true, all), d.AnswerClick("x", "visits", "kind", "")} {
 		assert.Equal(t, problem.NotFound, problem.Of(err).Code)
 	}
 	_, err = dashboard.Read([]byte(`{"version":1,"name":"x","title":"X","pages":[{"title":"P","widgets":[{"id":"a","at":[0,0,1,1],"text":"x","click":{"does":{"b":"much"}}}]}]}`))
-	assert.ErrorContains(t, err, "narrows another widget, or does nothing")
+	assert.ErrorContains(t, err, "narrows another widget, highlights in it, or does nothing")
 }
 
 // A copy of a page does to its own widgets what the page does to its.
 func TestClicksOfCopiedPages(t *testing.T) {
 	d, _ := linkedUp(t)
-	require.NoError(t, d.Spare("a", "b", true))
+	require.NoError(t, d.Have("a", "b", dashboard.Nothing))
 	_, err := d.CopyPage("P")
 	require.NoError(t, err)
 	copies := d.Pages[1].Widgets
@@ -219,7 +219,7 @@ func TestTheMatrixSaysWhatReachDoes(t *testing.T) {
 			from, on, name, to := widget.Draw(r, "from"), widget.Draw(r, "on"), field.Draw(r, "field"), field.Draw(r, "to")
 			switch rapid.IntRange(0, 2).Draw(r, "which") {
 			case 0:
-				require.NoError(r, d.Spare(from, on, rapid.Bool().Draw(r, "spare")))
+				require.NoError(r, d.Have(from, on, rapid.SampledFrom([]string{"", dashboard.Nothing, dashboard.Highlights}).Draw(r, "does")))
 			case 1:
 				require.NoError(r, d.AnswerClick(from, rapid.SampledFrom([]string{"jobs", "visits"}).Draw(r, "dataset"), name, to))
 			case 2:
@@ -235,8 +235,9 @@ func TestTheMatrixSaysWhatReachDoes(t *testing.T) {
 			for _, c := range row.Cells {
 				reach, err := d.Reach(c.On.Widget, c.On.Dataset, state(t, `{"narrow":[`+marks[row.Widget.ID]+`]}`), nil, sets, "")
 				require.NoError(r, err, string(d.JSON()))
-				narrows := len(c.By) > 0 && !c.Spared && !c.Self
-				assert.Equal(r, narrows, !reach.Condition.IsZero(), "%s on %s: %s", row.Widget.ID, c.On.ID, d.JSON())
+				reaches := len(c.By) > 0 && !c.Spared && !c.Self
+				assert.Equal(r, reaches && c.Within, !reach.Highlight.IsZero(), "%s on %s: %s", row.Widget.ID, c.On.ID, d.JSON())
+				assert.Equal(r, reaches && !c.Within, !reach.Condition.IsZero(), "%s on %s: %s", row.Widget.ID, c.On.ID, d.JSON())
 				assert.Equal(r, !c.Self && (c.Spared || len(c.Missing) > 0), len(reach.Missed) > 0, "%s on %s: %s", row.Widget.ID, c.On.ID, d.JSON())
 			}
 		}

@@ -129,6 +129,9 @@ type Reach struct {
 	Condition filter.Condition
 	// Missed says in words what does not reach the widget, and why.
 	Missed []string
+	// Highlight is what is to be drawn within the whole, in words too; the zero condition for nothing.
+	Highlight filter.Condition
+	Chosen    string
 	// Waits tells that the widget shows nothing until a click reaches it, which none does.
 	Waits bool
 }
@@ -181,6 +184,7 @@ func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a
 		parts = append(parts, c)
 	}
 	r.Waits = w.Waits
+	var chosen []string
 	for _, n := range s.Narrow {
 		if n.Widget == w.ID || n.Widget == except {
 			continue
@@ -208,8 +212,13 @@ func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a
 		case len(missing) > 0:
 			r.Missed = append(r.Missed, "Narrowed by only a part of “"+n.Words+"”: "+ds.Title+" have no “"+strings.Join(missing, "” and no “")+"”.")
 		}
-		parts, r.Waits = append(parts, c), false
+		if r.Waits = false; from.does(w.ID) == Highlights {
+			r.Highlight, chosen = filter.And(r.Highlight, c), append(chosen, n.Words)
+			continue
+		}
+		parts = append(parts, c)
 	}
+	r.Chosen = strings.Join(chosen, "”, “")
 	r.Condition = filter.And(parts...)
 	return r, nil
 }
@@ -344,4 +353,12 @@ func carried(c filter.Condition, from, to *dataset.Field, zone *time.Location) f
 }
 
 // spares tells whether a click on the widget leaves another as it is.
-func (w *Widget) spares(id string) bool { return w.Click != nil && w.Click.Does[id] == Nothing }
+func (w *Widget) spares(id string) bool { return w.does(id) == Nothing }
+
+// does is what a click on the widget does to another, "" for narrowing it.
+func (w *Widget) does(id string) string {
+	if w.Click == nil {
+		return ""
+	}
+	return w.Click.Does[id]
+}
