@@ -334,6 +334,21 @@ test("widgets are arranged by layouts, together, and for a phone", async ({ page
   await Promise.all([kept(), bar.getByRole("button", { name: "as large" }).click()]);
   const size = () => page.evaluate(() => [...document.querySelectorAll(".together-chosen")].map((w) => { const r = w.getBoundingClientRect(); return `${Math.round(r.width)} ${Math.round(r.height)}`; }));
   await expect.poll(async () => new Set(await size()).size).toBe(1);
+  // They are moved together: by the keyboard, and dragged by one of them.
+  const rows = () => page.evaluate(() => [...document.querySelectorAll(".together-chosen")].map((w) => Number(w.closest(".grid-stack-item")?.getAttribute("gs-y") ?? 0)));
+  const at = await rows();
+  await Promise.all([kept(), page.locator(".together-chosen h2").first().press("ArrowDown")]);
+  await expect(page.locator("#said")).toContainText("Moved together");
+  await expect(bar).toContainText("2 chosen");
+  const box = (await page.locator(".together-chosen h2").first().boundingBox())!;
+  await page.mouse.move(box.x + 20, box.y + 8);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 20, box.y + 300, { steps: 8 });
+  await page.mouse.move(box.x + 20, box.y + 700, { steps: 8 });
+  await Promise.all([kept(), page.mouse.up()]);
+  await expect(bar).toContainText("2 chosen");
+  await expect.poll(async () => (await rows()).every((y, i) => y > at[i]), "both went down").toBe(true);
+  await settled(page);
   await Promise.all([kept(), bar.getByRole("button", { name: "take them off" }).click()]);
   await expect(heads).toHaveCount(n - 2);
   await expect(bar).toBeHidden();
@@ -342,6 +357,7 @@ test("widgets are arranged by layouts, together, and for a phone", async ({ page
 
   // What a phone shows, and in which order.
   const list = page.locator(".narrow-order li");
+  await expect(list).toHaveCount(n);
   const first = (await list.nth(0).locator("label").innerText()).trim(), second = (await list.nth(1).locator("label").innerText()).trim();
   await Promise.all([kept(), list.nth(1).getByRole("button", { name: /earlier$/ }).press("Enter")]);
   await expect(list.nth(0)).toContainText(second);

@@ -325,11 +325,13 @@ func (w *Workspace) Here(ctx context.Context, who *identity.Caller, name, window
 // A Placing is a change of where the widgets of a page stand.
 type Placing struct {
 	Page    string
-	Do      string   // layout, match, remove, earlier, later, hide or show
+	Do      string   // layout, match, shift, remove, earlier, later, hide or show
 	Layout  string   // which
 	Widgets []string // which match the first of them, are taken off, or move on a narrow screen
 	Wide    bool     // matching: their width
 	High    bool     // and their height
+	Right   int      // shifting: by so many columns
+	Down    int      // and rows
 }
 
 // Place places widgets of a page anew, or says what of it a narrow screen shows, and in which
@@ -361,6 +363,8 @@ func (w *Workspace) Place(ctx context.Context, who *identity.Caller, name string
 			return page.Arrange(p.Layout, form)
 		case "match":
 			return page.Match(p.Widgets, p.Wide, p.High)
+		case "shift":
+			return page.Shift(p.Widgets, p.Right, p.Down)
 		}
 		for _, id := range p.Widgets {
 			i := slices.IndexFunc(page.Widgets, func(x dashboard.Widget) bool { return x.ID == id })

@@ -189,6 +189,34 @@ func (p *Page) Match(ids []string, wide, high bool) error {
 	return nil
 }
 
+// Shift moves widgets of a page together, so many columns to the right and rows down, as far as all of
+// them stay on the ground, and moves others out of their way.
+func (p *Page) Shift(ids []string, right, down int) error {
+	var moved []*Widget
+	for _, id := range ids {
+		w, err := p.widget(id)
+		if err != nil {
+			return err
+		}
+		moved = append(moved, w)
+		right = min(max(right, -w.At[0]), columns-w.At[0]-w.At[2])
+		down = max(down, -w.At[1])
+	}
+	for _, w := range moved {
+		w.At[0], w.At[1] = w.At[0]+right, w.At[1]+down
+	}
+	all := p.placed()
+	behind := func(w *Widget) int {
+		if slices.Contains(moved, w) {
+			return 0
+		}
+		return 1
+	}
+	slices.SortStableFunc(all, func(a, b *Widget) int { return cmp.Or(a.At[1]-b.At[1], behind(a)-behind(b), a.At[0]-b.At[0]) })
+	closeUp(all)
+	return nil
+}
+
 func (p *Page) widget(id string) (*Widget, error) {
 	i := slices.IndexFunc(p.Widgets, func(w Widget) bool { return w.ID == id })
 	if i < 0 {

@@ -67,10 +67,14 @@ func TestLayoutsHaveRoomForAll(t *testing.T) {
 		}
 		n := len(p.Widgets)
 		layout := rapid.SampledFrom(dashboard.Layouts()).Draw(r, "layout")
-		if rapid.Bool().Draw(r, "matching") && n > 1 {
+		switch which := rapid.IntRange(0, 2).Draw(r, "which"); {
+		case which == 0 && n > 1:
+			layout = dashboard.Closed
+			require.NoError(r, p.Shift([]string{p.Widgets[0].ID, p.Widgets[n-1].ID}, rapid.IntRange(-13, 13).Draw(r, "right"), rapid.IntRange(-40, 40).Draw(r, "down")))
+		case which == 1 && n > 1:
 			layout = dashboard.Closed
 			require.NoError(r, p.Match([]string{p.Widgets[0].ID, p.Widgets[n-1].ID}, rapid.Bool().Draw(r, "wide"), rapid.Bool().Draw(r, "high")))
-		} else {
+		default:
 			require.NoError(r, p.Arrange(layout, forms))
 		}
 		require.Len(r, p.Widgets, n)
@@ -97,6 +101,23 @@ func TestWidgetsMatch(t *testing.T) {
 	assert.Equal(t, problem.Missing, problem.Of(p.Match([]string{"a"}, true, true)).Code)
 	assert.Equal(t, problem.NotFound, problem.Of(p.Match([]string{"a", "x"}, true, true)).Code)
 	assert.Equal(t, problem.NotFound, problem.Of(p.Match([]string{"x", "a"}, true, true)).Code)
+}
+
+func TestWidgetsShiftTogether(t *testing.T) {
+	at := func() *dashboard.Page {
+		return &dashboard.Page{Widgets: []dashboard.Widget{{ID: "a", At: [4]int{0, 0, 4, 2}}, {ID: "b", At: [4]int{4, 0, 4, 2}}, {ID: "c", At: [4]int{0, 2, 12, 3}}}}
+	}
+	p := at()
+	require.NoError(t, p.Shift([]string{"a", "b"}, 2, 0))
+	assert.Equal(t, map[string][4]int{"a": {2, 0, 4, 2}, "b": {6, 0, 4, 2}, "c": {0, 2, 12, 3}}, places(p))
+	require.NoError(t, p.Shift([]string{"a", "b"}, 9, 0))
+	assert.Equal(t, [4]int{4, 0, 4, 2}, places(p)["a"], "as far as both stay on the ground")
+	p = at()
+	require.NoError(t, p.Shift([]string{"a", "b"}, 0, 3))
+	assert.Equal(t, map[string][4]int{"a": {0, 3, 4, 2}, "b": {4, 3, 4, 2}, "c": {0, 0, 12, 3}}, places(p), "under what they leave behind, which closes up")
+	require.NoError(t, p.Shift([]string{"a", "b"}, 0, -9))
+	assert.Equal(t, places(at()), places(p), "in the place of what stood there")
+	assert.Equal(t, problem.NotFound, problem.Of(p.Shift([]string{"a", "x"}, 1, 1)).Code)
 }
 
 func TestTheOneColumnOfANarrowScreen(t *testing.T) {

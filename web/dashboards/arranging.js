@@ -73,6 +73,17 @@ export class Arranging extends Folded {
     this.bar.querySelectorAll("[data-match]").forEach((b) => { /** @type {HTMLButtonElement} */ (b).disabled = this.chosen.size < 2; });
   }
 
+  /** Whether a widget is one of several that are moved together. @param {string} id */
+  together(id) {
+    return this.chosen.size > 1 && this.chosen.has(id);
+  }
+
+  /** Moves the chosen widgets together. @param {number} right @param {number} down */
+  async shift(right, down) {
+    await this.change({ do: "shift", right: String(right), down: String(down) }, "Moved together; undo brings them back.", [...this.chosen]);
+    this.mark();
+  }
+
   /** @param {string} what */
   async several(what) {
     const ids = [...this.chosen];

@@ -166,6 +166,7 @@ pageTitle.addEventListener("change", () => void changePage("name", pageTitle.val
 /** Lays all widgets of the page out anew. */
 function lay() {
   laying = true;
+  dragged = ""; // what was dragged is gone
   grid.removeAll();
   widgets.clear();
   laidIn = grid.getColumn();
@@ -188,6 +189,8 @@ function lay() {
   /** @type {HTMLElement} */ (document.getElementById("drag-hint")).hidden = page().widgets.length === 0;
 }
 let laying = false, laidIn = 12;
+/** One of several chosen widgets that is dragged: the others follow it. */
+let dragged = "";
 
 /** @param {any} w */
 function face(w) {
@@ -436,9 +439,22 @@ function ask(about) {
   first.focus();
 }
 
+grid.on("dragstart", (/** @type {Event} */ _, /** @type {any} */ item) => {
+  const id = item.gridstackNode?.id ?? "";
+  dragged = laidIn > 1 && arranging.together(id) ? id : "";
+});
+grid.on("dragstop", (/** @type {Event} */ _, /** @type {any} */ item) => {
+  if (!dragged) return;
+  const [x, y] = find(dragged).at, node = item.gridstackNode;
+  setTimeout(async () => { // after what the grid makes of it
+    await arranging.shift(node.x - x, node.y - y);
+    dragged = "";
+  });
+});
+
 /** Keeps where the widgets are. */
 function placed() {
-  if (laying) return;
+  if (laying || dragged) return;
   if (grid.getColumn() !== laidIn) return lay(); // the window is of another width: the places are those of the draft
   if (laidIn === 1) return;
   changed(() => {
@@ -465,6 +481,8 @@ function key(e, id) {
     arranging.toggle(id);
   } else if (e.key === "Enter" && find(id).chart) {
     void panel.open(id, true);
+  } else if (step && !e.shiftKey && arranging.together(id)) {
+    void arranging.shift(step[0], step[1]).then(() => /** @type {HTMLElement | null} */ (document.querySelector(`#${CSS.escape(id)} h2`))?.focus());
   } else if (step) {
     const node = grid.engine.nodes.find((/** @type {any} */ n) => n.id === id);
     if (e.shiftKey) grid.update(node.el, { w: Math.max(2, Math.min(12 - node.x, node.w + step[0])), h: Math.max(1, node.h + step[1]) });

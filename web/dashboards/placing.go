@@ -2,6 +2,7 @@ package dashboards
 
 import (
 	"net/http"
+	"strconv"
 
 	"github.com/gin-gonic/gin"
 
@@ -22,6 +23,16 @@ func (s *Server) arranging(c *gin.Context) {
 
 // place places widgets of the draft anew, and answers with the whole of it.
 func (s *Server) place(c *gin.Context) {
-	p := workspace.Placing{Page: c.PostForm("page"), Do: c.PostForm("do"), Layout: c.PostForm("layout"), Widgets: c.PostFormArray("widget"), Wide: c.PostForm("wide") != "", High: c.PostForm("high") != ""}
+	p := workspace.Placing{Page: c.PostForm("page"), Do: c.PostForm("do"), Layout: c.PostForm("layout"), Widgets: c.PostFormArray("widget"), Wide: c.PostForm("wide") != "", High: c.PostForm("high") != "",
+		Right: steps(c, "right"), Down: steps(c, "down")}
 	s.changed(c, s.Workspace.Place(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), p), gin.H{})
+}
+
+// steps reads by how many steps widgets are moved, which may be to the left and up.
+func steps(c *gin.Context, name string) int {
+	n, err := strconv.Atoi(c.PostForm(name))
+	if err != nil {
+		return 0
+	}
+	return min(max(n, -1000), 1000)
 }
