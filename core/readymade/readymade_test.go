@@ -1,6 +1,8 @@
 package readymade_test
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -10,6 +12,8 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/readymade"
+	"eskadel/core/sentence"
+	"eskadel/golden"
 )
 
 func jobs(t *testing.T, change func(*dataset.Document)) *dataset.Dataset {
@@ -98,4 +102,77 @@ func TestEveryChoiceMakesADashboardOrSaysWhy(t *testing.T) {
 		}
 	}
 	assert.Greater(t, made, 100)
+}
+
+// everything is a dataset that has a field for every part of every kind, and some that play none.
+func everything(t *testing.T) *dataset.Dataset {
+	column := func(name, base string, distinct float64, list ...string) dataset.Column {
+		c := dataset.Column{Name: name, SQLType: base, Distinct: distinct, List: list}
+		c.Classify(base)
+		return c
+	}
+	who := &dataset.Table{Schema: "public", Name: "agent", Kind: "table", Unique: [][]string{{"id"}}, Columns: []dataset.Column{column("id", "bigint", 9), column("name", "text", 9)}}
+	cases := &dataset.Table{Schema: "public", Name: "case", Kind: "table", Unique: [][]string{{"id"}},
+		Links: []dataset.Link{{Columns: []string{"agent_id"}, Table: "public.agent", To: []string{"id"}, Verified: true}},
+		Columns: []dataset.Column{column("id", "bigint", 900), column("title", "text", 900), column("opened_at", "timestamp with time zone", 900), column("answered_at", "timestamp with time zone", 900), column("closed_at", "timestamp with time zone", 900),
+			column("due_on", "date", 90), column("paid_on", "date", 90), column("review_on", "date", 90), column("moved_on", "date", 90), column("stage", "text", 5, "asked", "quoted", "agreed", "declined"),
+			column("priority", "text", 3, "low", "high"), column("category", "text", 40), column("channel", "text", 4), column("campaign", "text", 4), column("site", "text", 5), column("supplier", "text", 20),
+			column("agent_id", "bigint", 9), column("amount", "numeric", 400), column("cost", "numeric", 400), column("hours", "numeric", 40), column("likelihood", "integer", 5), column("severity", "integer", 5),
+			column("quantity", "integer", 50), column("reorder_level", "integer", 10), column("rating", "integer", 5), column("note", "text", 900), column("active", "boolean", 2)}}
+	c := dataset.Catalogue{who, cases}
+	d := dataset.Suggest("desk", cases, c)
+	for i := range d.Fields {
+		if d.Fields[i].Name == "stage" {
+			d.Fields[i].Lost = []string{"declined"}
+		}
+	}
+	ds, err := dataset.Resolve(d, c, nil)
+	require.NoError(t, err)
+	return ds
+}
+
+// What each kind takes for what of such a dataset, and what it makes of it; and of a dataset that says
+// only what is needed.
+func TestWhatIsMade(t *testing.T) {
+	ds := everything(t)
+	var b strings.Builder
+	say := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	for _, k := range readymade.Kinds() {
+		whole, sure := k.Guess(ds)
+		states := whole.States(ds)
+		whole.Open = whole.GoOn(ds, states)
+		bare := readymade.Choice{Fields: map[string]string{}}
+		say("%s: %s (%d)", k.Title, k.Answers, sure)
+		for _, s := range k.Said(ds, whole, states) {
+			say("  %s %s; of %d", s.Says, s.Chosen, len(s.Options))
+			if s.Needed {
+				bare.Fields[s.Part] = whole.Fields[s.Part]
+			}
+		}
+		for _, of := range []struct {
+			name   string
+			choice readymade.Choice
+		}{{"of all that there is", whole}, {"of what is needed", bare}} {
+			d, left, err := k.Make(ds, of.choice, "made", "Made")
+			require.NoError(t, err)
+			say("  %s:", of.name)
+			for _, f := range d.Filters {
+				say("    narrowed by %s of %q%s", f.Label, f.Field, map[bool]string{true: ", at first the last 12 months"}[f.Default != nil])
+			}
+			for _, w := range d.Widgets() {
+				more := ""
+				if w.Drill != nil {
+					more += ", down through " + strings.Join(*w.Drill, ", ")
+				}
+				if len(w.AnswersTo) > 0 {
+					more += ", at any time"
+				}
+				say("    %v %s: %s%s", w.At, w.Chart.Own.Title, sentence.Text(w.Chart.Own, ds), more)
+			}
+			for _, l := range left {
+				say("    without %s: %s", l.Title, l.Why)
+			}
+		}
+	}
+	golden.Compare(t, "testdata/made.txt", b.String())
 }

@@ -12,6 +12,7 @@ import (
 	"pgregory.net/rapid"
 
 	"eskadel/core/colour"
+	"eskadel/golden"
 )
 
 func drawn(t *rapid.T, what string) string {
@@ -52,7 +53,12 @@ func TestFindings(t *testing.T) {
 	}
 	poor := Theme{Ground: "#ffffff", Ink: "#cccccc", Accent: "#2b5aa6", Palette: []string{"#ffff00"}}
 	f := poor.Findings()
-	require.Len(t, f, 3)
+	require.Len(t, f, 3, "nothing is said of a ground that leaves room")
+	grey := Theme{Ground: "#808080", Ink: "#000000", Accent: "#000000"}.Findings()
+	require.Len(t, grey, 3)
+	assert.Equal(t, "The ground leaves too little room for what is written on it", grey[0].What)
+	assert.Equal(t, "5.3 : 1", grey[0].Contrast)
+	assert.NotEmpty(t, grey[0].Tuned)
 	assert.Equal(t, "Ink on the ground", f[0].What)
 	assert.Equal(t, "1.6 : 1", f[0].Contrast)
 	assert.NotEmpty(t, f[0].Tuned)
@@ -95,4 +101,13 @@ func TestUsualIsTheStyleSheets(t *testing.T) {
 	for i, c := range usualPalette {
 		assert.Contains(t, light, fmt.Sprintf("--c%d: %s;", i+1, c))
 	}
+}
+
+// The style sheets of the themes that ship, and of one with letters of the reader's system.
+func TestStyleSheets(t *testing.T) {
+	var b strings.Builder
+	for _, s := range append(Shipped(), Theme{Accent: "#8a1f1f", Font: "system"}, Theme{Font: "serif"}) {
+		b.WriteString(s.CSS())
+	}
+	golden.Compare(t, "testdata/sheets.css", b.String())
 }
