@@ -24,6 +24,10 @@ const settled = async (where) => {
 
 const p = await author();
 await p.screenshot({ path: `${out}home.png` });
+await p.goto(`${eskadel}/ready-made/work`);
+await p.waitForFunction(() => document.querySelectorAll(".ready-preview .widget[data-drawn]").length > 2);
+await p.waitForTimeout(1500);
+await p.screenshot({ path: `${out}ready-made.png` });
 await p.goto(`${eskadel}/data/datasets/yard-jobs`);
 await p.waitForSelector("#looked");
 await p.screenshot({ path: `${out}data.png` });
@@ -66,7 +70,7 @@ for (const [name, file] of [["money", "money"], ["hazards", "hazards"]]) {
 await p.goto(`${eskadel}/dashboards/gallery`);
 await settled(p);
 await p.screenshot({ path: `${out}forms.png` });
-for (const [tab, file] of [["Parts and points", "parts"], ["Tables", "tables"], ["Records", "lists"]]) {
+for (const [tab, file] of [["Tables", "tables"], ["Records", "lists"]]) {
   await p.click(`[data-page="${tab}"]`);
   await p.waitForTimeout(1500);
   await p.screenshot({ path: `${out}${file}.png` });
