@@ -351,6 +351,7 @@ test("widgets are arranged by layouts, together, and for a phone", async ({ page
   await settled(page);
   await Promise.all([kept(), bar.getByRole("button", { name: "take them off" }).click()]);
   await expect(heads).toHaveCount(n - 2);
+  await expect(page.locator(".narrow-order li")).toHaveCount(n - 2);
   await expect(bar).toBeHidden();
   await page.locator("#undo").click();
   await expect(heads).toHaveCount(n);

@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { expect, test } from "@playwright/test";
+import { expect, type Page, test } from "@playwright/test";
 import { complaints, publish, settled, signIn } from "./help";
 
 
@@ -18,10 +18,12 @@ const lines = [
 
 const shipped = JSON.parse(readFileSync(new URL("../demo/documents/dashboards/yard-today.json", import.meta.url), "utf8"));
 
+/** Numbers as the texts that they may stand for too. */
+const numbers = (v: any): any => Array.isArray(v) ? v.map(numbers) : v && typeof v === "object" ? Object.fromEntries(Object.entries(v).map(([k, w]) => [k, numbers(w)])) : typeof v === "number" ? String(v) : v;
+
 /** A document without what is called so or placed so by chance; what speaks of a widget says which it is. */
 function plain(d: any) {
   const place = (id: string) => d.pages[0].widgets.findIndex((w: any) => w.id === id);
-  const numbers = (v: any): any => Array.isArray(v) ? v.map(numbers) : v && typeof v === "object" ? Object.fromEntries(Object.entries(v).map(([k, w]) => [k, numbers(w)])) : typeof v === "number" ? String(v) : v;
   return numbers({
     answers: d.answers,
     viewers_may: d.viewers_may,
@@ -29,6 +31,23 @@ function plain(d: any) {
     charts: d.pages[0].widgets.map(({ id, at, ...w }: any) => w),
     drill_through: d.drill_through.map(({ name, from, ...t }: any) => ({ ...t, from: from.map(place) })),
   });
+}
+
+/** Adds a chart and types its sentence, with the keyboard alone. */
+async function typed(page: Page, line: string) {
+  const kept = (path: string) => page.waitForResponse((r) => r.url().endsWith(path) && r.ok());
+  await page.locator("#add summary").focus();
+  await page.keyboard.press("Enter");
+  await page.locator("[data-add=chart]").focus();
+  await Promise.all([kept("/add"), page.keyboard.press("Enter")]);
+  await page.locator("#panel .phrase").first().focus();
+  await page.keyboard.press("s"); // just beginning to type
+  await page.locator("#typed-line").fill(line);
+  await expect(page.locator("#typed-read .understood"), line).toBeVisible();
+  await expect(page.locator("#typed-read .unknown"), line).toHaveCount(0);
+  await Promise.all([kept("/draft"), page.keyboard.press("Enter")]);
+  await expect(page.locator("#typed")).toBeHidden();
+  await page.keyboard.press("Escape");
 }
 
 // From a title to what readers see, with the keyboard alone.
@@ -46,21 +65,7 @@ test("Yard today is made from nothing, and published, by the keyboard", async ({
   await page.keyboard.type(shipped.answers);
   await Promise.all([kept("/draft"), key("Tab")]);
 
-  for (const line of lines) {
-    await page.locator("#add summary").focus();
-    await key("Enter");
-    await page.locator("[data-add=chart]").focus();
-    await Promise.all([kept("/add"), key("Enter")]);
-    await page.locator("#panel .phrase").first().waitFor();
-    await page.locator("#panel .phrase").first().focus();
-    await key("s"); // just beginning to type
-    await page.locator("#typed-line").fill(line);
-    await expect(page.locator("#typed-read .understood"), line).toBeVisible();
-    await expect(page.locator("#typed-read .unknown"), line).toHaveCount(0);
-    await Promise.all([kept("/draft"), key("Enter")]);
-    await expect(page.locator("#typed")).toBeHidden();
-    await key("Escape");
-  }
+  for (const line of lines) await typed(page, line);
 
   // Its filters: when, where as the viewer's own yard, and which kind.
   const composing = page.locator("#line");
@@ -121,5 +126,40 @@ test("Yard today is made from nothing, and published, by the keyboard", async ({
   await publish(page);
   await settled(page);
   await expect(page.locator("#line")).toContainText("Showing jobs opened in the last 12 months, at any yard, of any kind");
+  expect(wrong).toEqual([]);
+});
+
+/** The sentences of Money, page by page. */
+const money = [[
+  `Sum of Net amount and sum of Margin and Margin in percent of Invoice lines, compared with the year before, against the plan sum of Planned of “Plan by month” called “Plan”, as key figures, titled “Revenue”; measure 1 called “invoiced, net”; measure 1 written “compact”; measure 2 called “margin”; measure 2 written “compact”; measure 3 called “margin in percent”; with small lines`,
+  `Sum of Net amount as a running total within each year of Invoice lines, by month of year of Issued, split by Issued per year, only where Issued in the last 3 years, as a line, titled “This year over the last ones, running”`,
+  `Sum of Net amount of Invoice lines, per month of Issued, compared with the year before, against the plan sum of Planned of “Plan by month” called “Plan”, as columns, titled “Revenue per month, plan and year before”`,
+  `Sum of Net amount of Invoice lines, beside sum of Quoted value of Refit enquiries by its Opened, per month of Issued, as columns and lines, titled “Revenue beside the enquiries that will become it”; measure 1 called “Revenue”; measures drawn as “columns”, “line”`,
+  `Sum of Net amount and Margin in percent and number of invoice lines of Invoice lines, by Service, as a scatter, titled “Revenue and margin of services”; measure 1 called “Revenue”; measure 2 called “Margin in percent”; measure 3 called “Lines”`,
+], [
+  `Sum of Net amount and Margin in percent of Invoice lines, by Service line, by Service, split by Yard, as a pivot, titled “Services, by yard”; measure 1 written “0”; measure 1 called “Revenue”; measure 2 called “Margin”; cells of measure 1 with a bar; cells of measure 2 coloured in “poor” as “▼” and from 0.3 in “plain” and from 0.45 in “good” as “▲”`,
+  `Sum of Net amount of Invoice lines, by Customer, the largest 12, only where Days overdue is filled, as bars, titled “Overdue, by customer”; measure 1 called “Owed”`,
+  `The Invoice lines with Invoice, Customer, Net amount, Due, Days overdue and Yard, in order of Days overdue, last first, the first 100, only where Days overdue is filled, as a list of records, titled “What is overdue the longest”; repeated cells merged`,
+]];
+
+// Money has two pages, a plan, another dataset beside, and cells with rules: its charts by the keyboard.
+test("Money's charts are made from nothing by the keyboard", async ({ page }) => {
+  test.setTimeout(120_000);
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/dashboards");
+  await page.locator("#title").focus();
+  await page.keyboard.type("Money from nothing");
+  await Promise.all([page.waitForURL(/money-from-nothing\/edit/), page.keyboard.press("Enter")]);
+  for (const [i, lines] of money.entries()) {
+    if (i > 0) await Promise.all([page.waitForResponse((r) => r.url().endsWith("/pages") && r.ok()), page.locator("#pages .adding").press("Enter")]);
+    for (const line of lines) await typed(page, line);
+  }
+  await settled(page);
+  await page.reload();
+  const made = JSON.parse((await page.getAttribute("#editor", "data-document"))!);
+  const of = JSON.parse(readFileSync(new URL("../demo/documents/dashboards/money.json", import.meta.url), "utf8"));
+  delete of.pages[0].widgets[3].chart.also[0].measures[0].label; // which is set in the second sentence only
+  for (const i of [0, 1]) expect(made.pages[i].widgets.map((w: any) => numbers(w.chart))).toEqual(of.pages[i].widgets.map((w: any) => numbers(w.chart)));
   expect(wrong).toEqual([]);
 });

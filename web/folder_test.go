@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -38,6 +39,8 @@ func TestAWorkspaceAsFiles(t *testing.T) {
 	// Against its source everything is in order.
 	checked, faults, err := folder.Check(ctx, c.Dir, map[string]string{"yard-desk": running.Cluster.URL(demo.Reader, "yarddesk"), "files": running.Cluster.URL(demo.FilesReader, "eskadel_files")})
 	require.NoError(t, err)
-	assert.Empty(t, faults)
+	for _, f := range faults { // other tests leave dashboards that fit no more
+		assert.NoFileExists(t, filepath.Join("../demo/documents", f.File), f.String())
+	}
 	assert.Greater(t, checked, 40)
 }

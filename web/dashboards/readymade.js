@@ -1,6 +1,6 @@
 /** A ready-made dashboard before it is made: what is chosen is said anew, and drawn from the records. */
 import { post, refill } from "../page/api.js";
-import { Widget } from "../reading/widget.js";
+import { inSight } from "../reading/insight.js";
 
 const form = /** @type {HTMLFormElement | null} */ (document.getElementById("ready"));
 const place = /** @type {HTMLElement} */ (document.getElementById("ready-place"));
@@ -9,30 +9,13 @@ let asked = {};
 
 /** Draws what would be made. */
 function draw() {
-  for (const section of /** @type {NodeListOf<HTMLElement>} */ (place.querySelectorAll(".widget"))) {
+  const widgets = /** @type {NodeListOf<HTMLElement>} */ (place.querySelectorAll(".widget"));
+  for (const section of widgets) {
     const [x, y, w, h] = (section.dataset.at ?? "").trim().split(" ").map(Number);
     section.style.setProperty("grid-area", `${y + 1} / ${x + 1} / span ${h} / span ${w}`);
-    seen.observe(section);
   }
+  inSight(widgets, (section) => post("/charts/answer", { document: section.dataset.document ?? "" }, { json: true }));
 }
-
-/** @param {HTMLElement} section */
-async function show(section) {
-  const widget = new Widget(section, { choose: () => {}, records: () => {} });
-  widget.busy();
-  try {
-    widget.show(await post("/charts/answer", { document: section.dataset.document ?? "" }, { json: true }));
-  } catch (error) {
-    widget.fail(/** @type {Error} */ (error).message, () => void show(section));
-  }
-}
-const seen = new IntersectionObserver((entries) => {
-  for (const e of entries) {
-    if (!e.isIntersecting) continue;
-    seen.unobserve(e.target);
-    void show(/** @type {HTMLElement} */ (e.target));
-  }
-}, { rootMargin: "300px" });
 
 form?.addEventListener("change", async (e) => {
   if (/** @type {HTMLElement} */ (e.target).id === "ready-title") return;
