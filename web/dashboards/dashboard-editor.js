@@ -74,7 +74,6 @@ function turn(title) {
   void reach.show();
   void drilling.show();
   void looking.show();
-  void arranging.show();
 }
 
 const panel = new Panel(/** @type {HTMLElement} */ (document.getElementById("panel")), {
@@ -185,6 +184,7 @@ function lay() {
   panel.follow(!!find(panel.id)?.chart);
   arranging.chosen.forEach((id) => find(id) ?? arranging.chosen.delete(id));
   arranging.mark();
+  void arranging.show();
   /** @type {HTMLElement} */ (document.getElementById("page-empty")).hidden = page().widgets.length > 0;
   /** @type {HTMLElement} */ (document.getElementById("drag-hint")).hidden = page().widgets.length === 0;
 }
