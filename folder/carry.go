@@ -51,9 +51,7 @@ func (c *Carrier) look(ctx context.Context) (s sides, err error) {
 	if s.state, err = readState(c.Dir); err != nil {
 		return s, problem.New(problem.Invalid, stateFile, "This file cannot be read: remove it, then pull.")
 	}
-	if s.same, err = s.state.of(c.Workspace.Address); err != nil {
-		return s, err
-	}
+	s.same = s.state.of(c.Workspace.Address)
 	var skipped []Skipped
 	if s.there, skipped, err = c.Workspace.Documents(ctx); err != nil {
 		return s, err

@@ -88,7 +88,7 @@ func readState(dir string) (state, error) {
 }
 
 // of are the documents that were the same here and in a workspace.
-func (s state) of(address string) (Documents, error) {
+func (s state) of(address string) Documents {
 	out := Documents{}
 	for name, body := range s[address] {
 		kind, of := filepath.Split(name)
@@ -99,7 +99,7 @@ func (s state) of(address string) (Documents, error) {
 		}
 		out[k] = tidied
 	}
-	return out, nil
+	return out
 }
 
 // keep keeps what is the same now.

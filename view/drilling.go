@@ -49,7 +49,17 @@ type ThroughRow struct{ Name, Says, Trouble string }
 
 // Drilling shows where drills lead from the widgets of a page.
 func (v *View) Drilling(page *dashboard.Page, targets Targets) *Drilling {
-	out := &Drilling{}
+	out := &Drilling{Down: v.Down(page)}
+	for _, t := range v.Ways(targets) {
+		if len(t.from) == 0 || slices.ContainsFunc(t.from, func(s *dashboard.Seen) bool { return v.Doc.PageOf(s.ID).Title == page.Title }) {
+			out.Through = append(out.Through, ThroughRow{t.Name, t.Says, t.Trouble})
+		}
+	}
+	return out
+}
+
+// Down shows where drills lead down from the widgets of a page.
+func (v *View) Down(page *dashboard.Page) (out []DownRow) {
 	for i := range page.Widgets {
 		w := &page.Widgets[i]
 		definition, ds, err := v.Chart(w)
@@ -60,14 +70,7 @@ func (v *View) Drilling(page *dashboard.Page, targets Targets) *Drilling {
 		if w.Drill != nil {
 			row.Trouble = words(ds.CheckSteps(*w.Drill))
 		}
-		out.Down = append(out.Down, row)
-	}
-	for _, t := range v.Ways(targets) {
-		from := v.Doc.Sources(t.Through, v)
-		if len(from) > 0 && !slices.ContainsFunc(from, func(s *dashboard.Seen) bool { return v.Doc.PageOf(s.ID).Title == page.Title }) {
-			continue
-		}
-		out.Through = append(out.Through, ThroughRow{t.Name, t.Says, t.Trouble})
+		out = append(out, row)
 	}
 	return out
 }
@@ -84,6 +87,7 @@ type Way struct {
 	dashboard.Through
 	Says    string
 	Trouble string
+	from    []*dashboard.Seen // the widgets that it leads from
 }
 
 // Ways are all drill-throughs of the dashboard.
@@ -118,7 +122,7 @@ func (v *View) way(t *dashboard.Through, targets Targets) Way {
 	if len(fills) > 0 {
 		says += ": " + strings.Join(fills, ", ")
 	}
-	return Way{*t, says, t.Trouble(from, target)}
+	return Way{*t, says, t.Trouble(from, target), from}
 }
 
 // place says where a way leads.
@@ -151,30 +155,18 @@ func (v *View) WayForm(name string, targets Targets) (*WayForm, error) {
 		return nil, err
 	}
 	out := &WayForm{Way: v.way(t, targets)}
-	for _, p := range v.Doc.Pages {
-		for _, s := range v.marked(p) {
-			label := v.Called(s.Widget)
-			if len(v.Doc.Pages) > 1 {
-				label += ", " + p.Title
-			}
-			out.Widgets = append(out.Widgets, dashboard.Choice{Name: s.ID, Label: label, Chosen: slices.Contains(t.From, s.ID)})
-			if !slices.ContainsFunc(out.Datasets, func(c dashboard.Choice) bool { return c.Name == s.Dataset.Name }) {
-				out.Datasets = append(out.Datasets, dashboard.Choice{Name: s.Dataset.Name, Label: s.Dataset.Title, Chosen: t.Of == s.Dataset.Name})
-			}
+	for _, s := range v.Doc.Marked(v) {
+		label := v.Called(s.Widget)
+		if len(v.Doc.Pages) > 1 {
+			label += ", " + v.Doc.PageOf(s.ID).Title
+		}
+		out.Widgets = append(out.Widgets, dashboard.Choice{Name: s.ID, Label: label, Chosen: slices.Contains(t.From, s.ID)})
+		if !slices.ContainsFunc(out.Datasets, func(c dashboard.Choice) bool { return c.Name == s.Dataset.Name }) {
+			out.Datasets = append(out.Datasets, dashboard.Choice{Name: s.Dataset.Name, Label: s.Dataset.Title, Chosen: t.Of == s.Dataset.Name})
 		}
 	}
-	out.Fields = t.Fillings(v.Doc.Sources(*t, v), v.target(t, targets))
+	out.Fields = t.Fillings(out.from, v.target(t, targets))
 	return out, nil
-}
-
-// marked are the widgets of a page whose charts have groups to choose.
-func (v *View) marked(p dashboard.Page) (out []*dashboard.Seen) {
-	for _, s := range v.Doc.Matrix(&p, v).Columns {
-		if len(s.Groups()) > 0 {
-			out = append(out, s)
-		}
-	}
-	return out
 }
 
 // Guessed is a way with what agrees in name filled.

@@ -46,11 +46,7 @@ func (w *Workspace) seen(ctx context.Context, who *identity.Caller, name string)
 	if err := rights.May(who, rights.See, rights.Thing{Dashboard: name}); err != nil {
 		return nil, err
 	}
-	d, err := w.store.Document(ctx, Dashboard, name)
-	if err == nil && d.Private {
-		err = rights.May(who, rights.See, thing(d))
-	}
-	return d, err
+	return w.open(ctx, who, Dashboard, name)
 }
 
 // published reads a published version, which never changes.

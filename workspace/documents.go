@@ -238,14 +238,20 @@ func (w *Workspace) mine(ctx context.Context, who *identity.Caller, kind, name s
 	if err := rights.Ever(who, what); err != nil {
 		return nil, err
 	}
-	d, err := w.store.Document(ctx, kind, name)
-	if err == nil && d.Private {
-		err = rights.May(who, rights.See, thing(d)) // who may not see it does not learn who keeps it
-	}
+	d, err := w.open(ctx, who, kind, name)
 	if err != nil {
 		return nil, err
 	}
 	return d, rights.May(who, what, thing(d))
+}
+
+// open finds a document that is not another's own: whoever may not see it does not learn who keeps it.
+func (w *Workspace) open(ctx context.Context, who *identity.Caller, kind, name string) (*store.Document, error) {
+	d, err := w.store.Document(ctx, kind, name)
+	if err == nil && d.Private {
+		err = rights.May(who, rights.See, thing(d))
+	}
+	return d, err
 }
 
 // state is a published version of a document, or its draft for 0.

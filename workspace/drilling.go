@@ -162,8 +162,8 @@ func (d *Draft) begun() dashboard.Through {
 			break
 		}
 	}
-	if m := d.view.Drilling(d.Page, d.targets); len(m.Down) > 0 {
-		t.From = []string{m.Down[0].ID}
+	if down := d.view.Down(d.Page); len(down) > 0 {
+		t.From = []string{down[0].ID}
 	}
 	return d.view.Guessed(t, d.targets)
 }
@@ -175,16 +175,13 @@ func (d *Draft) filled(to dashboard.Through) (dashboard.Through, error) {
 	if err != nil {
 		return to, err
 	}
-	switch {
-	case was.To != to.To:
-		if was.To.Host == "" || to.To.Host == "" {
-			to.Fill = nil
-		}
-	case slices.Equal(was.From, to.From) && was.Of == to.Of:
-		maps.DeleteFunc(to.Fill, func(_, fills string) bool { return fills == "" })
-		return to, nil
+	elsewhere := was.To != to.To
+	if elsewhere && (was.To.Host == "" || to.To.Host == "") {
+		to.Fill = nil
 	}
-	to = d.view.Guessed(to, d.targets)
+	if elsewhere || !slices.Equal(was.From, to.From) || was.Of != to.Of {
+		to = d.view.Guessed(to, d.targets)
+	}
 	maps.DeleteFunc(to.Fill, func(_, fills string) bool { return fills == "" })
 	return to, nil
 }

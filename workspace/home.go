@@ -185,19 +185,29 @@ func (w *Workspace) Move(ctx context.Context, who *identity.Caller, name, folder
 	if folder = strings.Join(parts, " / "); len([]rune(folder)) > longestFolder {
 		return problem.New(problem.Invalid, "folder", "The name of a folder has at most %d letters.", longestFolder)
 	}
+	return w.refile(ctx, who, name, rights.Edit, func(_ *store.Tx, d *store.Document) error {
+		d.Folder = folder
+		return nil
+	})
+}
+
+// refile changes what is kept beside a dashboard's document, for those who may do that with it.
+func (w *Workspace) refile(ctx context.Context, who *identity.Caller, name string, what rights.What, change func(*store.Tx, *store.Document) error) error {
 	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
 		d, err := tx.Lock(ctx, Dashboard, name)
 		if err != nil {
 			return err
 		}
-		if err := rights.May(who, rights.Edit, thing(d)); err != nil {
+		if err := rights.May(who, what, thing(d)); err != nil {
 			return err
 		}
 		refs, err := references(Dashboard, d.Draft)
 		if err != nil {
 			return err
 		}
-		d.Folder = folder
+		if err := change(tx, d); err != nil {
+			return err
+		}
 		return tx.Save(ctx, d, refs)
 	})
 }

@@ -49,22 +49,8 @@ func (o *Opened) Private() bool { return o.kept.Private }
 
 // KeepToOneself has only the keeper of a dashboard see it, or everybody who signs in.
 func (w *Workspace) KeepToOneself(ctx context.Context, who *identity.Caller, name string, private bool) error {
-	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
-		d, err := tx.Lock(ctx, Dashboard, name)
-		if err != nil {
-			return err
-		}
-		if err := rights.May(who, rights.Share, thing(d)); err != nil {
-			return err
-		}
-		refs, err := references(Dashboard, d.Draft)
-		if err != nil {
-			return err
-		}
+	return w.refile(ctx, who, name, rights.Share, func(tx *store.Tx, d *store.Document) error {
 		d.Private = private
-		if err := tx.Save(ctx, d, refs); err != nil {
-			return err
-		}
 		to := "everybody"
 		if private {
 			to = "its keeper only"

@@ -63,7 +63,7 @@ func (w *Workspace) Publishing(ctx context.Context, who *identity.Caller, name s
 		}
 	}
 	for i := range d.Doc.Pages {
-		for _, row := range d.view.Drilling(&d.Doc.Pages[i], d.targets).Down {
+		for _, row := range d.view.Down(&d.Doc.Pages[i]) {
 			if row.Trouble != "" {
 				out.Doubtful = append(out.Doubtful, Trouble{Page: d.Doc.Pages[i].Title, Widget: row.ID, Title: row.Title, Words: row.Trouble})
 			}

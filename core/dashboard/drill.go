@@ -279,12 +279,12 @@ func (f Filter) settingOf(k marks.Key, x *dataset.Field) *Setting {
 	return nil
 }
 
-// Sources are the widgets of all pages whose marks a way leads from, as they are seen; of those
-// that cannot be read, and those whose chart has no groups to choose, there is none.
-func (d *Document) Sources(t Through, charts Charts) (out []*Seen) {
+// Marked are the widgets of all pages that have marks to choose, as they are seen; of those that
+// cannot be read, and those whose chart has no groups, there is none.
+func (d *Document) Marked(charts Charts) (out []*Seen) {
 	for p := range d.Pages {
 		for w := range d.Pages[p].Widgets {
-			if s := see(&d.Pages[p].Widgets[w], charts); s != nil && len(s.groups) > 0 && t.Leads(s.Widget, s.Dataset) {
+			if s := see(&d.Pages[p].Widgets[w], charts); s != nil && len(s.groups) > 0 {
 				out = append(out, s)
 			}
 		}
@@ -292,8 +292,10 @@ func (d *Document) Sources(t Through, charts Charts) (out []*Seen) {
 	return out
 }
 
-// Groups are the fields that a click on the widget can choose by.
-func (s *Seen) Groups() []string { return s.groups }
+// Sources are those of them whose marks a way leads from.
+func (d *Document) Sources(t Through, charts Charts) []*Seen {
+	return slices.DeleteFunc(d.Marked(charts), func(s *Seen) bool { return !t.Leads(s.Widget, s.Dataset) })
+}
 
 // page is the page that the target opens of a dashboard.
 func (t Target) page(of *Document) string {

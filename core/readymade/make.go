@@ -55,7 +55,7 @@ func (k *Kind) Make(ds *dataset.Dataset, c Choice, name, title string) (*dashboa
 			}
 			return nil, nil, err
 		}
-		x := dashboard.Widget{ID: w.id, Chart: &dashboard.Chart{Own: doc}, Waits: false}
+		x := dashboard.Widget{ID: w.id, Chart: &dashboard.Chart{Own: doc}}
 		x.At = page.Place(doc.Form.Size())
 		x.AnswersTo = cook.answers
 		x.Drill = k.drill(doc, cook)
@@ -105,7 +105,7 @@ func (k *Kind) filters(ds *dataset.Dataset, c Choice) (out []dashboard.Filter) {
 	for _, p := range k.parts {
 		name := c.Fields[p.name]
 		x := ds.Find(name)
-		if p.values || x == nil || !groups(x) || x.Type == field.Boolean || p.name == "item" {
+		if p.values || x == nil || !groups(x) || x.Type == field.Boolean {
 			continue
 		}
 		add(dashboard.Filter{Name: strings.Trim(strings.ToLower(name), "_-"), Field: name, Label: locale.Lower(x.Label)})

@@ -105,7 +105,7 @@ const parts = { dashboard: name, page: () => page().title, saved: () => saving, 
 const line = new FilterLine(/** @type {HTMLElement} */ (document.getElementById("line")), popover, parts);
 const arranging = new Arranging(/** @type {HTMLDetailsElement} */ (document.getElementById("arrange")), /** @type {HTMLElement} */ (document.getElementById("several")), { ...parts, placed: () => lay() });
 const drilling = new Drilling(/** @type {HTMLDetailsElement} */ (document.getElementById("drilling")), popover, parts);
-const looking = new Look(/** @type {HTMLDetailsElement} */ (document.getElementById("look")), popover, parts);
+const looking = new Look(/** @type {HTMLDetailsElement} */ (document.getElementById("look")), parts);
 const reach = new Reach(/** @type {HTMLDetailsElement} */ (document.getElementById("reach")), popover, parts);
 
 /**

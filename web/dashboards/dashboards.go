@@ -6,6 +6,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"eskadel/core/dashboard"
 	"eskadel/web/gate"
 	"eskadel/web/page"
 	"eskadel/workspace"
@@ -45,16 +46,16 @@ func (s *Server) saveDraft(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	o, err := s.Workspace.Changing(ctx, gate.Caller(c), c.Param("dashboard"))
+	if from.Resolve != "" {
+		s.changed(c, nil, gin.H{}) // what it is with what others changed
+		return
+	}
+	d, err := dashboard.Read([]byte(c.PostForm("document")))
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	out := gin.H{"revision": st.Revision, "look": o.Doc.Theme.CSS()}
-	if from.Resolve != "" {
-		out["revision"], out["document"] = o.Revision, o.Doc
-	}
-	c.JSON(http.StatusOK, out)
+	c.JSON(http.StatusOK, gin.H{"revision": st.Revision, "look": d.Theme.CSS()})
 }
 
 // addWidget puts something new on a page of the draft and leads on to it.

@@ -19,8 +19,8 @@ func (s *Server) looking(c *gin.Context) {
 		return
 	}
 	t := o.Doc.Theme
-	s.Part(c, http.StatusOK, "look", gin.H{"T": t, "Shown": t.Shown(), "Shipped": theme.Shipped(), "Findings": t.Findings(), "Fonts": theme.Fonts(),
-		"Named": !slices.Contains(theme.Fonts(), t.Font), "Own": !t.IsZero() && t.Name == ""})
+	s.Part(c, http.StatusOK, "look", gin.H{"T": t, "Shown": t.Shown(), "Shipped": theme.Shipped(), "Findings": t.Findings(),
+		"Named": !slices.Contains(theme.Fonts(), t.Font)})
 }
 
 // changeLook changes what the draft looks like, and answers with the whole of it.

@@ -3,10 +3,10 @@ import { Folded } from "./folded.js";
 
 export class Look extends Folded {
   /**
-   * @param {HTMLDetailsElement} fold @param {HTMLElement} _box
+   * @param {HTMLDetailsElement} fold
    * @param {{dashboard: string, page: () => string, saved: () => Promise<void>, make: (path: string, fields: any, wrong?: (words: string) => void) => Promise<any>}} how
    */
-  constructor(fold, _box, how) {
+  constructor(fold, how) {
     super(fold, "look", how);
     this.how = how;
     this.place.addEventListener("click", (e) => {
