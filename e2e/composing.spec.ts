@@ -382,6 +382,51 @@ test("widgets are arranged by layouts, together, and for a phone", async ({ page
   expect(wrong).toEqual([]);
 });
 
+// What is kept for a team: its builder makes the team, and who is not in it finds nothing of it.
+test("teams see what is theirs, dashboards, charts and datasets", async ({ page, browser }) => {
+  const wrong = complaints(page);
+  await signIn(page, builder);
+  await page.goto("/people");
+  await page.getByText("Somebody else").click();
+  const person = page.locator("details[open] form", { hasText: "E-mail address" });
+  await person.getByLabel("Name").fill("Orla Wend");
+  await person.getByLabel("E-mail address").fill("orla.wend@skerrin.example");
+  await person.getByLabel("Password").fill("sail away");
+  await person.getByRole("button", { name: "Keep" }).click();
+  await page.getByText("A new team").click();
+  const team = page.locator("details[open] form", { hasText: "In it are" });
+  await team.getByLabel("Name").fill("Engines");
+  await team.getByLabel("Mara Quill").check();
+  await team.getByRole("button", { name: "Keep" }).click();
+  await expect(page.getByText("has nothing of its own yet")).toBeVisible();
+  await noSeriousProblem(page, "people with teams");
+  for (const [address, heading] of [["/dashboards/hazards/edit", "h2.group"], ["/charts/edit?at=library/open-hazards-by-yard", "h2"], ["/data/datasets/hazards", "h3.group"]]) {
+    await page.goto(address);
+    await page.locator("#seen").selectOption({ label: "the team Engines" });
+    await expect(page.locator(".filing")).toContainText("the team Engines sees it");
+    await noSeriousProblem(page, `${address} kept for a team`);
+    await page.goto(address.split("/edit")[0].replace(/(hazards|datasets.hazards)$/, ""));
+    await expect(page.locator(heading, { hasText: "The team Engines sees" })).toBeVisible();
+  }
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, "orla.wend@skerrin.example");
+  for (const address of ["/dashboards/hazards", "/charts/edit?like=library/open-hazards-by-yard", "/data/datasets/hazards"]) {
+    await other.goto(address);
+    await expect(other.locator("main")).toContainText("There is no");
+  }
+  await page.goto("/people");
+  await page.getByText("sees 3 things of its own").waitFor();
+  await page.locator("li", { hasText: "of its own" }).getByText("change").click();
+  await page.getByRole("button", { name: "Remove the team Engines" }).click();
+  await expect(page.locator(".wrong")).toContainText("What is kept for this team stays");
+  for (const address of ["/dashboards/hazards/edit", "/charts/edit?at=library/open-hazards-by-yard", "/data/datasets/hazards"]) {
+    await page.goto(address);
+    await page.locator("#seen").selectOption({ label: "all who sign in" });
+    await expect(page.locator(".filing")).toContainText("all who sign in see it");
+  }
+  expect(wrong).toEqual(["Failed to load resource: the server responded with a status of 409 (Conflict)"]); // the removal
+});
+
 // Home: favourites first, folders, everything found by a few letters, and a copy as a beginning.
 test("home finds what there is, keeps favourites and folders, and begins with a copy", async ({ page }) => {
   const wrong = complaints(page);
@@ -406,7 +451,8 @@ test("home finds what there is, keeps favourites and folders, and begins with a 
   await expect(page.locator("#line")).toContainText("Narrowed by nothing yet");
   await expect(page.locator("#editor .widget").first()).toBeVisible();
   await page.fill("#folder", "Safety/yards");
-  await Promise.all([page.waitForResponse((r) => r.url().endsWith("/folder") && r.ok()), page.keyboard.press("Tab")]);
+  await page.keyboard.press("Tab");
+  await expect(page.locator(".filing")).toContainText("It stands in Safety / yards; all who sign in see it.");
   await page.goto("/");
   await expect(page.locator("h2.group", { hasText: "Safety / yards" })).toBeVisible();
   await page.getByRole("button", { name: "Hazards: no longer a favourite" }).click();

@@ -117,6 +117,7 @@ type Caller struct {
 	Email      string   // of a person who signs in to Eskadel
 	PersonID   int64    // the same, as it is kept; 0 for a viewer
 	CSRF       string   // the token that a session's requests carry
+	Teams      []int64  // that a person is in
 	Dashboards []string // which dashboards a viewer in a frame may see; nil for an author
 	HostApp    string   // which host app vouches for a viewer
 	Program    bool     // comes with an API key, in the name of a person
@@ -150,7 +151,7 @@ func BySession(ctx context.Context, s *store.Store, token string) (*Caller, erro
 	if !session.ExpiresAt.After(time.Now()) {
 		return nil, problem.New(problem.NotFound, "", "There is no such session.")
 	}
-	c, err := person(&session.Person)
+	c, err := person(ctx, s, &session.Person)
 	if err != nil {
 		return nil, err
 	}
@@ -163,7 +164,7 @@ func BySession(ctx context.Context, s *store.Store, token string) (*Caller, erro
 }
 
 // person is somebody of ours as a caller.
-func person(p *store.Person) (*Caller, error) {
+func person(ctx context.Context, s *store.Store, p *store.Person) (*Caller, error) {
 	c := &Caller{Author: true, Email: p.Email, PersonID: p.ID}
 	c.Viewer = rule.Viewer{ID: fmt.Sprintf("person/%d", p.ID), Name: p.Name, Builder: p.Builder, Attributes: filter.Attributes{}}
 	if err := json.Unmarshal(p.Roles, &c.Roles); err != nil {
@@ -172,7 +173,9 @@ func person(p *store.Person) (*Caller, error) {
 	if err := json.Unmarshal(p.Attributes, &c.Attributes); err != nil {
 		return nil, fmt.Errorf("read the attributes of %s: %w", p.Email, err)
 	}
-	return c, nil
+	var err error
+	c.Teams, err = s.TeamsOf(ctx, p.ID)
+	return c, err
 }
 
 // keyMark begins every API key, so that one is known for what it is where it turns up.
@@ -191,7 +194,7 @@ func ByKey(ctx context.Context, s *store.Store, key string) (*Caller, error) {
 	if err != nil {
 		return nil, err
 	}
-	c, err := person(&kept.Person)
+	c, err := person(ctx, s, &kept.Person)
 	if err == nil {
 		c.Program, c.Expires = true, time.Now().Add(SessionLife)
 		c.alive = func(ctx context.Context, s *store.Store) (bool, error) {

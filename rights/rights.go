@@ -4,6 +4,7 @@
 package rights
 
 import (
+	"cmp"
 	"slices"
 
 	"eskadel/core/dashboard"
@@ -56,8 +57,8 @@ const (
 	inPass         // a dashboard that the pass is for
 	allowed        // a dashboard that the pass is for, whose author allows it to viewers
 	kept           // what they keep
-	listed         // where they are on the list of whom it is for, or there is none
-	shared         // what is not another's own
+	shared         // what is not another's own, or another team's
+	listed         // the same, where they are on the list of whom it is for, or there is none
 )
 
 var table = map[What][6]answer{
@@ -114,7 +115,14 @@ type Thing struct {
 	Keeper     *int64     // who keeps it; nobody when nil
 	KeptBy     string     // their name
 	Private    bool       // only they see it
+	Team       *int64     // whose it is; everybody's when nil
 	For        [][]string // lists of e-mail addresses, on each of which one must be, if there is anybody on it
+}
+
+func (t Thing) keptBy(c *identity.Caller) bool { return t.Keeper != nil && *t.Keeper == c.PersonID }
+
+func (t Thing) shownTo(c *identity.Caller) bool {
+	return t.keptBy(c) || !t.Private && (t.Team == nil || slices.Contains(c.Teams, *t.Team))
 }
 
 // Ever tells in words why somebody may not do a kind of thing at all; nil where they may, or
@@ -144,11 +152,11 @@ func May(c *identity.Caller, what What, with Thing) error {
 		}
 		ok = slices.Contains(with.ViewersMay, map[What]string{Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload, Ask: dashboard.MayAsk}[what])
 	case kept:
-		ok = with.Keeper != nil && *with.Keeper == c.PersonID
+		ok = with.keptBy(c)
 	case shared:
-		ok = !with.Private || with.Keeper != nil && *with.Keeper == c.PersonID
+		ok = with.shownTo(c)
 	case listed:
-		ok = !slices.ContainsFunc(with.For, func(list []string) bool { return len(list) > 0 && !slices.Contains(list, c.Email) })
+		ok = with.shownTo(c) && !slices.ContainsFunc(with.For, func(list []string) bool { return len(list) > 0 && !slices.Contains(list, c.Email) })
 	}
 	if !ok {
 		return refused(c, what, with)
@@ -161,7 +169,8 @@ func refused(c *identity.Caller, what What, with Thing) error {
 	switch what {
 	case See, Tips, OwnFilters:
 		if c.Author { // who does not learn that it is there
-			return problem.New(problem.NotFound, "dashboard", "There is no dashboard “%s”.", with.Dashboard)
+			kind := cmp.Or(with.Kind, "dashboard")
+			return problem.New(problem.NotFound, kind, "There is no %s “%s”.", kind, cmp.Or(with.Name, with.Dashboard))
 		}
 		return no("Your viewer pass is not for this dashboard.")
 	case Records:

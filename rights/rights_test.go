@@ -11,7 +11,7 @@ import (
 )
 
 func kind(k rights.Kind) *identity.Caller {
-	c := &identity.Caller{PersonID: 7, Email: "edda@example.org", Dashboards: []string{"open"}}
+	c := &identity.Caller{PersonID: 7, Teams: []int64{3}, Email: "edda@example.org", Dashboards: []string{"open"}}
 	switch k {
 	case rights.Nobody:
 		return nil
@@ -33,7 +33,7 @@ func TestKindsAreTold(t *testing.T) {
 
 // What depends on the thing: whose it is, whom it is for, what its author allows.
 func TestWhatDependsOnTheThing(t *testing.T) {
-	edda, mara := int64(7), int64(8)
+	edda, mara, theirs, others := int64(7), int64(8), int64(3), int64(4)
 	for name, c := range map[string]struct {
 		who  rights.Kind
 		what rights.What
@@ -57,6 +57,13 @@ func TestWhatDependsOnTheThing(t *testing.T) {
 		"a dataset for them":              {rights.Author, rights.Use, rights.Thing{For: [][]string{nil, {"x@example.org", "edda@example.org"}}}, ""},
 		"of a source that is not":         {rights.Author, rights.Use, rights.Thing{For: [][]string{{"edda@example.org"}, {"x@example.org"}}}, problem.NotFound},
 		"a dataset for others, a builder": {rights.Builder, rights.Use, rights.Thing{For: [][]string{{"x@example.org"}}}, ""},
+		"another's own":                   {rights.Author, rights.See, rights.Thing{Keeper: &mara, Private: true}, problem.NotFound},
+		"one's own, kept to oneself":      {rights.Author, rights.See, rights.Thing{Keeper: &edda, Private: true}, ""},
+		"a team's, in it":                 {rights.AuthorKey, rights.See, rights.Thing{Keeper: &mara, Team: &theirs}, ""},
+		"a team's, not in it":             {rights.Author, rights.See, rights.Thing{Keeper: &mara, Team: &others}, problem.NotFound},
+		"a team's, a builder":             {rights.Builder, rights.See, rights.Thing{Keeper: &mara, Team: &others}, ""},
+		"a team's dataset, not in it":     {rights.Author, rights.Use, rights.Thing{Team: &others}, problem.NotFound},
+		"a team's dataset, in it":         {rights.Author, rights.Use, rights.Thing{Team: &theirs, For: [][]string{{"x@example.org"}}}, problem.NotFound},
 		"nobody":                          {rights.Nobody, rights.See, rights.Thing{Dashboard: "open"}, problem.SignedOut},
 		"a key by a key":                  {rights.BuilderKey, rights.Keys, rights.Thing{}, problem.Forbidden},
 	} {

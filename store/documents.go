@@ -32,6 +32,7 @@ type Document struct {
 	Keeper     string // their name
 	KeeperID   *int64 // who may change it; only builders where there is none
 	Private    bool   // only they see it
+	TeamID     *int64 // for which team it is; for all where there is none
 	Revision   int    // raised with every change
 	Draft      JSON
 	SavedBy    string
@@ -80,6 +81,7 @@ type Use struct {
 	Keeper            string
 	KeeperID          *int64
 	Private           bool
+	TeamID            *int64
 	Draft, Published  bool
 	Pinned            int // which version the published one speaks of, 0 for the newest
 }
@@ -151,7 +153,7 @@ func (s *Store) Uses(ctx context.Context, kind, name string) (out []Use, err err
 	err = s.db.WithContext(ctx).Raw(`with names as (
 			select cast(@name as text) as name
 			union select n.name from documents d join document_names n on n.document_id = d.id where d.kind = @kind and d.name = @name)
-		select d.kind, d.name, d.title, d.keeper, d.keeper_id, d.private, bool_or(r.number = 0) as draft, bool_or(r.number > 0) as published, coalesce(max(r.pinned) filter (where r.number > 0), 0) as pinned
+		select d.kind, d.name, d.title, d.keeper, d.keeper_id, d.private, d.team_id, bool_or(r.number = 0) as draft, bool_or(r.number > 0) as published, coalesce(max(r.pinned) filter (where r.number > 0), 0) as pinned
 		from document_references r join documents d on d.id = r.document_id
 		where r.kind = @kind and r.name in (select name from names) and (r.number = 0 or r.number = d.published)
 		group by d.id order by d.kind, lower(d.title), d.name`, map[string]any{"kind": kind, "name": name}).Scan(&out).Error
@@ -191,8 +193,8 @@ func (t *Tx) Add(ctx context.Context, d *Document, refs []Reference) error {
 	}
 	if !taken {
 		d.Revision, d.SavedBy, d.SavedAt = 1, t.Who, time.Now()
-		result := t.db.WithContext(ctx).Raw(`insert into documents (kind, name, title, folder, keeper, keeper_id, private, draft, saved_by, indexed) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
-			on conflict do nothing returning id`, d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.KeeperID, d.Private, d.Draft, t.Who, d.Indexed).Scan(&d.ID)
+		result := t.db.WithContext(ctx).Raw(`insert into documents (kind, name, title, folder, keeper, keeper_id, private, team_id, draft, saved_by, indexed) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+			on conflict do nothing returning id`, d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.KeeperID, d.Private, d.TeamID, d.Draft, t.Who, d.Indexed).Scan(&d.ID)
 		if result.Error != nil {
 			return words(result.Error, "")
 		}
@@ -217,11 +219,11 @@ func (t *Tx) keepDraft(ctx context.Context, d *Document) error {
 	return words(db.Exec("delete from document_drafts where document_id = ? and revision <= ?", d.ID, d.Revision-mostDrafts).Error, "")
 }
 
-// Save keeps the draft of a document, with its title and folder, if it is still at the
+// Save keeps the draft of a document, with its title, if it is still at the
 // revision that d has; its revision is then the next one.
 func (t *Tx) Save(ctx context.Context, d *Document, refs []Reference) error {
-	result := t.db.WithContext(ctx).Exec(`update documents set title = ?, folder = ?, keeper = ?, keeper_id = ?, private = ?, draft = ?, saved_by = ?, saved_at = clock_timestamp(), indexed = ?, revision = revision + 1
-		where id = ? and revision = ?`, d.Title, d.Folder, d.Keeper, d.KeeperID, d.Private, d.Draft, t.Who, d.Indexed, d.ID, d.Revision)
+	result := t.db.WithContext(ctx).Exec(`update documents set title = ?, draft = ?, saved_by = ?, saved_at = clock_timestamp(), indexed = ?, revision = revision + 1
+		where id = ? and revision = ?`, d.Title, d.Draft, t.Who, d.Indexed, d.ID, d.Revision)
 	if result.Error != nil {
 		return words(result.Error, "")
 	}
@@ -235,6 +237,14 @@ func (t *Tx) Save(ctx context.Context, d *Document, refs []Reference) error {
 	}
 	t.tell(d.Kind, d.Name)
 	return t.refer(ctx, d.ID, 0, refs)
+}
+
+// File keeps where a document stands and who keeps and sees it; what it says stays as it is, and so
+// does its revision.
+func (t *Tx) File(ctx context.Context, d *Document) error {
+	t.changed(d.Kind, d.Name)
+	return words(t.db.WithContext(ctx).Exec("update documents set folder = ?, keeper = ?, keeper_id = ?, private = ?, team_id = ? where id = ?",
+		d.Folder, d.Keeper, d.KeeperID, d.Private, d.TeamID, d.ID).Error, "")
 }
 
 // Publish makes what is given the next version of a document, and the one that holds.

@@ -42,7 +42,7 @@ func (w *Workspace) ChartAt(ctx context.Context, who *identity.Caller, at Place)
 		return nil, "", err
 	}
 	if at.Library != "" {
-		kept, err := w.store.Document(ctx, Chart, at.Library)
+		kept, err := w.open(ctx, who, Chart, at.Library)
 		if err != nil {
 			return nil, "", err
 		}
@@ -53,7 +53,7 @@ func (w *Workspace) ChartAt(ctx context.Context, who *identity.Caller, at Place)
 		}
 		return d, "", err
 	}
-	kept, err := w.store.Document(ctx, Dashboard, at.Dashboard)
+	kept, err := w.open(ctx, who, Dashboard, at.Dashboard)
 	if err != nil {
 		return nil, "", err
 	}
@@ -294,8 +294,9 @@ func (w *Workspace) saveChart(ctx context.Context, who *identity.Caller, name st
 // SaveChart keeps the draft of a chart of the library; where there is none of its name, it is
 // made in a folder, and holds at once.
 func (w *Workspace) SaveChart(ctx context.Context, who *identity.Caller, name, folder string, document []byte, on On) (Standing, error) {
-	if folder != "" && folder != Findings {
-		return Standing{}, problem.New(problem.Invalid, "folder", "The library has no folder “%s”; findings are in “%s”.", folder, Findings)
+	folder, err := folderName(folder)
+	if err != nil {
+		return Standing{}, err
 	}
 	if err := dataset.CheckName(name); err != nil {
 		return Standing{}, err

@@ -315,14 +315,19 @@ func TestDashboardsAreFoundAtHome(t *testing.T) {
 	}
 	assert.Equal(t, []string{": alpha beta gamma"}, groups(edda))
 	require.NoError(t, d.Favour(ctx, edda, "gamma", true))
-	require.NoError(t, d.Move(ctx, edda, "beta", " Yards /  north "))
+	file := func(who *identity.Caller, folder string) error {
+		return second(d.File(ctx, who, workspace.Dashboard, "beta", folder, ""))
+	}
+	require.NoError(t, file(edda, " Yards /  north "))
 	assert.Equal(t, []string{"Favourites: gamma", "All: alpha", "Yards / north: beta"}, groups(edda))
-	assert.Equal(t, []string{"Yards / north"}, d.Folders(ctx))
+	filing, err := d.Filing(ctx, edda, workspace.Standing{Kind: workspace.Dashboard})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Yards / north"}, filing.Folders)
 	assert.Equal(t, []string{"All: alpha gamma", "Yards / north: beta"}, groups(mara), "favourites are one's own")
 	require.NoError(t, d.Favour(ctx, edda, "gamma", false))
 	assert.Equal(t, []string{"All: alpha gamma", "Yards / north: beta"}, groups(edda))
-	assert.Equal(t, problem.Invalid, code(d.Move(ctx, edda, "beta", strings.Repeat("x", 81))))
-	assert.Equal(t, problem.Forbidden, code(d.Move(ctx, person(3, "Orla", false), "beta", "mine")))
+	assert.Equal(t, problem.Invalid, code(file(edda, strings.Repeat("x", 81))))
+	assert.Equal(t, problem.Forbidden, code(file(person(3, "Orla", false), "mine")))
 	assert.Equal(t, problem.NotFound, code(d.Favour(ctx, edda, "delta", true)))
 
 	rows, err := d.Dashboards(ctx, edda, "NORTH bet")

@@ -67,10 +67,14 @@ func (w *Workspace) DatasetRows(ctx context.Context, who *identity.Caller) ([]Da
 		return nil, err
 	}
 	kept, err := w.store.Documents(ctx, Dataset)
+	if err != nil {
+		return nil, err
+	}
+	stands, err := w.listed(ctx, who)
 	out := []DatasetRow{}
 	for i := range kept {
 		k := &kept[i]
-		r := DatasetRow{Standing: standing(who, k)}
+		r := DatasetRow{Standing: stands(k)}
 		d, err := w.readDataset(k)
 		if err != nil {
 			if r.May {

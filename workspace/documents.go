@@ -151,7 +151,7 @@ func (w *Workspace) keepOnce(ctx context.Context, who *identity.Caller, m making
 	}
 	document := m.mine
 	if known {
-		if err := rights.May(who, m.what, thing(before)); err != nil {
+		if err := cmp.Or(shown(who, before), rights.May(who, m.what, thing(before))); err != nil {
 			return nil, false, err
 		}
 		if m.new {
@@ -245,13 +245,21 @@ func (w *Workspace) mine(ctx context.Context, who *identity.Caller, kind, name s
 	return d, rights.May(who, what, thing(d))
 }
 
-// open finds a document that is not another's own: whoever may not see it does not learn who keeps it.
+// open finds a document that somebody may see: whoever may not does not learn who keeps it.
 func (w *Workspace) open(ctx context.Context, who *identity.Caller, kind, name string) (*store.Document, error) {
 	d, err := w.store.Document(ctx, kind, name)
-	if err == nil && d.Private {
-		err = rights.May(who, rights.See, thing(d))
+	if err == nil {
+		err = shown(who, d)
 	}
 	return d, err
+}
+
+// shown tells that there is no such document to whoever may not see it.
+func shown(who *identity.Caller, d *store.Document) error {
+	if d.Private || d.TeamID != nil {
+		return rights.May(who, rights.See, thing(d))
+	}
+	return nil
 }
 
 // state is a published version of a document, or its draft for 0.
@@ -396,8 +404,8 @@ func (w *Workspace) Uses(ctx context.Context, who *identity.Caller, kind, name s
 	uses, err := w.store.Uses(ctx, kind, name)
 	out := []Used{}
 	for _, u := range uses {
-		if rights.May(who, rights.See, thing(&store.Document{Kind: u.Kind, Name: u.Name, Keeper: u.Keeper, KeeperID: u.KeeperID, Private: u.Private})) != nil {
-			u.Name, u.Title = "", "something that only "+u.Keeper+" sees"
+		if rights.May(who, rights.See, thing(&store.Document{Kind: u.Kind, Name: u.Name, Keeper: u.Keeper, KeeperID: u.KeeperID, Private: u.Private, TeamID: u.TeamID})) != nil {
+			u.Name, u.Title = "", "something that "+cmp.Or(u.Keeper, "somebody")+" keeps for others"
 		}
 		out = append(out, Used{u.Kind, u.Name, u.Title, u.Draft, u.Published})
 	}
@@ -456,7 +464,7 @@ func (w *Workspace) Search(ctx context.Context, who *identity.Caller, find strin
 		d := &found[i]
 		st := standing(who, d)
 		switch {
-		case d.Kind == Dashboard && d.Published == 0 && !st.May:
+		case d.Kind != Dataset && rights.May(who, rights.See, thing(d)) != nil, d.Kind == Dashboard && d.Published == 0 && !st.May:
 			continue
 		case d.Kind == Dataset:
 			if doc, err := w.readDataset(d); err != nil || w.mayUse(ctx, who, doc) != nil {

@@ -1,7 +1,6 @@
 package workspace
 
 import (
-	"cmp"
 	"context"
 	"net/url"
 	"slices"
@@ -14,7 +13,6 @@ import (
 	"eskadel/core/problem"
 	"eskadel/identity"
 	"eskadel/rights"
-	"eskadel/store"
 	"eskadel/view"
 )
 
@@ -27,7 +25,6 @@ type Row struct {
 	Trouble   *problem.Problem // why it cannot be shown
 	Favourite bool
 	First     bool      // whoever looks at the list begins with it
-	Private   bool      // only they see it
 	Opened    time.Time // when whoever looks at the list opened it last
 }
 
@@ -48,6 +45,10 @@ func (w *Workspace) Dashboards(ctx context.Context, who *identity.Caller, find s
 	if err != nil {
 		return nil, err
 	}
+	stands, err := w.listed(ctx, who)
+	if err != nil {
+		return nil, err
+	}
 	out := []Row{}
 	var docs []*dashboard.Document
 	for i := range kept {
@@ -55,7 +56,7 @@ func (w *Workspace) Dashboards(ctx context.Context, who *identity.Caller, find s
 		if rights.May(who, rights.See, thing(d)) != nil {
 			continue
 		}
-		r := Row{Standing: standing(who, d), Favourite: shelf[d.ID].Favourite, First: shelf[d.ID].First, Private: d.Private, Opened: shelf[d.ID].OpenedAt}
+		r := Row{Standing: stands(d), Favourite: shelf[d.ID].Favourite, First: shelf[d.ID].First, Opened: shelf[d.ID].OpenedAt}
 		var doc *dashboard.Document
 		switch {
 		case d.Published > 0:
@@ -71,7 +72,7 @@ func (w *Workspace) Dashboards(ctx context.Context, who *identity.Caller, find s
 		} else {
 			r.Title, r.Answers = doc.Title, doc.Answers
 		}
-		if contains(find, r.Title, r.Answers, d.Folder) {
+		if contains(find, r.Title, r.Answers, r.Folder, r.Only) {
 			out, docs = append(out, r), append(docs, doc)
 		}
 	}
@@ -100,44 +101,20 @@ func contains(find string, texts ...string) bool {
 	return !slices.ContainsFunc(strings.Fields(strings.ToLower(find)), func(word string) bool { return !strings.Contains(in, word) })
 }
 
-// A Group is a part of the list of dashboards: favourites, or a folder.
-type Group struct {
-	Title string
-	Rows  []Row
-}
-
-// Home groups a list of dashboards: favourites first, what only they see, then folder by folder.
-func Home(rows []Row) (out []Group) {
-	var folders []string
-	favourites, own := Group{Title: "Favourites"}, Group{Title: "Only you see"}
-	of := map[string][]Row{}
+// Home groups a list of dashboards: favourites first, then as they stand.
+func Home(rows []Row) (out []Group[Row]) {
+	favourites, others := Group[Row]{Title: "Favourites"}, []Row{}
 	for _, r := range rows {
-		switch {
-		case r.Favourite:
+		if r.Favourite {
 			favourites.Rows = append(favourites.Rows, r)
-			continue
-		case r.Private:
-			own.Rows = append(own.Rows, r)
-			continue
-		}
-		if of[r.Folder] == nil {
-			folders = append(folders, r.Folder)
-		}
-		of[r.Folder] = append(of[r.Folder], r)
-	}
-	for _, g := range []Group{favourites, own} {
-		if len(g.Rows) > 0 {
-			out = append(out, g)
+		} else {
+			others = append(others, r)
 		}
 	}
-	slices.Sort(folders)
-	for _, folder := range folders {
-		out = append(out, Group{cmp.Or(folder, "All"), of[folder]})
+	if len(favourites.Rows) > 0 {
+		out = append(out, favourites)
 	}
-	if len(out) == 1 && out[0].Title == "All" {
-		out[0].Title = ""
-	}
-	return out
+	return append(out, Grouped(others, func(r Row) Standing { return r.Standing })...)
 }
 
 // lately is how many of those opened last are named.
@@ -168,61 +145,6 @@ func (o *Opened) Note(ctx context.Context, w *Workspace, who *identity.Caller) {
 	if who.PersonID != 0 {
 		warn("what is opened cannot be noted", w.store.Opened(ctx, who.PersonID, o.kept.ID))
 	}
-}
-
-// longestFolder is how many letters the name of a folder has at most.
-const longestFolder = 80
-
-// Move puts a dashboard into a folder, "" for none; a folder within another is named after it,
-// with a slash between.
-func (w *Workspace) Move(ctx context.Context, who *identity.Caller, name, folder string) error {
-	var parts []string
-	for _, part := range strings.Split(folder, "/") {
-		if part = strings.Join(strings.Fields(part), " "); part != "" {
-			parts = append(parts, part)
-		}
-	}
-	if folder = strings.Join(parts, " / "); len([]rune(folder)) > longestFolder {
-		return problem.New(problem.Invalid, "folder", "The name of a folder has at most %d letters.", longestFolder)
-	}
-	return w.refile(ctx, who, name, rights.Edit, func(_ *store.Tx, d *store.Document) error {
-		d.Folder = folder
-		return nil
-	})
-}
-
-// refile changes what is kept beside a dashboard's document, for those who may do that with it.
-func (w *Workspace) refile(ctx context.Context, who *identity.Caller, name string, what rights.What, change func(*store.Tx, *store.Document) error) error {
-	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
-		d, err := tx.Lock(ctx, Dashboard, name)
-		if err != nil {
-			return err
-		}
-		if err := rights.May(who, what, thing(d)); err != nil {
-			return err
-		}
-		refs, err := references(Dashboard, d.Draft)
-		if err != nil {
-			return err
-		}
-		if err := change(tx, d); err != nil {
-			return err
-		}
-		return tx.Save(ctx, d, refs)
-	})
-}
-
-// Folders are those that dashboards stand in.
-func (w *Workspace) Folders(ctx context.Context) (out []string) {
-	kept, err := w.store.Documents(ctx, Dashboard)
-	warn("folders cannot be listed", err)
-	for _, d := range kept {
-		if d.Folder != "" {
-			out = append(out, d.Folder)
-		}
-	}
-	slices.Sort(out)
-	return slices.Compact(out)
 }
 
 // A Hit is something that is found besides dashboards.

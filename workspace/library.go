@@ -40,9 +40,16 @@ func (w *Workspace) Library(ctx context.Context, who *identity.Caller) ([]ChartR
 		return nil, err
 	}
 	kept, err := w.store.Documents(ctx, Chart)
+	if err != nil {
+		return nil, err
+	}
+	stands, err := w.listed(ctx, who)
 	out := []ChartRow{}
 	for i := range kept {
-		r := ChartRow{Standing: standing(who, &kept[i])}
+		if rights.May(who, rights.See, thing(&kept[i])) != nil {
+			continue
+		}
+		r := ChartRow{Standing: stands(&kept[i])}
 		d, err := chart.Read(kept[i].Draft)
 		if err != nil {
 			r.Trouble = unreadable(err)

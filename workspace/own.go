@@ -9,7 +9,6 @@ import (
 	"eskadel/core/problem"
 	"eskadel/identity"
 	"eskadel/rights"
-	"eskadel/store"
 )
 
 // BeginWith has somebody begin with a dashboard that they may see, or with the list again.
@@ -42,21 +41,6 @@ func (w *Workspace) Begins(ctx context.Context, who *identity.Caller) string {
 		return ""
 	}
 	return name
-}
-
-// Private tells whether only its keeper sees the dashboard.
-func (o *Opened) Private() bool { return o.kept.Private }
-
-// KeepToOneself has only the keeper of a dashboard see it, or everybody who signs in.
-func (w *Workspace) KeepToOneself(ctx context.Context, who *identity.Caller, name string, private bool) error {
-	return w.refile(ctx, who, name, rights.Share, func(tx *store.Tx, d *store.Document) error {
-		d.Private = private
-		to := "everybody"
-		if private {
-			to = "its keeper only"
-		}
-		return tx.Audit(ctx, "showed a dashboard to "+to, d.Title)
-	})
 }
 
 // headlines is how many headlines a page of one's own begins with.

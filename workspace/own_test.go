@@ -1,6 +1,7 @@
 package workspace_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -8,6 +9,7 @@ import (
 
 	"eskadel/core/dashboard"
 	"eskadel/core/problem"
+	"eskadel/identity"
 	"eskadel/workspace"
 )
 
@@ -26,9 +28,12 @@ func TestWhatOnlyItsKeeperSees(t *testing.T) {
 		}
 		return names
 	}
+	show := func(who *identity.Caller, audience string) error {
+		return second(d.File(ctx, who, workspace.Dashboard, "one", "", audience))
+	}
 	assert.Contains(t, seen(), "one")
-	assert.Equal(t, problem.Forbidden, code(d.KeepToOneself(ctx, ivo, "one", true)), "only its keeper, or a builder")
-	require.NoError(t, d.KeepToOneself(ctx, edda, "one", true))
+	assert.Equal(t, problem.Forbidden, code(show(ivo, "keeper")), "only its keeper, or a builder")
+	require.NoError(t, show(edda, "keeper"))
 	assert.NotContains(t, seen(), "one")
 	for name, err := range map[string]error{
 		"read":   second(d.Dashboard(ctx, ivo, "one", false)),
@@ -37,6 +42,8 @@ func TestWhatOnlyItsKeeperSees(t *testing.T) {
 		"copy":   second(d.NewDashboard(ctx, ivo, "Copied", "one", true)),
 		"favour": d.Favour(ctx, ivo, "one", true),
 		"begin":  d.BeginWith(ctx, ivo, "one", true),
+		"chart":  third(d.ChartAt(ctx, ivo, workspace.Place{Dashboard: "one", Widget: "kinds"})),
+		"save":   second(d.SaveDashboard(ctx, ivo, "one", page("one", "Taken"), workspace.On{Revision: 1})),
 	} {
 		assert.Equal(t, problem.NotFound, code(err), name)
 	}
@@ -49,11 +56,13 @@ func TestWhatOnlyItsKeeperSees(t *testing.T) {
 	require.NoError(t, err)
 	_, err = d.Dashboard(ctx, mara, "one", true)
 	require.NoError(t, err, "who looks after the workspace")
-	require.NoError(t, d.KeepToOneself(ctx, edda, "one", false))
+	require.NoError(t, show(edda, ""))
 	assert.Contains(t, seen(), "one")
 }
 
 func second[T any](_ T, err error) error { return err }
+
+func third[T, U any](_ T, _ U, err error) error { return err }
 
 func TestWhatOneBeginsWith(t *testing.T) {
 	d := open(t, "begins")
@@ -72,7 +81,7 @@ func TestWhatOneBeginsWith(t *testing.T) {
 	assert.Equal(t, own, d.Begins(ctx, edda))
 	o, err := d.Dashboard(ctx, edda, own, false)
 	require.NoError(t, err)
-	assert.True(t, o.Private())
+	assert.True(t, o.Seen == "keeper")
 	require.Len(t, o.Doc.Widgets(), 1)
 	l, err := d.Look(ctx, edda, own, false, dashboard.State{})
 	require.NoError(t, err)
@@ -89,7 +98,88 @@ func TestWhatOneBeginsWith(t *testing.T) {
 	require.NoError(t, d.BeginWith(ctx, mara, "one", true))
 	require.NoError(t, d.BeginWith(ctx, edda, "one", true))
 	ivo := person(2, "Ivo", false) // sits where Edda did
-	require.NoError(t, d.KeepToOneself(ctx, mara, "one", true))
+	require.NoError(t, second(d.File(ctx, mara, workspace.Dashboard, "one", "", "keeper")))
 	ivo.PersonID = 1
 	assert.Empty(t, d.Begins(ctx, ivo))
+}
+
+// What is kept for a team is seen by those in it: dashboards, charts of the library and datasets alike.
+func TestWhatATeamSees(t *testing.T) {
+	d := open(t, "teams")
+	composed(t, d, "one", widget("kinds", grouped("kind")))
+	_, err := d.Publish(ctx, edda, "one")
+	require.NoError(t, err)
+	_, err = d.SaveChart(ctx, edda, "kinds", "Engines", []byte(grouped("kind")), workspace.On{})
+	require.NoError(t, err)
+	assert.Equal(t, problem.Forbidden, code(d.KeepTeam(ctx, edda, 0, "Engines", nil)), "builders say who is in a team")
+	all, err := d.People(ctx, mara)
+	require.NoError(t, err)
+	require.Len(t, all, 2)
+	ids := []int64{all[0].ID, all[1].ID}
+	require.NoError(t, d.KeepTeam(ctx, mara, 0, " Engines  and hulls ", []int64{ids[0], ids[1]}))
+	assert.Equal(t, problem.Conflict, code(d.KeepTeam(ctx, mara, 0, "Engines and hulls", nil)))
+	assert.Equal(t, problem.Missing, code(d.KeepTeam(ctx, mara, 0, " ", nil)))
+	require.NoError(t, d.KeepTeam(ctx, mara, 0, "Quay", nil))
+	teams, err := d.Teams(ctx, mara)
+	require.NoError(t, err)
+	require.Len(t, teams, 2)
+	engines, quay := teams[0].ID, teams[1].ID
+	assert.Equal(t, "Engines and hulls", teams[0].Name)
+	assert.Len(t, teams[0].Members, 2)
+
+	in := func(name string, teams ...int64) *identity.Caller {
+		c := person(9, name, false)
+		c.Teams = teams
+		return c
+	}
+	of := fmt.Sprint("team/", engines)
+	keeper := *edda
+	keeper.Teams = []int64{engines}
+	filing, err := d.Filing(ctx, &keeper, workspace.Standing{Kind: workspace.Chart, Keeper: "Edda"})
+	require.NoError(t, err)
+	assert.Equal(t, []workspace.Audience{{"", "all who sign in"}, {"keeper", "only its keeper"}, {of, "the team Engines and hulls"}}, filing.Audiences)
+	assert.Equal(t, problem.Invalid, code(second(d.File(ctx, &keeper, workspace.Dashboard, "one", "", fmt.Sprint("team/", quay)))), "a team that one is in")
+	assert.Equal(t, problem.Invalid, code(second(d.File(ctx, mara, workspace.Dataset, "jobs", "", "keeper"))), "nobody keeps it")
+	said, err := d.File(ctx, &keeper, workspace.Dashboard, "one", "Yards", of)
+	require.NoError(t, err)
+	assert.Equal(t, "It stands in Yards; the team Engines and hulls sees it.", said)
+	require.NoError(t, second(d.File(ctx, &keeper, workspace.Chart, "kinds", "Engines", of)))
+	require.NoError(t, second(d.File(ctx, mara, workspace.Dataset, "jobs", "Yard desk", of)))
+
+	sees := func(who *identity.Caller) (out []string) {
+		if rows, err := d.Dashboards(ctx, who, ""); assert.NoError(t, err) {
+			for _, g := range workspace.Home(rows) {
+				out = append(out, g.Title+": "+g.Rows[0].Name)
+			}
+		}
+		charts, err := d.Library(ctx, who)
+		require.NoError(t, err)
+		for _, r := range charts {
+			out = append(out, r.Name+": "+r.Only)
+		}
+		sets, err := d.DatasetRows(ctx, who)
+		require.NoError(t, err)
+		for _, r := range sets {
+			out = append(out, r.Name)
+		}
+		found, err := d.Search(ctx, who, "kinds")
+		require.NoError(t, err)
+		for _, f := range found {
+			out = append(out, "found "+f.Name)
+		}
+		return out
+	}
+	both := []string{"The team Engines and hulls sees, in Yards: one", "kinds: the team Engines and hulls sees it", "jobs", "found kinds"}
+	assert.Equal(t, both, sees(in("Ivo", engines)))
+	assert.Equal(t, both, sees(mara), "who looks after the workspace")
+	assert.Empty(t, sees(in("Orla", quay)))
+	assert.Equal(t, problem.NotFound, code(third(d.ChartAt(ctx, in("Orla"), workspace.Place{Library: "kinds"}))))
+
+	err = d.RemoveTeam(ctx, mara, engines)
+	assert.Equal(t, problem.Conflict, code(err))
+	assert.ErrorContains(t, err, "“Composed”, “Jobs”, “Jobs, by kind”")
+	require.NoError(t, d.RemoveTeam(ctx, mara, quay))
+	assert.Equal(t, problem.NotFound, code(d.RemoveTeam(ctx, mara, quay)))
+	require.NoError(t, second(d.File(ctx, mara, workspace.Dataset, "jobs", "", "")))
+	assert.Contains(t, sees(in("Orla")), "jobs")
 }

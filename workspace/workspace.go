@@ -80,12 +80,14 @@ type Standing struct {
 	Published                 int // the number of the version that holds, 0 for none
 	SavedBy                   string
 	SavedAt                   time.Time
-	May                       bool // change it
+	May                       bool   // change it
+	Seen                      string // by whom, as an Audience is chosen
+	Only                      string // in lists, who alone sees it: "only you see it"; empty where all do
 }
 
 // thing is a document as the table of rights asks of it.
 func thing(d *store.Document) rights.Thing {
-	return rights.Thing{Dashboard: d.Name, Kind: d.Kind, Name: d.Name, Keeper: d.KeeperID, KeptBy: d.Keeper, Private: d.Private}
+	return rights.Thing{Dashboard: d.Name, Kind: d.Kind, Name: d.Name, Keeper: d.KeeperID, KeptBy: d.Keeper, Private: d.Private, Team: d.TeamID}
 }
 
 func standing(who *identity.Caller, d *store.Document) Standing {
@@ -93,7 +95,7 @@ func standing(who *identity.Caller, d *store.Document) Standing {
 	if d.Kind == Dataset || d.Kind == Rules || d.Kind == Settings {
 		what = rights.Build
 	}
-	return Standing{d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.Revision, d.Published, d.SavedBy, d.SavedAt, rights.May(who, what, thing(d)) == nil}
+	return Standing{d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.Revision, d.Published, d.SavedBy, d.SavedAt, rights.May(who, what, thing(d)) == nil, seen(d), ""}
 }
 
 // using is a context in which whatever is asked of datasets stands on those alone that
@@ -104,7 +106,13 @@ func (w *Workspace) using(ctx context.Context, who *identity.Caller) context.Con
 
 // mayUse tells in words why somebody may not make something of a dataset; nil when they may.
 func (w *Workspace) mayUse(ctx context.Context, who *identity.Caller, d *dataset.Document) error {
-	of := rights.Thing{Name: d.Name, For: [][]string{d.SeenBy}}
+	of := rights.Thing{Kind: Dataset, Name: d.Name}
+	if kept, err := w.store.Document(ctx, Dataset, d.Name); err == nil {
+		of = thing(kept)
+	} else if !problem.Is(err, problem.NotFound) {
+		return err
+	}
+	of.For = [][]string{d.SeenBy}
 	if who != nil && !who.Builder {
 		src, err := w.store.Source(ctx, d.Source)
 		if err != nil {

@@ -43,6 +43,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/charts/place", Right: rights.Make, Handle: s.chartPlace},
 		{Method: post, Path: "/charts/library/:chart/publish", Right: rights.Publish, Handle: s.chartPublish},
 		{Method: post, Path: "/charts/library/:chart/back", Right: rights.Edit, Handle: s.GoBack(workspace.Chart, page.Named("chart", "/charts/edit?at=library/", ""))},
+		{Method: post, Path: "/charts/library/:chart/filed", Right: rights.Edit, Handle: s.Filed(workspace.Chart, "chart")},
 		{Method: post, Path: "/charts/library/:chart/remove", Right: rights.Edit, Handle: s.chartRemove},
 	}
 }

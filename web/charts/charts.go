@@ -28,14 +28,7 @@ func (s *Server) library(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	var charts, findings []workspace.ChartRow
-	for _, r := range rows {
-		if r.Folder == workspace.Findings {
-			findings = append(findings, r)
-		} else {
-			charts = append(charts, r)
-		}
-	}
+	groups := workspace.Grouped(rows, func(r workspace.ChartRow) workspace.Standing { return r.Standing })
 	own, err := s.Workspace.Own(c.Request.Context(), gate.Caller(c))
 	if err != nil {
 		s.Fail(c, err)
@@ -47,7 +40,7 @@ func (s *Server) library(c *gin.Context) {
 			on = &own[i]
 		}
 	}
-	s.Page(c, http.StatusOK, "charts", "Charts", gin.H{"Any": len(rows) > 0, "On": on, "OnPage": c.Query("page"), "Find": c.Query("find"), "Dashboards": own, "Groups": []gin.H{{"Title": "Charts", "Rows": charts, "Findings": false}, {"Title": "Findings", "Rows": findings, "Findings": true}}})
+	s.Page(c, http.StatusOK, "charts", "Charts", gin.H{"Any": len(rows) > 0, "On": on, "OnPage": c.Query("page"), "Find": c.Query("find"), "Dashboards": own, "Groups": groups})
 }
 
 // chartEditor opens a chart: the one at a place, or a new one.
@@ -123,10 +116,15 @@ func (s *Server) editing(c *gin.Context, at workspace.Place, doc *chart.Document
 		}
 	}
 	if at.Library != "" {
-		if data["Uses"], data["Kept"], err = s.libraryUses(c, at.Library); err != nil {
+		uses, kept, err := s.libraryUses(c, at.Library)
+		if err == nil {
+			data["Filing"], err = s.Filing(c, kept, "/charts/library/"+kept.Name+"/filed")
+		}
+		if err != nil {
 			s.Fail(c, err)
 			return
 		}
+		data["Uses"], data["Kept"] = uses, kept
 	}
 	s.Page(c, http.StatusOK, "chart-editor", "Chart", data)
 }

@@ -353,16 +353,6 @@ function tellWords() {
   for (const [id, part] of words) /** @type {HTMLInputElement} */ (document.getElementById(id)).value = draft[part] ?? "";
 }
 
-document.getElementById("folder")?.addEventListener("change", async (e) => {
-  const input = /** @type {HTMLInputElement} */ (e.target);
-  if (await make(address(name, "folder"), { folder: input.value })) say(input.value ? `It stands in ${input.value}.` : "It stands in no folder.");
-});
-
-document.getElementById("private")?.addEventListener("change", async (e) => {
-  const only = /** @type {HTMLSelectElement} */ (e.target).value;
-  if (await make(address(name, "private"), { private: only })) say(only ? "Only its keeper sees it." : "All who sign in see it.");
-});
-
 /** What readers may do besides reading. */
 const readers = /** @type {HTMLInputElement[]} */ ([...document.querySelectorAll("#readers input")]);
 readers.forEach((tick) => tick.addEventListener("change", () => changed(() => {

@@ -34,7 +34,12 @@ func (s *Server) editing(c *gin.Context) {
 		return
 	}
 	o.Note(ctx, s.Workspace, gate.Caller(c))
-	s.Page(c, http.StatusOK, "editing", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "Page": page, "Document": string(o.Doc.JSON()), "Folders": s.Workspace.Folders(ctx), "Private": o.Private()})
+	filing, err := s.Filing(c, o.Standing, "/dashboards/"+o.Name+"/filed")
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Page(c, http.StatusOK, "editing", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "Page": page, "Document": string(o.Doc.JSON()), "Filing": filing})
 }
 
 // saveDraft keeps the document that the editor holds. Where it was put together with what

@@ -23,7 +23,7 @@ func (s *Server) list(c *gin.Context, find string) (gin.H, error) {
 		data["Groups"], data["Lately"] = workspace.Home(rows), workspace.Lately(rows)
 		return data, nil
 	}
-	data["Groups"] = []workspace.Group{{Rows: rows}}
+	data["Groups"] = []workspace.Group[workspace.Row]{{Rows: rows}}
 	data["Hits"], err = s.Workspace.Find(ctx, who, find)
 	return data, err
 }
@@ -56,11 +56,6 @@ func (s *Server) favour(c *gin.Context) {
 	page.Redirect(c, "/")
 }
 
-// move puts the dashboard into a folder.
-func (s *Server) move(c *gin.Context) {
-	s.changed(c, s.Workspace.Move(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), c.PostForm("folder")), gin.H{})
-}
-
 // first leads to what somebody begins with, the list of dashboards where they have not said.
 func (s *Server) first(c *gin.Context) {
 	if name := s.Workspace.Begins(c.Request.Context(), gate.Caller(c)); name != "" && c.Query("copy") == "" {
@@ -77,11 +72,6 @@ func (s *Server) beginWith(c *gin.Context) {
 		return
 	}
 	page.Redirect(c, "/dashboards")
-}
-
-// keepToOneself has only whoever keeps a dashboard see it, or everybody again.
-func (s *Server) keepToOneself(c *gin.Context) {
-	s.changed(c, s.Workspace.KeepToOneself(c.Request.Context(), gate.Caller(c), c.Param("dashboard"), c.PostForm("private") != ""), gin.H{})
 }
 
 // ownPage opens the page of whoever asks, which is made where they have none.

@@ -51,6 +51,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/data/sources/:source/new", Right: rights.Build, Handle: s.createDataset},
 		{Method: post, Path: "/data/datasets/:dataset", Right: rights.Build, Handle: s.saveDataset},
 		{Method: post, Path: "/data/datasets/:dataset/back", Right: rights.Build, Handle: s.GoBack(workspace.Dataset, page.Named("dataset", "/data/datasets/", "?part=history"))},
+		{Method: post, Path: "/data/datasets/:dataset/filed", Right: rights.Build, Handle: s.Filed(workspace.Dataset, "dataset")},
 		{Method: post, Path: "/data/datasets/:dataset/remove", Right: rights.Build, Handle: s.removeDataset},
 		{Method: post, Path: "/data/datasets/:dataset/fields/:field", Right: rights.Build, Handle: s.saveField},
 		{Method: post, Path: "/data/datasets/:dataset/view-as", Right: rights.Build, Handle: s.viewAs},

@@ -51,6 +51,10 @@ func (s *Server) datasetPage(c *gin.Context, status int, data gin.H) {
 			data["Part"] = "document"
 		}
 	}
+	if data["Filing"], err = s.Filing(c, d.Standing, "/data/datasets/"+d.Name+"/filed"); err != nil {
+		s.Fail(c, err)
+		return
+	}
 	if part == "used" {
 		data["Uses"], err = s.Workspace.Uses(ctx, who, workspace.Dataset, d.Name)
 	}

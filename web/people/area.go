@@ -31,6 +31,8 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/sign-out", Right: rights.Make, Handle: s.signOut},
 		{Method: get, Path: "/people", Right: rights.Make, Handle: s.people},
 		{Method: post, Path: "/people", Right: rights.Administer, Handle: s.savePerson},
+		{Method: post, Path: "/people/teams", Right: rights.Administer, Handle: s.saveTeam},
+		{Method: post, Path: "/people/teams/remove", Right: rights.Administer, Handle: s.removeTeam},
 		{Method: post, Path: "/people/keys", Right: rights.Keys, Handle: s.addKey},
 		{Method: post, Path: "/people/keys/remove", Right: rights.Keys, Handle: s.removeKey},
 		{Method: post, Path: "/people/hosts", Right: rights.Administer, Handle: s.saveHost},

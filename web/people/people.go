@@ -1,8 +1,10 @@
 package people
 
 import (
+	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -78,6 +80,9 @@ func (s *Server) everybody(c *gin.Context, data gin.H) error {
 	if data["Log"], err = s.Workspace.Audit(ctx, who, 0, 30); err != nil {
 		return err
 	}
+	if data["Teams"], err = s.teamRows(c, people); err != nil {
+		return err
+	}
 	rows := make([]personRow, len(people))
 	for i, p := range people {
 		rows[i] = personRow{p, page.Pairs(p.AttributeMap()), standing(&p)}
@@ -113,6 +118,44 @@ func (s *Server) savePerson(c *gin.Context) {
 		return
 	}
 	c.Redirect(http.StatusSeeOther, "/people")
+}
+
+// A teamRow is a team, with everybody who may be in it.
+type teamRow struct {
+	workspace.Team
+	Ticks []page.Tick
+}
+
+// teamRows are the teams, and last one that is yet to be made.
+func (s *Server) teamRows(c *gin.Context, people []workspace.Person) ([]teamRow, error) {
+	teams, err := s.Workspace.Teams(c.Request.Context(), gate.Caller(c))
+	var out []teamRow
+	for _, t := range append(teams, workspace.Team{}) {
+		row := teamRow{Team: t}
+		for _, p := range people {
+			in := slices.ContainsFunc(t.Members, func(m workspace.Person) bool { return m.ID == p.ID })
+			row.Ticks = append(row.Ticks, page.Tick{Value: fmt.Sprint(p.ID), Words: p.Name, On: in})
+		}
+		out = append(out, row)
+	}
+	return out, err
+}
+
+// saveTeam names a team and says who is in it.
+func (s *Server) saveTeam(c *gin.Context) {
+	var members []int64
+	for _, m := range page.Chosen(c, "members") {
+		id, _ := strconv.ParseInt(m, 10, 64)
+		members = append(members, id)
+	}
+	id, _ := strconv.ParseInt(c.PostForm("id"), 10, 64)
+	s.done(c, s.Workspace.KeepTeam(c.Request.Context(), gate.Caller(c), id, c.PostForm("name"), members))
+}
+
+// removeTeam forgets a team.
+func (s *Server) removeTeam(c *gin.Context) {
+	id, _ := strconv.ParseInt(c.PostForm("id"), 10, 64)
+	s.done(c, s.Workspace.RemoveTeam(c.Request.Context(), gate.Caller(c), id))
 }
 
 // saveHost registers a host app, or changes one.
