@@ -64,6 +64,14 @@ func (d Definition) Of(m int) (beside, measure int) {
 	return -1, m + len(d.Measures)
 }
 
+// Figure is measure number m of a definition, those of the datasets beside counted on.
+func (d *Definition) Figure(m int) *Measure {
+	if beside, at := d.Of(m); beside >= 0 {
+		return &d.Also[beside].Measures[at]
+	}
+	return &d.Measures[m]
+}
+
 // Beside is the definition of what stands beside with number i; ds is the chart's dataset,
 // set the other. Its step is the chart's.
 func (d Definition) Beside(i int, ds, set *dataset.Dataset, grain period.Grain) (Definition, error) {

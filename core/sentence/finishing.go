@@ -482,7 +482,8 @@ var open = aspect{say: func(_ *Vocabulary, _ *chart.Document, f *chart.Finish) s
 // measures are what is written of each measure: its own name and how its numbers look.
 var measures = aspect{say: func(v *Vocabulary, d *chart.Document, _ *chart.Finish) string {
 	var out []string
-	for i, m := range d.Measures {
+	for i := range d.Width() {
+		m := d.Figure(i)
 		if m.Label != "" {
 			out = append(out, v.figure(i, d)+" called "+quoted(m.Label))
 		}
@@ -494,13 +495,13 @@ var measures = aspect{say: func(v *Vocabulary, d *chart.Document, _ *chart.Finis
 }, read: func(t *drafting, _ *chart.Finish) bool {
 	t.counted()
 	i, ok := t.figure()
-	if !ok || i < 0 || i >= len(t.d.Measures) {
+	if !ok || i < 0 || i >= t.d.Width() {
 		return false
 	}
 	if t.says(saysCalled) {
-		return t.text(&t.d.Measures[i].Label)
+		return t.text(&t.d.Figure(i).Label)
 	}
-	return t.pattern("written") && t.text(&t.d.Measures[i].Format)
+	return t.pattern("written") && t.text(&t.d.Figure(i).Format)
 }}
 
 // aspects are all that a finish has, in the order in which it is said. They are made at the

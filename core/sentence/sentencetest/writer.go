@@ -360,8 +360,8 @@ func (w Writer) Finish(d *chart.Document) *chart.Finish {
 	}
 	size := func(what string) int { return one(w, what, 0, 0, 3, 40) }
 	d.Title = text("title")
-	for i := range d.Measures {
-		d.Measures[i].Label, d.Measures[i].Format = text("label"), one(w, "format", "", "0.0", "compact")
+	for i := range d.Width() {
+		d.Figure(i).Label, d.Figure(i).Format = text("label"), one(w, "format", "", "0.0", "compact")
 	}
 	f.Subtitle, f.Caption, f.NoTitle, f.Legend = text("subtitle"), text("caption"), w.maybe("no title"), one(w, "legend", "", "top", "right", "bottom", "none")
 	f.Labels, f.Tips, f.Names, f.Colours = list("labels", "name", "value", "measure 2"), list("tips", "share", "none"), pairs("names"), pairs("colours")
