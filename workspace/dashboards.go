@@ -309,7 +309,9 @@ func Slug(title string) string {
 		}
 	}
 	name := strings.Trim(b.String(), "-")
-	if name == "" || name[0] < 'a' {
+	if name == "" { // of letters that addresses do not have
+		name = "untitled"
+	} else if name[0] < 'a' {
 		name = "c-" + name
 	}
 	return name[:min(len(name), 50)]

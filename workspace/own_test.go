@@ -183,3 +183,9 @@ func TestWhatATeamSees(t *testing.T) {
 	require.NoError(t, second(d.File(ctx, mara, workspace.Dataset, "jobs", "", "")))
 	assert.Contains(t, sees(in("Orla")), "jobs")
 }
+
+func TestNamesAreMadeOfTitles(t *testing.T) {
+	for title, name := range map[string]string{"Yard today, 2026": "yard-today-2026", "3 yards": "c-3-yards", "لوحة": "untitled", " – ": "untitled"} {
+		assert.Equal(t, name, workspace.Slug(title))
+	}
+}
