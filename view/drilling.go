@@ -250,7 +250,7 @@ func (v *View) Try(name string, targets Targets) (*Tried, error) {
 			return nil, err
 		}
 		out.Mark = called
-		carried, err := t.Carry(*mark, definition, s.Dataset, target)
+		carried, err := t.Carry([]dashboard.At{{Mark: *mark, Definition: definition}}, s.Dataset, target)
 		if err != nil {
 			return nil, err
 		}

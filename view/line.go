@@ -24,8 +24,16 @@ type Line struct {
 	Filters []LineFilter
 	Offered []LineFilter // those that the viewer may add, by what they are called
 	Rules   string       // the row rule in words, "" when all records may be seen
-	Narrow  []string
+	Narrow  []LineNarrow
 	Changed bool // the state differs from the standard view
+}
+
+// A LineNarrow is a phrase that a choice of marks makes: number At of those that are chosen or, of a
+// widget that was drilled into, the step with that number.
+type LineNarrow struct {
+	Words  string
+	At     int
+	Widget string
 }
 
 // A LineFilter is a phrase of the reading line that a filter makes.
@@ -83,7 +91,7 @@ func (v *View) narrowed(page *dashboard.Page, s shown) (filter.Condition, error)
 // Line makes the reading line of a page: what is shown, and of how many records, for the
 // dataset of most widgets and for every other that is narrowed.
 func (v *View) Line(page string) (*Line, error) {
-	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks) > 0}
+	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks)+len(v.State.Drills) > 0}
 	p, err := v.Doc.Page(page)
 	if err != nil {
 		return nil, err
@@ -120,8 +128,17 @@ func (v *View) Line(page string) (*Line, error) {
 	for _, set := range settings {
 		l.Filters = append(l.Filters, LineFilter{Name: "=" + set.Name, Text: set.Label + " " + set.Now})
 	}
-	for _, n := range v.State.Narrow {
-		l.Narrow = append(l.Narrow, n.Words)
+	for i := range p.Widgets {
+		for depth, step := range v.State.Drills[p.Widgets[i].ID] {
+			l.Narrow = append(l.Narrow, LineNarrow{step.Words, depth, p.Widgets[i].ID})
+		}
+	}
+	for i, n := range v.State.Narrow {
+		words := n.Words
+		if n.Without {
+			words = "without " + words
+		}
+		l.Narrow = append(l.Narrow, LineNarrow{words, i, ""})
 	}
 	for i, s := range sets {
 		c, err := v.narrowed(p, s)

@@ -53,8 +53,8 @@ func (e *Reader) NewView(ctx context.Context, d *dashboard.Document, version int
 	return &View{Engine: e, Doc: d, Version: version, Viewer: v, State: s, ctx: ctx}, s.Check(d)
 }
 
-// Document returns the chart document on a widget and its dataset; nil for a text.
-func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset, error) {
+// whole returns the chart document on a widget as its author made it, and its dataset; nil for a text.
+func (v *View) whole(w *dashboard.Widget) (*chart.Document, *dataset.Dataset, error) {
 	if w.Chart == nil {
 		return nil, nil, nil
 	}
@@ -68,11 +68,27 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 	ds, err := v.Engine.Dataset(v.ctx, doc.Dataset, v.Viewer)
 	ds = doc.On(ds)
 	shared := *doc
-	if look, ok := v.State.Looks[w.ID]; ok && err == nil {
-		shared.Definition = shared.Looked(look, ds)
-	}
 	shared.Shared, shared.Sets = v.colours(), v.Engine.Sets(v.ctx, v.Viewer)
 	return &shared, ds, err
+}
+
+// Document returns the chart document on a widget as the viewer looks at it, drilled down and
+// closer, and its dataset; nil for a text.
+func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset, error) {
+	doc, ds, err := v.whole(w)
+	if doc == nil || err != nil {
+		return doc, ds, err
+	}
+	if len(v.State.Drills[w.ID]) > 0 {
+		if doc.Definition, err = v.State.Drilled(w, doc.Definition, ds, -1); err != nil {
+			return nil, nil, err
+		}
+		doc = doc.Settled(ds)
+	}
+	if look, ok := v.State.Looks[w.ID]; ok {
+		doc.Definition = doc.Looked(look, ds)
+	}
+	return doc, ds, nil
 }
 
 // sound is Document for what speaks of a whole page: of a widget that does not work, which
@@ -87,9 +103,9 @@ func (v *View) sound(w *dashboard.Widget) (*chart.Document, *dataset.Dataset, er
 	return doc, ds, err
 }
 
-// Chart is Document for dashboard.Reach.
+// Chart is what dashboard.Reach asks of a widget: its chart before anything was drilled into.
 func (v *View) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, error) {
-	doc, ds, err := v.Document(w)
+	doc, ds, err := v.whole(w)
 	if doc == nil || err != nil {
 		return query.Definition{}, nil, err
 	}
@@ -144,6 +160,9 @@ type Answer struct {
 	Grain    string          `json:"grain,omitempty"`  // of the time axis
 	Grains   []string        `json:"grains,omitempty"` // that it could have instead
 	Closer   bool            `json:"closer,omitempty"` // only a part of the range is shown
+	Trail    []string        `json:"trail,omitempty"`  // what was drilled into, from the top
+	Parts    string          `json:"parts,omitempty"`  // by what the parts of the last are told apart
+	Deeper   *Deeper         `json:"deeper,omitempty"` // into what its marks can be drilled next
 	Cut      *chart.Document `json:"-"`                // the chart as its form can carry it, where that is less
 }
 
@@ -292,7 +311,7 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 	if q.waits {
 		return &Answer{Title: sentence.Title(q.doc, q.ds), Form: q.doc.Form.Kind, Nothing: "Nothing is chosen yet: choose a mark beside this to see it here."}, nil
 	}
-	if w.Scale != "" && parts&Drawing != 0 {
+	if w.Scale != "" && parts&Drawing != 0 && len(v.State.Drills[id]) == 0 {
 		q.doc = v.alike(w, q)
 	}
 	a, err := v.Engine.Answer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, v.Version, parts)
@@ -307,6 +326,7 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 			a.Nothing = "Nothing found for “" + v.State.Narrow[len(v.State.Narrow)-1].Words + "”."
 		}
 		a.Closer = v.State.Looks[id].Part != nil
+		err = errors.Join(err, v.trail(a, w))
 	}
 	return a, err
 }

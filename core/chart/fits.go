@@ -23,6 +23,17 @@ func (d *Document) Fits(f Form, ds *dataset.Dataset) error {
 	return t.form.fits(t)
 }
 
+// Settled is the chart in its form, or in the nearest one that it fits in.
+func (d *Document) Settled(ds *dataset.Dataset) *Document {
+	out := *d
+	for _, f := range []Form{d.Form, {Kind: d.Form.Kind}, Bars, Columns, StackedBars, StackedColumns, Line, Table} {
+		if out.Form = f; d.Fits(f, ds) == nil {
+			break
+		}
+	}
+	return &out
+}
+
 // trying is a chart that is tried in a form.
 type trying struct {
 	d     *Document

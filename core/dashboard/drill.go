@@ -208,34 +208,43 @@ type Carried struct {
 	Lost    []string            // labels of fields whose value could not be carried
 }
 
-// Carry brings the condition of a mark to a drill-through's target: to filters of a dashboard, or
-// into an address of the host app. Fields that fill nothing stay behind.
-func (t Through) Carry(mark marks.Reference, definition query.Definition, ds *dataset.Dataset, target *Document) (Carried, error) {
+// At is a mark with the definition that it was drawn by.
+type At struct {
+	Mark       marks.Reference
+	Definition query.Definition
+}
+
+// Carry brings the condition of a mark, and of those above it that were drilled into, to a
+// drill-through's target: to filters of a dashboard, or into an address of the host app. Fields that
+// fill nothing stay behind.
+func (t Through) Carry(from []At, ds *dataset.Dataset, target *Document) (Carried, error) {
 	out := Carried{Filters: map[string]*Setting{}}
-	dims := definition.Dimensions()
-	if len(mark.Keys) > len(dims) {
-		return out, problem.New(problem.Conflict, "mark", "The chart has changed since this mark was drawn; load it again.")
-	}
 	texts := map[string]string{}
-	for i, key := range mark.Keys {
-		dim := dims[i]
-		to := t.Fill[dim.Field]
-		if to == "" {
-			continue
+	for _, at := range from {
+		dims := at.Definition.Dimensions()
+		if len(at.Mark.Keys) > len(dims) {
+			return out, problem.New(problem.Conflict, "mark", "The chart has changed since this mark was drawn; load it again.")
 		}
-		lost := true
-		if t.To.Host != "" {
-			text, ok := written(key)
-			if lost = !ok || dim.Part != 0; !lost {
-				texts[to] = text
+		for i, key := range at.Mark.Keys {
+			dim := dims[i]
+			to := t.Fill[dim.Field]
+			if to == "" || key.IsAny() {
+				continue
 			}
-		} else if f := target.Filter(to); f != nil && dim.Part == 0 {
-			if set := f.settingOf(key, ds.Find(dim.Field)); set != nil && f.Fits(set) == nil {
-				out.Filters[to], lost = set, false
+			lost := true
+			if t.To.Host != "" {
+				text, ok := written(key)
+				if lost = !ok || dim.Part != 0; !lost {
+					texts[to] = text
+				}
+			} else if f := target.Filter(to); f != nil && dim.Part == 0 {
+				if set := f.settingOf(key, ds.Find(dim.Field)); set != nil && f.Fits(set) == nil {
+					out.Filters[to], lost = set, false
+				}
 			}
-		}
-		if lost {
-			out.Lost = append(out.Lost, ds.Label(dim.Field))
+			if lost {
+				out.Lost = append(out.Lost, ds.Label(dim.Field))
+			}
 		}
 	}
 	if t.To.Host == "" {

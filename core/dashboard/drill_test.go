@@ -95,7 +95,7 @@ func TestThrough(t *testing.T) {
 	mark := on("", "care")
 	mark.Keys[0] = marks.Key{From: &monday, To: &next}
 	definition, ds := from[0].Chart.Own.Definition, from[0].Dataset
-	carried, err := kept.Carry(mark, definition, ds, d)
+	carried, err := kept.Carry([]dashboard.At{{Mark: mark, Definition: definition}}, ds, d)
 	require.NoError(t, err)
 	assert.Equal(t, "2026-03-02", carried.Filters["when"].Range.From)
 	assert.Equal(t, "2026-03-08", carried.Filters["when"].Range.To, "a day before the next begins")
@@ -103,11 +103,11 @@ func TestThrough(t *testing.T) {
 	assert.Empty(t, carried.Lost)
 	require.NoError(t, dashboard.State{Page: "P", Filters: carried.Filters}.Check(d))
 	mark.Keys[1] = marks.Key{Others: true}
-	carried, err = kept.Carry(mark, definition, ds, d)
+	carried, err = kept.Carry([]dashboard.At{{Mark: mark, Definition: definition}}, ds, d)
 	require.NoError(t, err)
 	assert.NotContains(t, carried.Filters, "of")
 	assert.Equal(t, []string{"Kind"}, carried.Lost, "others are not one value")
-	_, err = kept.Carry(on("a", "b", "c"), definition, ds, d)
+	_, err = kept.Carry([]dashboard.At{{Mark: on("a", "b", "c"), Definition: definition}}, ds, d)
 	assert.Error(t, err, "a mark of another chart")
 
 	// To an address of the host app.
@@ -120,11 +120,11 @@ func TestThrough(t *testing.T) {
 	host.Fill["opened"] = "from"
 	assert.Empty(t, host.Trouble(from, nil))
 	mark.Keys[1] = on("care & repair/1").Keys[0]
-	carried, err = host.Carry(mark, definition, ds, nil)
+	carried, err = host.Carry([]dashboard.At{{Mark: mark, Definition: definition}}, ds, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "/list?kind=care%20%26%20repair%2F1&since=2026-03-02", carried.Address)
 	mark.Keys[1] = marks.Key{None: true}
-	_, err = host.Carry(mark, definition, ds, nil)
+	_, err = host.Carry([]dashboard.At{{Mark: mark, Definition: definition}}, ds, nil)
 	assert.ErrorContains(t, err, "fills “kind”", "an address needs a value")
 }
 

@@ -8,75 +8,9 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/filter"
-	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/core/query"
 )
-
-// A State is what a viewer has set and narrowed; the zero State is the standard view.
-type State struct {
-	Page    string              `json:"page,omitempty"`    // the title of the one that is seen
-	Filters map[string]*Setting `json:"filters,omitempty"` // null for "any"
-	Narrow  []Narrowing         `json:"narrow,omitempty"`
-	// Settings are values that the viewer has set for formulas, as they were typed.
-	Settings map[string]string `json:"settings,omitempty"`
-	// Looks are how the viewer looks at widgets along time, by their ids.
-	Looks map[string]query.Look `json:"looks,omitempty"`
-}
-
-// A Narrowing is one or more chosen marks of a widget.
-type Narrowing struct {
-	Widget string            `json:"widget"`
-	Marks  []marks.Reference `json:"marks"`
-	Words  string            `json:"words"` // as the marks named themselves
-}
-
-// Most is how many narrowings, and marks in each, a state may carry.
-const Most = 100
-
-// Check tells in words what in the state does not suit the dashboard.
-func (s State) Check(d *Document) error {
-	if _, err := d.Page(s.Page); err != nil {
-		return err
-	}
-	for name, set := range s.Filters {
-		if f := d.Filter(name); f != nil {
-			if f.Shown == Hidden {
-				return problem.New(problem.Forbidden, "filters."+name, "This filter is set by the dashboard's author.")
-			}
-			if err := f.Fits(set); err != nil {
-				return problem.At("filters."+name, err)
-			}
-		} else {
-			return problem.New(problem.NotFound, "filters", "The dashboard has no filter “%s”.", name)
-		}
-	}
-	for name, value := range s.Settings {
-		if len(s.Settings) > Most || len(name)+len(value) > 300 {
-			return problem.New(problem.TooMany, "settings", "A view has at most %d values set, each of 300 characters.", Most)
-		}
-	}
-	for id, l := range s.Looks {
-		if _, err := d.Widget(id); err != nil {
-			return err
-		}
-		if l.Part != nil && !l.Part.From.Before(l.Part.To) {
-			return problem.New(problem.Invalid, "looks."+id, "The part ends before it begins.")
-		}
-	}
-	if len(s.Narrow) > Most {
-		return problem.New(problem.TooMany, "narrow", "A view is narrowed at most %d times.", Most)
-	}
-	for _, n := range s.Narrow {
-		if _, err := d.Widget(n.Widget); err != nil {
-			return err
-		}
-		if len(n.Marks) == 0 || len(n.Marks) > Most || len(n.Words) > 2000 {
-			return problem.New(problem.Invalid, "narrow", "Choose from 1 to %d marks.", Most)
-		}
-	}
-	return nil
-}
 
 // condition is what the setting asks of a field.
 func (s *Setting) condition(name string) filter.Condition {
@@ -185,8 +119,8 @@ func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a
 	}
 	r.Waits = w.Waits
 	var chosen []string
-	for _, n := range s.Narrow {
-		if n.Widget == w.ID || n.Widget == except {
+	for _, n := range s.chosen() {
+		if n.Widget == w.ID && !n.Without || n.Widget == except {
 			continue
 		}
 		from, err := d.Widget(n.Widget)
@@ -201,18 +135,26 @@ func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a
 		if err != nil || origin == nil {
 			return r, problem.New(problem.Conflict, "narrow", "What was chosen is no longer on the dashboard.")
 		}
+		if definition, err = s.Drilled(from, definition, origin, n.Depth); err != nil {
+			return r, err
+		}
+		if n.into != "" {
+			n.Marks[0] = n.Marks[0].Upto(from.Place(definition, origin, n.into))
+		}
 		c, missing, err := n.condition(from.Click, definition, origin, ds, charts.Zone())
 		if err != nil {
 			return r, err
 		}
 		switch {
-		case len(missing) > 0 && c.IsZero():
+		case len(missing) > 0 && (c.IsZero() || n.Without):
 			r.Missed = append(r.Missed, missed(n.Words, ds))
 			continue
+		case n.Without:
+			c = filter.Negate(c)
 		case len(missing) > 0:
 			r.Missed = append(r.Missed, "Narrowed by only a part of “"+n.Words+"”: "+ds.Title+" have no “"+strings.Join(missing, "” and no “")+"”.")
 		}
-		if r.Waits = false; from.does(w.ID) == Highlights {
+		if r.Waits = false; from.does(w.ID) == Highlights && !n.Without {
 			r.Highlight, chosen = filter.And(r.Highlight, c), append(chosen, n.Words)
 			continue
 		}

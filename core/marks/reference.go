@@ -55,6 +55,42 @@ type Key struct {
 	Run []Key `json:"run,omitempty"`
 }
 
+// IsAny tells whether the key stands for no value in particular.
+func (k Key) IsAny() bool {
+	return k.Is == nil && k.From == nil && k.To == nil && !k.Others && !k.None && len(k.Any) == 0 && !k.Outside && !k.NotShown && !k.Unreadable && len(k.Run) == 0
+}
+
+// Upto is the reference as far as the group goes that has a number: what it is split by, and its
+// measure, are any.
+func (r Reference) Upto(place int) Reference {
+	keys := make([]Key, min(place+1, len(r.Keys)))
+	if place < len(r.Keys) {
+		keys[place] = r.Keys[place]
+	}
+	r.Keys, r.Measure, r.Unreadable, r.Beside = keys, 0, "", 0
+	return r
+}
+
+// Grain is the step of an axis that the key stands for, by how long it is; none where it is no step.
+func (k Key) Grain() period.Grain {
+	if k.From == nil || k.To == nil {
+		return 0
+	}
+	switch long := k.To.Sub(*k.From); {
+	case long > 200*24*time.Hour:
+		return period.Year
+	case long > 40*24*time.Hour:
+		return period.Quarter
+	case long > 10*24*time.Hour:
+		return period.Month
+	case long > 36*time.Hour:
+		return period.Week
+	case long > 12*time.Hour:
+		return period.Day
+	}
+	return period.Hour
+}
+
 // Keyed returns the condition that a mark's keys stand for, which is what a click on it
 // chooses: without what the axis could place and without the measure's own condition.
 func (r Reference) Keyed(d query.Definition, ds *dataset.Dataset) (filter.Condition, error) {

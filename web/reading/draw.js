@@ -19,7 +19,7 @@ import { Batch, colour, el, faded, sign } from "./drawing/svg.js";
  * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
  */
 
-/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, keep?: (cut: object | undefined) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void}} Listener */
+/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, keep?: (cut: object | undefined) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void, menu?: (marked: import("./marked.js").Marked, beside: {getBoundingClientRect: () => DOMRect, focus: () => void}) => void, chosen?: () => object[], drill?: (marked: import("./marked.js").Marked) => void, up?: () => void}} Listener */
 
 /** @type {Record<string, (m: Drawing, st: Stage) => void>} */
 const forms = { pie: pies, donut: pies, radar, "heat map": heat, "risk grid": heat, scatter, funnel, gauge };
@@ -65,7 +65,11 @@ export class Chart {
     this.tip.className = "tip";
     this.tip.hidden = true;
     this.tip.setAttribute("aria-hidden", "true");
-    place.replaceChildren(this.option, this.svg, this.tip);
+    // By keyboard the menu key does what this does by mouse and touch.
+    this.handle = Object.assign(document.createElement("button"), { type: "button", className: "mark-handle", tabIndex: -1, hidden: true, textContent: "⋯", title: "What can be done with this" });
+    this.handle.setAttribute("aria-hidden", "true");
+    this.handle.addEventListener("click", () => this.at && this.open(this.at));
+    place.replaceChildren(this.option, this.svg, this.tip, this.handle);
     this.svg.addEventListener("pointerdown", (e) => this.drag(e));
     this.svg.addEventListener("click", (e) => {
       if (this.dragged) {
@@ -74,6 +78,26 @@ export class Chart {
       }
       const p = this.under(e);
       if (p) this.pick(p, e.shiftKey || e.ctrlKey || e.metaKey);
+    });
+    this.svg.addEventListener("dblclick", (e) => {
+      const p = this.under(e), marked = p && this.marked(p);
+      if (marked?.chosen) this.listener.drill?.(marked);
+    });
+    place.addEventListener("contextmenu", (e) => {
+      const p = this.under(e) ?? (e.target === place ? this.at : null);
+      if (!p || !this.listener.menu) return;
+      e.preventDefault();
+      this.open(p);
+    });
+    this.svg.addEventListener("pointerdown", (e) => {
+      const p = e.pointerType === "touch" && this.listener.menu ? this.under(e) : null;
+      if (!p) return;
+      const held = setTimeout(() => {
+        this.dragged = true; // no click follows
+        this.open(p);
+      }, 550);
+      const end = () => clearTimeout(held);
+      for (const over of ["pointerup", "pointercancel", "pointerleave"]) this.svg.addEventListener(over, end, { once: true });
     });
     this.svg.addEventListener("pointermove", (e) => {
       const p = this.under(e);
@@ -114,13 +138,14 @@ export class Chart {
   /** @param {Drawing} model @param {string} title */
   draw(model, title) {
     this.model = model;
-    this.place.setAttribute("aria-label", `${title}. ${model.summary} Arrow keys move among the marks, Space chooses one, R lists its records${this.listener.look && model.category.time ? ", Z goes closer to what is chosen and Shift Z back" : ""}.`);
+    this.place.setAttribute("aria-label", `${title}. ${model.summary} Arrow keys move among the marks, Space chooses one${this.listener.menu ? ", the menu key or M says what can be done with it, Enter goes down into it and Backspace up again" : ""}, R lists its records${this.listener.look && model.category.time ? ", Z goes closer to what is chosen and Shift Z back" : ""}.`);
     if (this.at && !this.markAt(this.at)) this.at = null;
     if (!this.at) {
       this.option.textContent = model.summary;
       this.option.setAttribute("aria-selected", "false");
     }
     this.layout();
+    this.recall(this.listener.chosen?.() ?? []);
   }
 
   layout() {
@@ -148,7 +173,53 @@ export class Chart {
     if (this.batch) root.append(...this.batch.paths("mark together"), (this.over = el("g")));
     this.svg.replaceChildren(root);
     this.colourChosen();
+    this.hold();
     if (this.at && this.place.matches(":focus-visible")) this.mark(this.at);
+  }
+
+  /** What a mark is for a menu; null for one that stands for no records. @param {Place} p @returns {import("./marked.js").Marked | null} */
+  marked(p) {
+    const m = /** @type {Drawing} */ (this.model), s = m.series[p.series], mark = this.reference(p);
+    if (!mark) return null;
+    const chosen = s.role || m.kind === "gauge" ? undefined : { ...mark, keys: s.key ? [m.groups[p.group].key, s.key] : [m.groups[p.group].key] };
+    return { mark, chosen, words: this.words(p), value: this.markAt(p)?.label ?? "" };
+  }
+
+  /** Opens the menu of a mark beside it. @param {Place} p */
+  open(p) {
+    const marked = this.marked(p);
+    if (!marked) return;
+    this.at = p;
+    this.hide();
+    this.listener.menu?.(marked, { getBoundingClientRect: () => this.rect(p), focus: () => this.place.focus() });
+  }
+
+  /** Where a mark lies in the window. @param {Place} p */
+  rect(p) {
+    const at = this.places.get(`${p.series} ${p.group}`), area = this.svg.getBoundingClientRect();
+    return new DOMRect(area.left + (at?.x ?? 0), area.top + (at?.y ?? 0), 1, 20);
+  }
+
+  /** Has marks chosen that were before, without telling. @param {any[]} marks */
+  recall(marks) {
+    if (this.chosen.size > 0 || marks.length === 0) return;
+    const known = new Set(marks.map((m) => JSON.stringify([m.measure ?? 0, m.keys])));
+    for (const name of this.places.keys()) {
+      const chosen = /** @type {any} */ (this.marked(place(name))?.chosen);
+      if (chosen && known.has(JSON.stringify([chosen.measure ?? 0, chosen.keys]))) this.chosen.add(this.keyOf(place(name)));
+    }
+    this.colourChosen();
+    this.hold();
+  }
+
+  /** Puts the handle of the menu beside the one chosen mark. */
+  hold() {
+    const name = this.chosen.size === 1 && this.listener.menu ? [...this.places.keys()].find((n) => this.chosen.has(this.keyOf(place(n)))) : undefined;
+    this.handle.hidden = !name;
+    if (!name) return;
+    const { x, y } = /** @type {{x: number, y: number}} */ (this.places.get(name));
+    this.handle.style.left = `${Math.max(0, Math.min(x + 6, this.place.clientWidth - 32))}px`;
+    this.handle.style.top = `${Math.max(0, Math.min(y - 30, this.place.clientHeight - 26))}px`;
   }
 
   /** Fades what is not chosen. */
@@ -212,6 +283,7 @@ export class Chart {
     }
     this.tell();
     this.colourChosen();
+    this.hold();
   }
 
   /** Dragging over a time axis or a scatter chooses what lies there. @param {PointerEvent} down */
@@ -250,6 +322,7 @@ export class Chart {
       }
       this.tell();
       this.colourChosen();
+      this.hold();
     };
     addEventListener("pointermove", move);
     addEventListener("pointerup", up);
@@ -293,6 +366,7 @@ export class Chart {
     if (this.chosen.size === 0) return;
     this.chosen.clear();
     if (this.model) this.colourChosen();
+    this.hold();
   }
 
   first() {
@@ -320,6 +394,13 @@ export class Chart {
     } else if (e.key === " ") {
       this.pick(at, e.shiftKey || e.ctrlKey);
       this.move(at);
+    } else if ((e.key === "m" || e.key === "M") && !e.ctrlKey && !e.metaKey && this.listener.menu) {
+      this.open(at);
+    } else if (e.key === "Enter" && this.listener.drill) {
+      const marked = this.marked(at);
+      if (marked?.chosen) this.listener.drill(marked);
+    } else if (e.key === "Backspace" && this.listener.up) {
+      this.listener.up();
     } else if (e.key === "Home") {
       this.move(this.first());
     } else if ((e.key === "r" || e.key === "R") && !e.ctrlKey && !e.metaKey) {

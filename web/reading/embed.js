@@ -8,6 +8,9 @@
  * address of the page's own that answers with a viewer pass as text). Instead of
  * pass-url, a page may set the property getPass, a function that promises one.
  *
+ * With keep-view, the name of a parameter, the page's own address keeps how the dashboard is looked
+ * at, so that it is found so again after a reload, or after coming back from a record.
+ *
  * Events, both bubble: eskadel-record when a record is to be opened (detail.address; the
  * page goes there unless the event is cancelled), eskadel-shown when it is drawn.
  */
@@ -32,6 +35,8 @@
         const value = this.getAttribute(part);
         if (value) address.searchParams.set(part, value);
       }
+      const kept = this.hasAttribute("keep-view") ? new URL(location.href).searchParams.get(this.getAttribute("keep-view") ?? "") : null;
+      if (kept) address.searchParams.set("view", kept);
       this.frame = document.createElement("iframe");
       this.frame.src = address.href;
       this.frame.title = this.getAttribute("title") ?? "Dashboard";
@@ -56,6 +61,12 @@
       if (say === "pass-wanted") void this.hand();
       if (say === "height") frame.style.height = `${Number(e.data.height)}px`;
       if (say === "shown") this.dispatchEvent(new CustomEvent("eskadel-shown", { bubbles: true }));
+      if (say === "view" && this.hasAttribute("keep-view")) {
+        const at = new URL(location.href), part = this.getAttribute("keep-view") ?? "";
+        if (e.data.view) at.searchParams.set(part, String(e.data.view));
+        else at.searchParams.delete(part);
+        history.replaceState(history.state, "", at);
+      }
       if (say === "record") {
         const address = String(e.data.address);
         const go = this.dispatchEvent(new CustomEvent("eskadel-record", { bubbles: true, cancelable: true, detail: { address } }));

@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"cmp"
 	"net/http"
 	"net/url"
 	"slices"
@@ -8,6 +9,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"eskadel/core/dashboard"
 	"eskadel/core/problem"
 	"eskadel/web/gate"
 )
@@ -33,7 +35,7 @@ func (s *Server) frame(c *gin.Context) {
 	}
 	s.Pictured(c, strings.Join(origins, " "))
 	c.Header("Cross-Origin-Opener-Policy", "unsafe-none")
-	s.Page(c, http.StatusOK, "frame", "Eskadel", gin.H{"App": app.Name, "Dashboard": c.Param("dashboard"), "PageTitle": c.Query("page"), "Widget": c.Query("widget"), "Origins": origins})
+	s.Page(c, http.StatusOK, "frame", "Eskadel", gin.H{"App": app.Name, "Dashboard": c.Param("dashboard"), "PageTitle": c.Query("page"), "Widget": c.Query("widget"), "View": c.Query("view"), "Origins": origins})
 }
 
 // frameSession exchanges a viewer pass for a bearer token.
@@ -43,6 +45,7 @@ func (s *Server) frameSession(c *gin.Context) {
 		Origin string  `json:"origin"`
 		Page   *string `json:"page"` // the sheet that is wanted with it, if any
 		Widget string  `json:"widget"`
+		View   string  `json:"view"` // the short name of how it is looked at, "" for the standard view
 	}
 	if err := gate.Body(c, &in); err != nil || in.Pass == "" {
 		s.Fail(c, problem.New(problem.Invalid, "", "A viewer pass is expected."))
@@ -62,6 +65,13 @@ func (s *Server) frameSession(c *gin.Context) {
 		}
 		v, err := s.look(c)
 		var data gin.H
+		if err == nil && in.View != "" {
+			var state dashboard.State
+			if state, _, err = s.Workspace.ViewOf(c.Request.Context(), who, v.Opened, in.View); err == nil {
+				*in.Page = cmp.Or(state.Page, *in.Page)
+				out["state"] = state
+			}
+		}
 		if err == nil {
 			data, err = s.sheetOf(c, v, *in.Page, in.Widget)
 		}

@@ -7,7 +7,7 @@ import { Trouble, who } from "../page/api.js";
 import { Sheet } from "./sheet.js";
 
 const root = /** @type {HTMLElement} */ (document.getElementById("reading"));
-const { dashboard = "", app = "", page = "", widget = "" } = root.dataset;
+const { dashboard = "", app = "", page = "", widget = "", view = "" } = root.dataset;
 /** @type {string[]} */
 const origins = JSON.parse(root.dataset.origins ?? "[]");
 
@@ -37,8 +37,10 @@ function refuse(words) {
 /** @type {Promise<void> | null} */
 let renewing = null;
 
-/** The first sheet, which came with the bearer token. */
+/** The first sheet, and how it is looked at, which came with the bearer token. */
 let first = "";
+/** @type {any} */
+let state = null;
 
 /** Asks the host page for a viewer pass and exchanges it. @param {boolean} [begin] with the first sheet */
 function renew(begin) {
@@ -48,12 +50,13 @@ function renew(begin) {
       tell({ say: "pass-wanted" });
     });
     const response = await fetch(`/embed/${encodeURIComponent(app)}/${encodeURIComponent(dashboard)}/session`, {
-      method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(begin ? { ...got, page, widget } : got),
+      method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(begin ? { ...got, page, widget, view } : got),
     });
     const answer = await response.json();
     if (!response.ok) throw new Trouble(answer.detail, response.status, answer.place);
     who.bearer = answer.bearer;
     first = answer.sheet ?? "";
+    state = answer.state ?? null;
     const left = new Date(answer.expires).getTime() - Date.now();
     setTimeout(() => void renew().catch(() => {}), Math.max(1000, left - Math.min(30000, left / 4)));
   })().finally(() => { renewing = null; });
@@ -66,7 +69,7 @@ new ResizeObserver(() => tell({ say: "height", height: Math.ceil(document.docume
 (async () => {
   try {
     await renew(true);
-    await new Sheet(root, { dashboard, page, widget, open: (address) => tell({ say: "record", address }) }).open(first);
+    await new Sheet(root, { dashboard, page: state?.page ?? page, widget, state, view: (name) => tell({ say: "view", view: name }), open: (address) => tell({ say: "record", address }) }).open(first);
     tell({ say: "shown" });
   } catch (error) {
     refuse(/** @type {Error} */ (error).message);

@@ -4,20 +4,31 @@
  */
 import { look } from "../page/look.js";
 import { fill, headers, post, say, Trouble, who } from "../page/api.js";
+import { Address } from "./address.js";
 import { Asking } from "./asking.js";
 import { Drawer } from "./drawer.js";
+import { menu } from "./marked.js";
 import { popover } from "./popover.js";
 import { Widget } from "./widget.js";
 
-/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>}} State */
+/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string, without?: boolean, depth?: number}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>, drills: Record<string, {mark: object, into: string, words: string}[]>}} State */
+
+/** The standard view, with what is given of another; which page it is of is known besides. @param {(Partial<State> & {page?: string}) | null} [of] @returns {State} */
+function standard(of) {
+  const { page, ...rest } = of ?? {};
+  return { filters: {}, narrow: [], settings: {}, looks: {}, drills: {}, ...rest };
+}
 
 export class Sheet {
-  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, draft?: string, open?: (address: string) => void}} how */
+  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, draft?: string, state?: Partial<State> | null, view?: (name: string) => void, open?: (address: string) => void}} how */
   constructor(root, how) {
     this.root = root;
     this.how = how;
     /** @type {State} */
-    this.state = { filters: {}, narrow: [], settings: {}, looks: {} };
+    this.state = standard(how.state);
+    this.address = new Address((view) => this.restore(view), (name, view) => this.named(name, view));
+    /** The short name of what is seen, "" for the standard view. */
+    this.name = "";
     /** @type {Map<string, Widget>} */
     this.widgets = new Map();
     /** @type {Map<string, AbortController>} */
@@ -46,6 +57,16 @@ export class Sheet {
 
   /** @param {string} [sheet] the sheet, where it is there already */
   async open(sheet) {
+    if (!this.begun) {
+      const held = this.address.held;
+      if (held && held.dashboard === this.how.dashboard && !this.how.widget) {
+        this.state = standard(held.state);
+        this.how.page = held.page;
+        sheet = "";
+      }
+      this.begun = true;
+      this.address.begin(this.view());
+    }
     this.root.setAttribute("aria-busy", "true");
     try {
       await this.lay(sheet);
@@ -53,6 +74,35 @@ export class Sheet {
       this.root.removeAttribute("aria-busy");
     }
     await this.refresh();
+  }
+
+  /** What is seen now. @returns {import("./address.js").View} */
+  view() {
+    return { dashboard: this.how.dashboard, page: this.how.page, state: this.state, words: this.root.querySelector("h1")?.textContent ?? "" };
+  }
+
+  /** Something else is seen from now on: the browser's history notes it. */
+  note() {
+    if (!this.how.draft) void this.address.note(this.view());
+  }
+
+  /** Shows a view of the history again. @param {import("./address.js").View} view */
+  restore(view) {
+    this.state = standard(view.state);
+    Object.assign(this.how, { dashboard: view.dashboard, page: view.page });
+    void this.address.name(view);
+    void this.open();
+  }
+
+  /** @param {string} name @param {import("./address.js").View} view */
+  named(name, view) {
+    this.name = name;
+    if (this.how.view) this.how.view(name);
+    else {
+      const at = new URL(location.href);
+      for (const [part, value] of [["view", name], ["page", name ? "" : view.page]]) value ? at.searchParams.set(part, value) : at.searchParams.delete(part);
+      history.replaceState(history.state, "", at);
+    }
   }
 
   /** Lays the page's widgets out. @param {string} [sheet] */
@@ -73,8 +123,13 @@ export class Sheet {
         choose: (marks, words) => this.narrow(id, marks, words),
         records: (mark, words) => place.dataset.records === "true" && void this.records(id, mark, words),
         look: (change) => this.look(id, change),
+        chosen: () => this.state.narrow.filter((n) => n.widget === id && !n.without).flatMap((n) => n.marks),
+        menu: (marked, beside) => this.menu(id, marked, beside),
+        drill: (marked) => this.drill(id, marked, this.widgets.get(id)?.answer?.deeper?.into ?? ""),
+        up: () => this.up(id, (this.state.drills[id]?.length ?? 0) - 1),
       }));
     }
+    this.backLine();
     this.column();
     void this.follow();
   }
@@ -144,10 +199,115 @@ export class Sheet {
 
   /** A choice of marks on a widget narrows the others. @param {string} id @param {object[]} marks @param {string} words */
   narrow(id, marks, words) {
-    this.state.narrow = this.state.narrow.filter((n) => n.widget !== id);
-    if (marks.length) this.state.narrow.push({ widget: id, marks, words });
+    this.state.narrow = this.state.narrow.filter((n) => n.widget !== id || n.without);
+    if (marks.length) this.state.narrow.push({ widget: id, marks, words, ...this.depth(id) });
     say(marks.length ? `Narrowed to ${words}` : "Lifted");
+    this.note();
     void this.refresh([...this.widgets.keys()].filter((other) => other !== id));
+  }
+
+  /** How far down a widget stands, where it does. @param {string} id */
+  depth(id) {
+    const depth = this.state.drills[id]?.length;
+    return depth ? { depth } : {};
+  }
+
+  /** Opens the menu of a mark. @param {string} id @param {import("./marked.js").Marked} marked @param {{getBoundingClientRect: () => DOMRect, focus: () => void}} beside */
+  menu(id, marked, beside) {
+    const at = (/** @type {string} */ tail) => this.path(`widgets/${encodeURIComponent(id)}/${tail}`);
+    void menu(/** @type {HTMLElement} */ (this.popover), /** @type {HTMLElement} */ (beside), at("mark"), () => this.fields(), marked, {
+      narrow: ({ chosen, words }) => {
+        if (!chosen) return;
+        this.widgets.get(id)?.clear();
+        this.narrow(id, [chosen], words);
+      },
+      without: ({ chosen, words }) => {
+        if (!chosen) return;
+        this.state.narrow = this.state.narrow.filter((n) => n.widget !== id || n.without);
+        this.state.narrow.push({ widget: id, marks: [chosen], words, without: true, ...this.depth(id) });
+        this.widgets.get(id)?.clear();
+        say(`Left out ${words}`);
+        this.note();
+        void this.refresh();
+      },
+      drill: (m, into) => this.drill(id, m, into),
+      records: ({ mark, words }) => void this.records(id, mark, words),
+      go: ({ mark }, way) => void this.go(id, mark, way),
+    });
+  }
+
+  /** Goes from a mark down to its parts. @param {string} id @param {import("./marked.js").Marked} marked @param {string} into */
+  drill(id, marked, into) {
+    if (!into || !marked.chosen) {
+      say("There is nothing further down from here.");
+      return;
+    }
+    this.state.drills[id] = [...(this.state.drills[id] ?? []), { mark: marked.chosen, into, words: marked.words }];
+    this.state.narrow = this.state.narrow.filter((n) => n.widget !== id || n.without);
+    this.moved(id, `Down into ${marked.words}`);
+  }
+
+  /** Goes up again to where so many steps down were taken. @param {string} id @param {number} depth */
+  up(id, depth) {
+    const steps = this.state.drills[id];
+    if (!steps || depth < 0 || depth >= steps.length) return;
+    const words = steps[depth].words;
+    if (depth) this.state.drills[id] = steps.slice(0, depth);
+    else delete this.state.drills[id];
+    this.state.narrow = this.state.narrow.filter((n) => n.widget !== id || n.without && (n.depth ?? 0) <= depth);
+    this.moved(id, `Up again from ${words}`);
+  }
+
+  /** @param {string} id @param {string} words */
+  moved(id, words) {
+    const widget = this.widgets.get(id);
+    widget?.clear();
+    if (widget?.chart) widget.chart.at = null;
+    say(words);
+    this.note();
+    void this.refresh();
+  }
+
+  /** Follows a way from a mark to another place. @param {string} id @param {object} mark @param {string} way */
+  async go(id, mark, way) {
+    let to;
+    try {
+      to = await post(this.path(`widgets/${encodeURIComponent(id)}/go`), { ...this.fields(), page: this.how.page, mark: JSON.stringify(mark), way }, { json: true });
+    } catch (error) {
+      say(/** @type {Error} */ (error).message);
+      return;
+    }
+    if (to.address) {
+      if (this.how.open) this.how.open(to.address);
+      else if (to.host) open(to.host + to.address, "_blank", "noopener");
+      else say("No host app is registered that would open this.");
+    } else if (to.dashboard === this.how.dashboard || this.how.open) {
+      const from = this.view().words;
+      Object.assign(this.how, { dashboard: to.dashboard, page: to.page });
+      this.state = standard(to.state);
+      this.from = from;
+      this.note();
+      await this.open();
+    } else {
+      const at = new URL(`/dashboards/${encodeURIComponent(to.dashboard)}`, location.href);
+      if (to.view) at.searchParams.set("view", to.view);
+      at.searchParams.set("from", this.name ? `${this.how.dashboard}.${this.name}` : this.how.dashboard);
+      location.assign(at);
+    }
+  }
+
+  /** After a way within the same window, what leads back. */
+  backLine() {
+    if (!this.from) return;
+    const p = document.createElement("p"), back = document.createElement("button");
+    p.className = "back-line";
+    back.type = "button";
+    back.className = "plain";
+    back.textContent = `‹ back to ${this.from}`;
+    back.addEventListener("click", () => history.back());
+    p.append(back);
+    this.root.prepend(p);
+    this.from = "";
   }
 
   /** A viewer looks at a widget by another grain, closer, or at its whole range again. @param {string} id @param {{grain?: string, part?: {from: string, to: string} | null}} change */
@@ -155,8 +315,9 @@ export class Sheet {
     const { grain, part } = { ...this.state.looks[id], ...change };
     this.state.looks[id] = { ...(grain ? { grain } : {}), ...(part ? { part } : {}) };
     if (!grain && !part) delete this.state.looks[id];
-    this.widgets.get(id)?.chart?.clear();
-    this.state.narrow = this.state.narrow.filter((n) => n.widget !== id);
+    this.widgets.get(id)?.clear();
+    this.state.narrow = this.state.narrow.filter((n) => n.widget !== id || n.without);
+    this.note();
     void this.refresh();
   }
 
@@ -164,8 +325,9 @@ export class Sheet {
   lift(i) {
     const [gone] = this.state.narrow.splice(i, 1);
     if (!gone) return;
-    this.widgets.get(gone.widget)?.chart?.clear();
+    if (!gone.without) this.widgets.get(gone.widget)?.clear();
     say(`Lifted ${gone.words}`);
+    this.note();
     void this.refresh();
   }
 
@@ -187,16 +349,19 @@ export class Sheet {
     if (!button) return;
     const d = button.dataset;
     if (d.filter) void this.unfold(button, this.path(`filters/${encodeURIComponent(d.filter)}`), d.filter);
-    else if (d.lift) this.lift(Number(d.lift));
+    else if (d.lift) d.of ? this.up(d.of, Number(d.lift)) : this.lift(Number(d.lift));
     else if (d.liftFilter) {
       delete this.state.filters[d.liftFilter];
+      this.note();
       void this.refresh();
     }
+    else if (d.up) this.up(/** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "", Number(d.up));
     else if (d.file) void this.file(d.file, d.totals ?? "");
     else if ("standard" in d) this.standard();
     else if ("refresh" in d) void this.refresh();
     else if (d.page) {
       this.how.page = d.page;
+      this.note();
       void this.open();
     } else if (d.do) {
       const id = /** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "";
@@ -232,8 +397,9 @@ export class Sheet {
   }
 
   standard() {
-    this.state = { filters: {}, narrow: [], settings: {}, looks: {} };
-    this.widgets.forEach((w) => w.chart?.clear());
+    this.state = standard();
+    this.widgets.forEach((w) => w.clear());
+    this.note();
     void this.refresh();
   }
 
@@ -247,6 +413,7 @@ export class Sheet {
       if (!filter.startsWith("=")) this.state.filters[filter] = value;
       else if (value === null) delete this.state.settings[filter.slice(1)];
       else this.state.settings[filter.slice(1)] = value;
+      this.note();
       void this.refresh();
     });
     if (filter === "+") /** @type {HTMLElement | null} */ (box.querySelector("button"))?.focus();

@@ -273,5 +273,13 @@ func (s *Server) reading(c *gin.Context) {
 		return
 	}
 	o.Note(ctx, s.Workspace, who)
-	s.Page(c, http.StatusOK, "reading", o.Doc.Title, gin.H{"Doc": o.Doc, "Kept": o.Standing, "PageTitle": c.Query("page"), "May": o.May, "Draft": draft})
+	data := gin.H{"Doc": o.Doc, "Kept": o.Standing, "PageTitle": c.Query("page"), "May": o.May, "Draft": draft}
+	if id := c.Query("view"); id != "" {
+		if data["State"], data["Lost"], err = s.Workspace.ViewOf(ctx, who, o, id); err != nil {
+			s.Fail(c, err)
+			return
+		}
+	}
+	data["Back"] = s.back(c)
+	s.Page(c, http.StatusOK, "reading", o.Doc.Title, data)
 }

@@ -4,7 +4,7 @@ import { fill, say } from "../page/api.js";
 import { colour, legible } from "./drawing/svg.js";
 
 /**
- * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, live: boolean, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean}} Answer
+ * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, live: boolean, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean, trail?: string[], parts?: string, deeper?: {into: string, label: string}}} Answer
  */
 
 /** A word that does something. @param {string} text @param {() => void} act */
@@ -29,6 +29,109 @@ export class Widget {
     /** @type {Answer | null} */
     this.answer = null;
     this.body.addEventListener("click", (e) => this.click(e));
+    this.body.addEventListener("dblclick", (e) => this.row(e, (marked) => this.listener.drill?.(marked)));
+    this.body.addEventListener("contextmenu", (e) => this.row(e, (marked, row) => this.listener.menu?.(marked, row)));
+    this.body.addEventListener("keydown", (e) => {
+      if (e.key === "Enter") this.row(e, (marked) => this.listener.drill?.(marked));
+      else if (e.key === "m" || e.key === "M") this.row(e, (marked, row) => this.listener.menu?.(marked, row));
+      else if (e.key === "Backspace" && /** @type {HTMLElement} */ (e.target).matches(".row-name, .scroll")) this.listener.up?.();
+    });
+    /** The rows of a table that are chosen, by their keys. @type {Map<string, {mark: object, words: string}>} */
+    this.rows = new Map();
+  }
+
+  /** Does something with the row of a table that an event is about. @param {Event} e @param {(marked: import("./marked.js").Marked, row: HTMLElement) => void} act */
+  row(e, act) {
+    const target = /** @type {HTMLElement} */ (e.target), row = /** @type {HTMLElement | null} */ (target.closest("tr[data-keys]"));
+    const marked = row && (e.type !== "keydown" || target.matches(".row-name")) ? this.marked(row) : null;
+    if (!row || !marked || !this.listener.menu) return;
+    e.preventDefault();
+    act(marked, /** @type {HTMLElement} */ (row.querySelector(".row-name") ?? row));
+  }
+
+  /** What a row of a table stands for. @param {HTMLElement} row @returns {import("./marked.js").Marked | null} */
+  marked(row) {
+    const keys = JSON.parse(row.dataset.keys ?? "null");
+    if (!keys?.length || !this.answer) return null;
+    const mark = { ...this.answer.whole, measure: 0, keys };
+    return { mark, chosen: mark, words: row.dataset.words ?? "", value: "" };
+  }
+
+  /** A table's rows can be chosen by their names, as marks are. */
+  choosable() {
+    if (!this.listener.menu || this.answer?.form === "records") return;
+    for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll("table.grid > tbody > tr[data-keys]"))) {
+      const name = row.querySelector('th[scope="row"]:last-of-type');
+      if (!this.marked(row) || !name || name.querySelector("button, details")) continue;
+      const choose = button("", () => {});
+      choose.className = "row-name";
+      choose.append(...name.childNodes);
+      choose.addEventListener("click", (e) => this.pick(row, e.shiftKey || e.ctrlKey || e.metaKey));
+      choose.addEventListener("keydown", (e) => {
+        if (e.key !== " ") return;
+        e.preventDefault();
+        this.pick(row, e.shiftKey || e.ctrlKey);
+      });
+      name.append(choose);
+    }
+    if (this.rows.size === 0) {
+      const known = new Set((this.listener.chosen?.() ?? []).map((m) => JSON.stringify(/** @type {any} */ (m).keys)));
+      for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll("tr[data-keys]"))) {
+        const marked = known.size ? this.marked(row) : null;
+        if (marked && known.has(JSON.stringify(marked.mark.keys))) this.rows.set(row.dataset.keys ?? "", marked);
+      }
+    }
+    this.colourRows();
+  }
+
+  /** @param {HTMLElement} row @param {boolean} add */
+  pick(row, add) {
+    const marked = this.marked(row), key = row.dataset.keys ?? "";
+    if (!marked) return;
+    const alone = this.rows.size === 1 && this.rows.has(key);
+    if (add) {
+      if (!this.rows.delete(key)) this.rows.set(key, marked);
+    } else {
+      this.rows.clear();
+      if (!alone) this.rows.set(key, marked);
+    }
+    this.colourRows();
+    this.listener.choose([...this.rows.values()].map((r) => r.mark), [...this.rows.values()].map((r) => r.words).join(" or "));
+  }
+
+  colourRows() {
+    this.place.toggleAttribute("data-chosen", this.rows.size > 0);
+    for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll("tr[data-keys]"))) {
+      const chosen = this.rows.has(row.dataset.keys ?? "");
+      row.classList.toggle("chosen", chosen);
+      row.querySelector(".row-name")?.setAttribute("aria-pressed", String(chosen));
+    }
+  }
+
+  /** Takes the choice back without telling. */
+  clear() {
+    this.chart?.clear();
+    if (this.rows.size === 0) return;
+    this.rows.clear();
+    this.colourRows();
+  }
+
+  /** What was drilled into, each of which leads back to it. @param {Answer} a */
+  trail(a) {
+    this.place.querySelector(".trail")?.remove();
+    if (!a.trail?.length) return;
+    const nav = document.createElement("span");
+    nav.className = "trail";
+    nav.setAttribute("role", "navigation");
+    nav.setAttribute("aria-label", `Drilled down in ${a.title}`);
+    ["All", ...a.trail].forEach((words, depth, all) => {
+      if (depth) nav.append(" › ");
+      if (depth === all.length - 1) return nav.append(`${words}${a.parts ? `, by ${a.parts}` : ""}`);
+      const back = button(words, () => {});
+      back.dataset.up = String(depth);
+      nav.append(back);
+    });
+    this.heading.append(" ", nav);
   }
 
   /** A click on a number leads to its records. @param {Event} e */
@@ -107,6 +210,7 @@ export class Widget {
     this.idle();
     this.answer = a;
     this.heading.textContent = a.title;
+    this.trail(a);
     this.heading.classList.toggle("visually-hidden", !!a.no_title);
     this.words("widget-subtitle", a.subtitle, (p) => this.heading.parentElement?.after(p));
     this.words("widget-caption", a.caption, (p) => this.place.append(p));
@@ -136,6 +240,7 @@ export class Widget {
     const scroll = this.body.querySelector(".scroll");
     if (scroll) scroll.scrollTop = scrolled;
     lay(this.body);
+    this.choosable();
   }
 
   /** How fresh the widget is: in sight where its changes are not heard, else at hand. @param {Answer} a */

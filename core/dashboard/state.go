@@ -1,0 +1,264 @@
+package dashboard
+
+import (
+	"maps"
+	"slices"
+
+	"eskadel/core/dataset"
+	"eskadel/core/marks"
+	"eskadel/core/period"
+	"eskadel/core/problem"
+	"eskadel/core/query"
+)
+
+// A State is what a viewer has set and narrowed; the zero State is the standard view.
+type State struct {
+	Page    string              `json:"page,omitempty"`    // the title of the one that is seen
+	Filters map[string]*Setting `json:"filters,omitempty"` // null for "any"
+	Narrow  []Narrowing         `json:"narrow,omitempty"`
+	// Settings are values that the viewer has set for formulas, as they were typed.
+	Settings map[string]string `json:"settings,omitempty"`
+	// Looks are how the viewer looks at widgets along time, by their ids.
+	Looks map[string]query.Look `json:"looks,omitempty"`
+	// Drills are the steps down that the viewer has taken in widgets, by their ids.
+	Drills map[string][]Drill `json:"drills,omitempty"`
+}
+
+// A Drill is a step from a mark of a widget down to its parts.
+type Drill struct {
+	Mark  marks.Reference `json:"mark"`
+	Into  string          `json:"into"`  // the field that tells the parts apart
+	Words string          `json:"words"` // what the mark called itself
+}
+
+// A Narrowing is one or more chosen marks of a widget.
+type Narrowing struct {
+	Widget string            `json:"widget"`
+	Marks  []marks.Reference `json:"marks"`
+	Words  string            `json:"words"` // as the marks named themselves
+	// Without leaves the marks out, of the widget itself too.
+	Without bool `json:"without,omitempty"`
+	// Depth is how many steps down the widget stood when they were chosen.
+	Depth int `json:"depth,omitempty"`
+}
+
+// Most is how many narrowings, and marks in each, a state may carry.
+const Most = 100
+
+// Check tells in words what in the state does not suit the dashboard.
+func (s State) Check(d *Document) error {
+	if _, err := d.Page(s.Page); err != nil {
+		return err
+	}
+	for name, set := range s.Filters {
+		if f := d.Filter(name); f != nil {
+			if f.Shown == Hidden {
+				return problem.New(problem.Forbidden, "filters."+name, "This filter is set by the dashboard's author.")
+			}
+			if err := f.Fits(set); err != nil {
+				return problem.At("filters."+name, err)
+			}
+		} else {
+			return problem.New(problem.NotFound, "filters", "The dashboard has no filter “%s”.", name)
+		}
+	}
+	for name, value := range s.Settings {
+		if len(s.Settings) > Most || len(name)+len(value) > 300 {
+			return problem.New(problem.TooMany, "settings", "A view has at most %d values set, each of 300 characters.", Most)
+		}
+	}
+	for id, l := range s.Looks {
+		if _, err := d.Widget(id); err != nil {
+			return err
+		}
+		if l.Part != nil && !l.Part.From.Before(l.Part.To) {
+			return problem.New(problem.Invalid, "looks."+id, "The part ends before it begins.")
+		}
+	}
+	if len(s.Narrow) > Most {
+		return problem.New(problem.TooMany, "narrow", "A view is narrowed at most %d times.", Most)
+	}
+	for _, n := range s.Narrow {
+		if _, err := d.Widget(n.Widget); err != nil {
+			return err
+		}
+		if len(n.Marks) == 0 || len(n.Marks) > Most || len(n.Words) > 2000 {
+			return problem.New(problem.Invalid, "narrow", "Choose from 1 to %d marks.", Most)
+		}
+		if n.Depth < 0 || n.Depth > len(s.Drills[n.Widget]) {
+			return problem.New(problem.Invalid, "narrow", "This was chosen further down than the chart is now.")
+		}
+	}
+	for id, steps := range s.Drills {
+		if _, err := d.Widget(id); err != nil {
+			return err
+		}
+		if len(steps) == 0 || len(steps) > MostDrills {
+			return problem.New(problem.Invalid, "drills."+id, "A chart is drilled from 1 to %d steps down.", MostDrills)
+		}
+		for _, step := range steps {
+			if len(step.Words) > 2000 {
+				return problem.New(problem.TooMany, "drills."+id, "What is drilled into has at most 2,000 letters.")
+			}
+		}
+	}
+	return nil
+}
+
+// MostDrills is how many steps down a widget may be.
+const MostDrills = 12
+
+// chosen are what other widgets are narrowed by: the marks of which somebody looks at the parts, each
+// chosen where they stood, and those that are chosen.
+func (s State) chosen() (out []choice) {
+	for _, id := range slices.Sorted(maps.Keys(s.Drills)) {
+		for depth, step := range s.Drills[id] {
+			out = append(out, choice{Narrowing{Widget: id, Marks: []marks.Reference{step.Mark}, Words: step.Words, Depth: depth}, step.Into})
+		}
+	}
+	for _, n := range s.Narrow {
+		out = append(out, choice{n, ""})
+	}
+	return out
+}
+
+// A choice narrows other widgets: marks that are chosen or, where into is set, those of which
+// somebody looks at the parts by that field.
+type choice struct {
+	Narrowing
+	into string
+}
+
+// Drilled is the definition of a widget's chart after so many of the steps that were taken down in
+// it; -1 for all of them.
+func (s State) Drilled(w *Widget, d query.Definition, ds *dataset.Dataset, steps int) (query.Definition, error) {
+	_, d, err := s.trail(w, d, ds, steps)
+	return d, err
+}
+
+// Trail are the marks that were drilled into, each as far as its group goes, with the definitions that
+// they were drawn by; and the definition that is there now.
+func (s State) Trail(w *Widget, d query.Definition, ds *dataset.Dataset) (from []At, now query.Definition, err error) {
+	return s.trail(w, d, ds, -1)
+}
+
+func (s State) trail(w *Widget, d query.Definition, ds *dataset.Dataset, steps int) (from []At, now query.Definition, err error) {
+	taken := s.Drills[w.ID]
+	if steps >= 0 {
+		taken = taken[:min(steps, len(taken))]
+	}
+	for _, step := range taken {
+		place := w.Place(d, ds, step.Into)
+		mark := step.Mark.Upto(place)
+		from = append(from, At{mark, d})
+		c, err := mark.Keyed(d, ds)
+		if err == nil {
+			err = query.CheckCondition(c, ds)
+		}
+		if err != nil {
+			return nil, d, problem.At("drills."+w.ID, err)
+		}
+		if place < len(d.By) && place < len(mark.Keys) && d.By[place].Grain == 0 {
+			d.By = slices.Clone(d.By)
+			d.By[place].Grain = mark.Keys[place].Grain()
+		}
+		var ok bool
+		if d, ok = d.Parted(place, step.Into, c, ds); !ok {
+			return nil, d, problem.New(problem.Conflict, "drills."+w.ID, "“%s” can no longer be taken apart so. Go back up.", step.Words)
+		}
+	}
+	return from, d, nil
+}
+
+// Place is which group of a chart is taken apart by a field: the one that a path leads to it from,
+// else the first.
+func (w *Widget) Place(d query.Definition, ds *dataset.Dataset, into string) int {
+	path := w.Down(d, ds)
+	at := slices.Index(path, into)
+	for i := len(d.By) - 1; i >= 0; i-- {
+		if before := slices.Index(path, d.By[i].Field); before >= 0 && before < at {
+			return i
+		}
+	}
+	return 0
+}
+
+// Next is what a drill from a widget leads to first, "" for nothing more, with all that it may be
+// taken apart by: visible fields that divide, and do not divide it already. The path is that of the
+// chart as its author made it.
+func (s State) Next(w *Widget, whole query.Definition, ds *dataset.Dataset) (next string, into []string, err error) {
+	now, err := s.Drilled(w, whole, ds, -1)
+	if err != nil || len(now.By) == 0 {
+		return "", nil, err
+	}
+	has := func(name string) bool {
+		return slices.ContainsFunc(now.Dimensions(), func(d query.Dimension) bool { return d.Field == name })
+	}
+	for _, path := range [][]string{w.Down(whole, ds), w.Down(now, ds)} {
+		for i, name := range path {
+			if i > 0 && next == "" && !has(name) && has(path[i-1]) {
+				next = name
+			}
+		}
+	}
+	on := now.On(ds)
+	if next == "" && now.By[0].OnAxis(on) && (now.By[0].Grain == 0 || now.By[0].Grain >= period.Day) {
+		next = now.By[0].Field
+	}
+	for _, f := range on.Visible() {
+		if !f.Divides() || has(f.Name) && f.Name != next {
+			continue
+		}
+		if f.Name == next {
+			into = slices.Insert(into, 0, f.Name)
+		} else {
+			into = append(into, f.Name)
+		}
+	}
+	return next, into, nil
+}
+
+// Suiting is as much of a state as suits a dashboard, which may have changed since it was made; lost
+// tells whether something does not.
+func (s State) Suiting(d *Document) (out State, lost bool) {
+	if s.Check(d) == nil {
+		return s, false
+	}
+	try := func(part State) bool { return part.Check(d) == nil }
+	if try(State{Page: s.Page}) {
+		out.Page = s.Page
+	}
+	for name, set := range s.Filters {
+		if one := map[string]*Setting{name: set}; try(State{Filters: one}) {
+			if out.Filters == nil {
+				out.Filters = map[string]*Setting{}
+			}
+			out.Filters[name] = set
+		}
+	}
+	for id, steps := range s.Drills {
+		if one := map[string][]Drill{id: steps}; try(State{Drills: one}) {
+			if out.Drills == nil {
+				out.Drills = map[string][]Drill{}
+			}
+			out.Drills[id] = steps
+		}
+	}
+	for _, n := range s.Narrow {
+		if try(State{Narrow: []Narrowing{n}, Drills: out.Drills}) {
+			out.Narrow = append(out.Narrow, n)
+		}
+	}
+	for id, l := range s.Looks {
+		if one := map[string]query.Look{id: l}; try(State{Looks: one}) {
+			if out.Looks == nil {
+				out.Looks = map[string]query.Look{}
+			}
+			out.Looks[id] = l
+		}
+	}
+	if try(State{Settings: s.Settings}) {
+		out.Settings = s.Settings
+	}
+	return out, true
+}

@@ -1,0 +1,95 @@
+package workspace
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/json"
+
+	"eskadel/core/dashboard"
+	"eskadel/core/marks"
+	"eskadel/core/problem"
+	"eskadel/identity"
+	"eskadel/rights"
+	"eskadel/store"
+	"eskadel/view"
+)
+
+// MarkMenu tells what may be done with a mark of a widget.
+func (l *Look) MarkMenu(widget string) (*view.MarkMenu, error) {
+	return l.view.MarkMenu(widget, l.target)
+}
+
+// target finds what a way leads to, as readers see it.
+func (l *Look) target(name string) (*dashboard.Document, error) {
+	o, err := l.w.Dashboard(l.ctx, l.who, name, false)
+	if err != nil {
+		return nil, err
+	}
+	return o.Doc, nil
+}
+
+// A Passage is where a drill-through leads: to an address of the host app, or to a dashboard as it is
+// looked at, of which View is the short name.
+type Passage struct {
+	*view.Passage
+	View string
+}
+
+// Follow follows a way from a mark of a widget.
+func (l *Look) Follow(widget string, mark marks.Reference, way string) (*Passage, error) {
+	p, err := l.view.Follow(widget, mark, way, l.target)
+	if err != nil || p.Address != "" {
+		return &Passage{Passage: p}, err
+	}
+	to := l.kept
+	if p.Dashboard != "" {
+		if to, err = l.w.seen(l.ctx, l.who, p.Dashboard); err != nil {
+			return nil, err
+		}
+	}
+	out := &Passage{Passage: p}
+	p.Dashboard = to.Name
+	out.View, err = l.w.keepView(l.ctx, to, p.State)
+	return out, err
+}
+
+// Keep keeps how the dashboard is looked at now by a short name; "" is the standard view.
+func (l *Look) Keep() (string, error) { return l.w.keepView(l.ctx, l.kept, l.state) }
+
+// mostState is how many bytes a view has at most.
+const mostState = 200_000
+
+func (w *Workspace) keepView(ctx context.Context, d *store.Document, state dashboard.State) (string, error) {
+	b, err := json.Marshal(state)
+	if err != nil || string(b) == "{}" {
+		return "", err
+	}
+	if len(b) > mostState {
+		return "", problem.New(problem.TooMany, "state", "So many choices cannot be kept: lift some.")
+	}
+	sum := sha256.Sum256(b)
+	id := base64.RawURLEncoding.EncodeToString(sum[:12])
+	return id, w.store.KeepView(ctx, d.ID, id, b)
+}
+
+// ViewOf is how a dashboard that somebody may see was looked at, by its short name: as much of it as
+// still suits what they are shown, the standard view where there is none of that name. lost tells
+// whether something of it does not.
+func (w *Workspace) ViewOf(ctx context.Context, who *identity.Caller, o *Opened, id string) (state dashboard.State, lost bool, err error) {
+	if err := rights.May(who, rights.See, thing(o.kept)); err != nil && who.Author {
+		return state, false, err
+	}
+	b, err := w.store.View(ctx, o.kept.ID, id)
+	if problem.Is(err, problem.NotFound) {
+		return state, true, nil
+	}
+	if err != nil {
+		return state, false, err
+	}
+	if err := problem.Decode(b, &state); err != nil {
+		return dashboard.State{}, true, nil
+	}
+	state, lost = state.Suiting(o.Doc)
+	return state, lost, nil
+}
