@@ -235,3 +235,116 @@ test("a viewer in the host app asks of the dashboard, asks on and sees the recor
   await frame.getByRole("button", { name: "close the answer" }).click();
   await expect(frame.locator("[data-asked]")).toBeHidden();
 });
+
+// What can be done with a mark, by keyboard and mouse; a view has an address that opens it again.
+test("marks are left out, drilled into and led through, and every view is found again", async ({ page, browser }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/dashboards/yard-today");
+  await page.waitForSelector("#w-parts[data-drawn]");
+  await settled(page);
+  const whole = await line(page).textContent();
+  const menu = page.locator("#popover");
+  await toMark(page, page, "parts", ["Home", "m"]);
+  await expect(menu).toContainText("part group engine");
+  await noSeriousProblem(page, "the menu of a mark");
+  await menu.getByRole("button", { name: "leave this out" }).press("Enter");
+  await expect(line(page)).toContainText("without part group engine");
+  await settled(page);
+  expect(await spoken(page, "parts")).not.toContain("engine");
+  await page.getByRole("button", { name: "Lift without part group engine" }).click();
+  await expect(line(page)).toHaveText(whole!);
+  await settled(page);
+
+  // Down by Enter, further by the menu into a field beside the path, up by Backspace.
+  const trail = page.locator("#w-parts .trail");
+  await toMark(page, page, "parts", ["Home"]);
+  const [engine] = (await spoken(page, "parts"))!.split(", part group engine");
+  await page.keyboard.press("Enter");
+  await expect(trail).toHaveText("All › part group engine, by Part");
+  await settled(page);
+  const parts = await page.locator("#w-parts [data-label]").allTextContents();
+  expect(parts.reduce((sum, text) => sum + Number(text.replace(/\D/g, "")), 0), "the parts make the whole").toBe(Number(engine.replace(/\D/g, "")));
+  await expect(line(page)).toContainText("part group engine");
+  await noSeriousProblem(page, "a chart that is drilled into");
+  await page.locator("#w-parts .mark").first().click({ button: "right" });
+  await menu.getByText("drill into another field").click();
+  await menu.getByRole("button", { name: "Yard", exact: true }).click();
+  await expect(trail).toContainText(", by Yard");
+  await expect(trail.getByRole("button")).toHaveText(["All", "part group engine"]);
+  await settled(page);
+
+  // The address opens it again: after a reload, for somebody else, and by back and forward.
+  await expect(page).toHaveURL(/view=[\w-]{16}$/);
+  const address = page.url(), said = await line(page).textContent();
+  await page.reload();
+  await expect(trail).toContainText(", by Yard");
+  await expect(line(page)).toHaveText(said!);
+  const other = await (await browser.newContext()).newPage();
+  await signIn(other, "mara.quill@skerrin.example");
+  await other.goto(address);
+  await expect(other.locator("#w-parts .trail")).toContainText(", by Yard");
+  await other.goto(address.replace(/view=.*/, "view=nothing-like-this"));
+  await expect(other.locator(".warn").first()).toContainText("something that this dashboard no longer has");
+  await page.goBack();
+  await expect(trail).toHaveText("All › part group engine, by Part");
+  await page.goForward();
+  await expect(trail).toContainText(", by Yard");
+  await settled(page);
+  await page.locator("#w-parts .chart[tabindex]").focus();
+  await page.keyboard.press("Backspace");
+  await expect(trail).toHaveText("All › part group engine, by Part");
+  await settled(page);
+  await page.keyboard.press("Backspace");
+  await expect(trail).toHaveCount(0);
+  await expect(line(page)).toHaveText(whole!);
+
+  // A double click drills too; a row of a table chooses, and is chosen again after a reload.
+  await settled(page);
+  await page.locator("#w-parts .mark").nth(1).dblclick();
+  await expect(trail).toContainText("All › part group hull");
+  await page.getByRole("button", { name: "standard view" }).click();
+  await expect(line(page)).toHaveText(whole!);
+  await settled(page);
+  const row = page.locator("#w-crews .row-name").first(), crew = await row.textContent();
+  await row.focus();
+  await page.keyboard.press("Space");
+  await expect(row).toHaveAttribute("aria-pressed", "true");
+  await expect(line(page)).toContainText(`crew ${crew}`);
+  await noSeriousProblem(page, "a chosen row");
+  await expect(page).toHaveURL(/view=/);
+  await page.reload();
+  await expect(row).toHaveAttribute("aria-pressed", "true");
+  await settled(page);
+
+  // Through to another dashboard, and back to exactly this.
+  const here = await line(page).textContent();
+  await toMark(page, page, "money", ["Home", "ArrowRight"]);
+  await page.keyboard.press("m");
+  await menu.getByRole("button", { name: "go to Money" }).click();
+  await page.waitForURL(/dashboards\/money/);
+  await page.waitForSelector("#line b");
+  await expect(line(page)).toContainText(/issued (from )?1 \w+/);
+  await page.getByRole("link", { name: "back to Yard today" }).click();
+  await page.waitForURL(/yard-today/);
+  await expect(line(page)).toHaveText(here!);
+  expect(wrong).toEqual([]);
+});
+
+test("in the host app its own address keeps the view, through a record and back", async ({ page }) => {
+  await yardDeskAs(page, "foreman, Tarn Quay");
+  let frame = await dashboardFrame(page);
+  await settled(frame);
+  await frame.locator("#w-parts .mark").first().click();
+  await expect(line(frame)).toContainText(/part group \w+/);
+  const said = await line(frame).textContent();
+  await expect(page).toHaveURL(/look=[\w-]{16}/);
+  await settled(frame);
+  await frame.locator("#w-jobs a.record").first().click();
+  await page.waitForURL(/jobs\/\d+/);
+  await page.goBack();
+  frame = await dashboardFrame(page);
+  await expect(line(frame)).toHaveText(said!);
+  await settled(frame);
+  await expect(frame.locator("#w-parts .mark.chosen")).toHaveCount(1);
+});

@@ -140,7 +140,9 @@ export class Chart {
     this.model = model;
     this.place.setAttribute("aria-label", `${title}. ${model.summary} Arrow keys move among the marks, Space chooses one${this.listener.menu ? ", the menu key or M says what can be done with it, Enter goes down into it and Backspace up again" : ""}, R lists its records${this.listener.look && model.category.time ? ", Z goes closer to what is chosen and Shift Z back" : ""}.`);
     if (this.at && !this.markAt(this.at)) this.at = null;
-    if (!this.at) {
+    if (this.at) {
+      this.speak(this.at);
+    } else {
       this.option.textContent = model.summary;
       this.option.setAttribute("aria-selected", "false");
     }
@@ -420,12 +422,19 @@ export class Chart {
     const mark = p && this.markAt(p), placed = p && this.places.get(`${p.series} ${p.group}`);
     if (!p || !mark || !placed) return;
     this.at = p;
-    this.option.textContent = [mark.label, this.words(p), ...(mark.more ?? [])].filter(Boolean).join(", ");
-    this.option.setAttribute("aria-selected", String(this.chosen.has(this.keyOf(p))));
+    this.speak(p);
     this.place.setAttribute("aria-activedescendant", this.option.id);
     if (!this.place.matches(":focus-visible")) return;
     this.mark(p);
     this.show(p, placed.x, placed.y);
+  }
+
+  /** Has the mark at the keyboard say what it is now. @param {Place} p */
+  speak(p) {
+    const mark = this.markAt(p);
+    if (!mark) return;
+    this.option.textContent = [mark.label, this.words(p), ...(mark.more ?? [])].filter(Boolean).join(", ");
+    this.option.setAttribute("aria-selected", String(this.chosen.has(this.keyOf(p))));
   }
 
   /** Outlines the mark that the keyboard is at. @param {Place | null} p */

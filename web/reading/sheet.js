@@ -28,7 +28,7 @@ export class Sheet {
     this.state = standard(how.state);
     this.address = new Address((view) => this.restore(view), (name, view) => this.named(name, view));
     /** The short name of what is seen, "" for the standard view. */
-    this.name = "";
+    this.name = new URL(location.href).searchParams.get("view") ?? "";
     /** @type {Map<string, Widget>} */
     this.widgets = new Map();
     /** @type {Map<string, AbortController>} */

@@ -1,0 +1,224 @@
+package workspace_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"eskadel/core/dashboard"
+	"eskadel/core/dataset/sample"
+	"eskadel/core/marks"
+	"eskadel/view"
+	"eskadel/workspace"
+)
+
+// A walker walks through a dashboard, and knows in SQL of its own what each step asks of the records.
+type walker struct {
+	*rapid.T
+	d       *desk
+	state   dashboard.State
+	columns map[string]string
+}
+
+// mark draws a mark of a widget: its reference, what it shows, and what its records meet, by the
+// fields of its group and of what splits it.
+func (w *walker) mark(id string, fields []string) (ref marks.Reference, shows string, group, split string, any bool) {
+	a := w.answer(id)
+	if a.Drawing == nil {
+		return ref, "", "", "", false
+	}
+	type at struct{ s, g int }
+	var all []at
+	for s, series := range a.Drawing.Series {
+		for g, m := range series.Marks {
+			if m != nil && series.Role == "" {
+				all = append(all, at{s, g})
+			}
+		}
+	}
+	if len(all) == 0 {
+		return ref, "", "", "", false
+	}
+	p := rapid.SampledFrom(all).Draw(w.T, "mark")
+	series, g := a.Drawing.Series[p.s], a.Drawing.Groups[p.g]
+	ref = a.Drawing.Reference
+	ref.Measure, ref.Keys, ref.Was = series.Measure, []marks.Key{g.Key}, series.Marks[p.g].Exact
+	group, split = w.meets(fields[0], g.Key), "true"
+	if series.Key != nil {
+		ref.Keys, split = append(ref.Keys, *series.Key), w.meets(fields[1], *series.Key)
+	}
+	return ref, series.Marks[p.g].Exact, group, split, true
+}
+
+func (w *walker) meets(field string, k marks.Key) string {
+	column := w.columns[field]
+	switch {
+	case k.Is != nil:
+		return fmt.Sprintf("(%s)::text = '%s'", column, *k.Is)
+	case k.None:
+		return "(" + column + ") is null"
+	case k.From != nil:
+		return fmt.Sprintf("%s >= '%s' and %[1]s < '%[3]s'", column, k.From.Format("2006-01-02 15:04:05Z07:00"), k.To.Format("2006-01-02 15:04:05Z07:00"))
+	}
+	w.Fatalf("a key that nobody knows: %+v", k)
+	return ""
+}
+
+func (w *walker) look() *workspace.Look {
+	l, err := w.d.Look(ctx, edda, "walk", false, w.state)
+	require.NoError(w, err)
+	return l
+}
+
+func (w *walker) answer(id string) *view.Answer {
+	a, err := w.look().Widget(id, view.Drawing)
+	require.NoError(w, err)
+	return a
+}
+
+func (w *walker) count(conditions ...string) (n int64) {
+	statement := "select count(*) from job where opened_at < '2026-03-05T12:00:00Z'"
+	for _, c := range conditions {
+		statement += " and coalesce(" + c + ", false)"
+	}
+	require.NoError(w, w.d.records.QueryRow(ctx, statement).Scan(&n), statement)
+	return n
+}
+
+// Whatever somebody does one thing after the other, each mark is as many records as lead to it and as
+// the database counts, so is the line, and a link opens just this again.
+func TestWalks(t *testing.T) {
+	d := open(t, "walks")
+	_, err := d.records.Exec(ctx, `update job set kind = null where id % 11 = 0; update job set boat = null where id % 13 = 0`)
+	require.NoError(t, err)
+	doc := sample.Document()
+	doc.DrillPaths = [][]string{{"yard", "kind", "boat"}}
+	_, err = d.SaveDataset(ctx, mara, doc, workspace.On{Revision: 1}, false)
+	require.NoError(t, err)
+	chartOf := func(by, split, form string) string {
+		return `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{` + by + `}],` + split + `"form":` + form + `}`
+	}
+	widgets := map[string][]string{"kinds": {"kind"}, "yards": {"yard"}, "months": {"opened", "kind"}}
+	of := page("walk", "Walk", widget("kinds", chartOf(`"field":"kind"`, "", `"bars"`)), widget("yards", chartOf(`"field":"yard"`, "", `"columns"`)),
+		widget("months", chartOf(`"field":"opened","grain":"month"`, `"split":{"field":"kind"},`, `{"columns":"stacked"}`)))
+	of = []byte(strings.Replace(string(of), `"pages":`, `"filters":[{"name":"when","kind":"date"},{"name":"of","field":"boat"}],"pages":`, 1))
+	_, err = d.SaveDashboard(ctx, edda, "walk", of, workspace.On{})
+	require.NoError(t, err)
+	_, err = d.Publish(ctx, edda, "walk")
+	require.NoError(t, err)
+	columns := map[string]string{"kind": "kind", "boat": "boat", "yard": "yard_id", "opened": "opened_at", "late": "late", "state": "state"}
+	drillable := []string{"kind", "boat", "yard", "late", "state"}
+
+	rapid.Check(t, func(t *rapid.T) {
+		w := &walker{T: t, d: d, columns: columns}
+		ids := []string{"kinds", "months", "yards"}
+		now := map[string][]string{} // the fields that a widget is divided by, as it is drilled
+		type asked struct {
+			widget, sql string
+			own         bool // what the widget itself meets, too
+		}
+		var filters, choices, drilled []asked
+		reset := func() {
+			for _, id := range ids {
+				now[id] = slices.Clone(widgets[id])
+			}
+		}
+		reset()
+		where := func(id string) (out []string) {
+			for _, a := range slices.Concat(filters, drilled, choices) {
+				if a.widget != id || a.own {
+					out = append(out, a.sql)
+				}
+			}
+			return out
+		}
+		for range rapid.IntRange(1, 8).Draw(t, "steps") {
+			id := rapid.SampledFrom(ids).Draw(t, "widget")
+			switch what := rapid.SampledFrom([]string{"filter", "dates", "narrow", "without", "drill", "up", "lift", "standard"}).Draw(t, "what"); what {
+			case "filter", "dates":
+				filters = slices.DeleteFunc(filters, func(a asked) bool { return a.widget == what })
+				name, set, sql := "of", `["boat 3"]`, "boat = 'boat 3'"
+				if what == "dates" {
+					name, set, sql = "when", `{"from":"2026-01-20","to":"2026-02-10"}`, "opened_at >= '2026-01-20Z' and opened_at < '2026-02-11Z'"
+				}
+				var to dashboard.Setting
+				require.NoError(t, json.Unmarshal([]byte(set), &to))
+				w.state.Filters = map[string]*dashboard.Setting{}
+				filters = filters[:0]
+				w.state.Filters[name], filters = &to, append(filters, asked{what, sql, false})
+			case "narrow", "without", "drill":
+				ref, _, group, split, any := w.mark(id, now[id])
+				if !any {
+					continue
+				}
+				depth := len(w.state.Drills[id])
+				if what == "drill" {
+					into := rapid.SampledFrom(drillable).Draw(t, "into")
+					if slices.Contains(now[id], into) {
+						continue
+					}
+					if w.state.Drills == nil {
+						w.state.Drills = map[string][]dashboard.Drill{}
+					}
+					w.state.Drills[id] = append(slices.Clone(w.state.Drills[id]), dashboard.Drill{Mark: ref, Into: into, Words: group})
+					drilled = append(drilled, asked{id, group, true})
+					now[id][0] = into
+					continue
+				}
+				n := dashboard.Narrowing{Widget: id, Marks: []marks.Reference{ref}, Words: group, Depth: depth, Without: what == "without"}
+				sql := "(" + group + ") and (" + split + ")"
+				if n.Without {
+					sql = "not coalesce((" + sql + "), false)"
+				}
+				w.state.Narrow, choices = append(slices.Clone(w.state.Narrow), n), append(choices, asked{id, "(" + sql + ")", n.Without})
+			case "lift":
+				if len(choices) > 0 {
+					w.state.Narrow, choices = w.state.Narrow[1:], choices[1:]
+				}
+			case "up", "standard": // all the way up, since what was chosen further down goes with it
+				w.state, filters, choices, drilled = dashboard.State{}, nil, nil, nil
+				reset()
+			}
+			// A mark of any widget.
+			look := rapid.SampledFrom(ids).Draw(t, "looked at")
+			ref, shows, group, split, any := w.mark(look, now[look])
+			conditions := where(look)
+			if !any {
+				assert.Zero(t, w.count(conditions...), "%s shows nothing", look)
+			} else {
+				n := w.count(append(conditions, "("+group+")", "("+split+")")...)
+				require.Equal(t, fmt.Sprint(n), shows, "%s, %s", look, group)
+				p, err := w.look().Records(look, ref, workspace.Paging{})
+				require.NoError(t, err)
+				require.Equal(t, n, p.Count, "its records")
+			}
+			l, err := w.look().Line("")
+			require.NoError(t, err)
+			var all []string
+			for _, a := range slices.Concat(filters, drilled, choices) {
+				all = append(all, a.sql)
+			}
+			require.Equal(t, fmt.Sprint(w.count(all...)), l.Counted[0].Some, "the line")
+			require.Len(t, l.Narrow, len(choices)+len(drilled))
+			// A link opens just this again, whoever opens it.
+			name, err := w.look().Keep()
+			require.NoError(t, err)
+			if name != "" {
+				o, err := d.Dashboard(ctx, mara, "walk", false)
+				require.NoError(t, err)
+				again, lost, err := d.ViewOf(ctx, mara, o, name)
+				require.NoError(t, err)
+				require.False(t, lost)
+				was, _ := json.Marshal(w.state)
+				is, _ := json.Marshal(again)
+				require.JSONEq(t, string(was), string(is))
+			}
+		}
+	})
+}
