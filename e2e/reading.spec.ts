@@ -317,6 +317,28 @@ test("marks are left out, drilled into and led through, and every view is found 
   await expect(row).toHaveAttribute("aria-pressed", "true");
   await settled(page);
 
+  // Why a figure changed: what its parts add, which lead to their records, and back.
+  await page.getByRole("button", { name: "Why invoiced, net changed" }).press("Enter");
+  const drawer = page.locator("#drawer"), why = drawer.locator(".why");
+  await expect(drawer.locator("h2")).toContainText(/^Invoiced, net: [+−]£[\d,.]+, from £/);
+  await expect(why.locator(".why-says")).not.toBeEmpty();
+  await noSeriousProblem(page, "why a figure changed");
+  const figure = why.locator("tbody .cell").first(), text = await figure.textContent();
+  await figure.press("Enter");
+  await expect(drawer.locator("tfoot .total")).toContainText(text!);
+  await drawer.getByRole("button", { name: "‹ back" }).press("Enter");
+  await expect(why.locator("tbody .cell").first()).toHaveText(text!);
+  await page.keyboard.press("Escape");
+  await page.locator("#w-parts .mark").first().click();
+  await page.locator("#w-parts .mark").nth(1).click({ modifiers: ["Shift"] });
+  await page.locator("#w-parts .chart[tabindex]").focus();
+  await page.keyboard.press("m");
+  await menu.getByRole("button", { name: "why the two differ" }).click();
+  await expect(drawer.locator("h2")).toContainText(/^Number of jobs: \S+, from \S+ \(part group \w+\) to \S+ \(part group \w+\)$/);
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Escape");
+  await settled(page);
+
   // Through to another dashboard, and back to exactly this.
   const here = await line(page).textContent();
   await toMark(page, page, "money", ["Home", "ArrowRight"]);

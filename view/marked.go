@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/core/sentence"
@@ -26,7 +27,7 @@ func (v *View) trail(a *Answer, w *dashboard.Widget) error {
 	if len(steps) > 0 {
 		a.Title, a.Parts = sentence.Title(doc, ds), ds.Label(steps[len(steps)-1].Into)
 	}
-	if next != "" {
+	if next != "" && v.allowed(ds)(next) {
 		a.Deeper = &Deeper{next, ds.Label(next)}
 	}
 	return nil
@@ -61,7 +62,11 @@ func (v *View) MarkMenu(id string, targets Targets) (*MarkMenu, error) {
 		return nil, err
 	}
 	out := &MarkMenu{Marks: len(whole.By) > 0 || whole.Split != nil}
+	allowed := v.allowed(ds)
 	for _, name := range into {
+		if !allowed(name) {
+			continue
+		}
 		c := dashboard.Choice{Name: name, Label: ds.Label(name)}
 		if name == next {
 			out.Next = &c
@@ -127,4 +132,39 @@ func (v *View) Follow(id string, mark marks.Reference, name string, targets Targ
 		}
 	}
 	return out, nil
+}
+
+// allowed tells by which fields of a dataset the viewer may take things apart: by every one that they
+// see or, where the author does not let them ask, by those that the dashboard shows, filters or leads
+// through.
+func (v *View) allowed(ds *dataset.Dataset) func(name string) bool {
+	if v.Free {
+		return func(string) bool { return true }
+	}
+	known := map[string]bool{}
+	for _, path := range ds.DrillPaths {
+		for _, name := range path {
+			known[name] = true
+		}
+	}
+	for _, w := range v.Doc.Widgets() {
+		doc, of, err := v.whole(&w)
+		if err != nil || of == nil || of.Name != ds.Name {
+			continue
+		}
+		for _, dim := range doc.Dimensions() {
+			known[dim.Field] = true
+		}
+		if w.Drill != nil {
+			for _, name := range *w.Drill {
+				known[name] = true
+			}
+		}
+		for i := range v.Doc.Filters {
+			if f := &v.Doc.Filters[i]; f.Shown != dashboard.Hidden {
+				known[f.FieldOf(&w, of)] = true
+			}
+		}
+	}
+	return func(name string) bool { return known[name] }
 }

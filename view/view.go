@@ -43,6 +43,7 @@ type View struct {
 	Version int // 0 for the draft
 	Viewer  rule.Viewer
 	State   dashboard.State
+	Free    bool // the viewer may take things apart by whatever field they see
 	ctx     context.Context
 	shared  map[string]map[string]string // of a draft, once they have been looked for
 	looked  bool
@@ -80,6 +81,12 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 		return doc, ds, err
 	}
 	if len(v.State.Drills[w.ID]) > 0 {
+		allowed := v.allowed(ds)
+		for _, step := range v.State.Drills[w.ID] {
+			if !allowed(step.Into) {
+				return nil, nil, problem.New(problem.Forbidden, "drills."+w.ID, "The author of this dashboard does not let it be taken apart so.")
+			}
+		}
 		if doc.Definition, err = v.State.Drilled(w, doc.Definition, ds, -1); err != nil {
 			return nil, nil, err
 		}

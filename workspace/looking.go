@@ -52,7 +52,9 @@ func (w *Workspace) look(ctx context.Context, who *identity.Caller, o *Opened, s
 	if err != nil {
 		return nil, err
 	}
-	return &Look{o, w, ctx, who, state, v}, nil
+	l := &Look{o, w, ctx, who, state, v}
+	v.Free = l.MayAsk()
+	return l, nil
 }
 
 // thing is the dashboard as the table of rights asks of it: what is published now decides,

@@ -93,3 +93,22 @@ func (w *Workspace) ViewOf(ctx context.Context, who *identity.Caller, o *Opened,
 	state, lost = state.Suiting(o.Doc)
 	return state, lost, nil
 }
+
+// Why takes the difference between two marks of a widget apart.
+func (l *Look) Why(widget string, two view.Two) (*view.Why, error) { return l.view.Why(widget, two) }
+
+// A WhySide is the records of one side of a difference.
+type WhySide struct {
+	Before bool
+	Field  string     // by which it was taken apart, with one of its values; "" for all of them
+	Key    *marks.Key // the value
+	Only   bool       // those that are at this side only
+}
+
+// WhyRecords lists the records of one side of a difference.
+func (l *Look) WhyRecords(widget string, two view.Two, of WhySide, p Paging) (*view.Page, error) {
+	if err := rights.May(l.who, rights.Records, l.thing()); err != nil {
+		return nil, err
+	}
+	return l.view.WhyRecords(widget, two, of.Before, of.Field, of.Key, of.Only, p.Page, p.Sort, p.Down)
+}

@@ -142,6 +142,12 @@ func Percent(m *locale.Manner) Number { return Number{Decimals: 1, Percent: true
 // Plain is the format of a value of which nothing is known.
 func Plain(m *locale.Manner) Number { return Number{Decimals: -1, manner: m} }
 
+// More is the format of how much more or less something is: with its sign, percentages in points.
+func (n Number) More() Number {
+	n.Signed, n.points = true, n.Percent
+	return n
+}
+
 // Change writes how a figure of a format has changed, given how much more it is than before
 // and how much that is of what was before: of a percentage in points, of others in percent.
 func Change(of Number, more, percent field.Value) (text string, exact field.Value) {

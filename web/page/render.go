@@ -91,6 +91,11 @@ func written(cal func() period.Calendar) template.FuncMap {
 func loadPages(a *assets, areas []Area, cal func() period.Calendar) (*pages, error) {
 	parts := template.New("").Funcs(template.FuncMap{"asset": a.path}).Funcs(written(cal)).Funcs(functions)
 	for _, area := range areas {
+		for name := range area.Functions {
+			if functions[name] != nil {
+				return nil, fmt.Errorf("the function %s of the templates of %s is one of all templates", name, area.Name)
+			}
+		}
 		parts.Funcs(area.Functions)
 	}
 	whole := map[string]string{}

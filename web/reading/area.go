@@ -3,6 +3,7 @@ package reading
 
 import (
 	"embed"
+	"html/template"
 	"net/http"
 
 	"eskadel/rights"
@@ -14,7 +15,7 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js"}}
+var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js"}, Functions: template.FuncMap{"oneSide": oneSide}}
 
 // A Server answers for this area.
 type Server struct {
@@ -38,6 +39,8 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/view/:dashboard/line", Right: rights.See, Handle: s.line},
 		{Method: post, Path: "/view/:dashboard/keep", Right: rights.See, Handle: s.keep},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/mark", Right: rights.See, Handle: s.markMenu},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/why", Right: rights.See, Handle: s.why},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/why/records", Right: rights.Records, Handle: s.whyRecords},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/go", Right: rights.See, Handle: s.follow},
 		{Method: post, Path: "/view/:dashboard/filters/:filter", Right: rights.OwnFilters, Handle: s.filterMenu},
 		{Method: post, Path: "/view/:dashboard/ask", Right: rights.Ask, Handle: s.ask},

@@ -19,7 +19,7 @@ import { Batch, colour, el, faded, sign } from "./drawing/svg.js";
  * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
  */
 
-/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, keep?: (cut: object | undefined) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void, menu?: (marked: import("./marked.js").Marked, beside: {getBoundingClientRect: () => DOMRect, focus: () => void}) => void, chosen?: () => object[], drill?: (marked: import("./marked.js").Marked) => void, up?: () => void}} Listener */
+/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, keep?: (cut: object | undefined) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void, menu?: (marked: import("./marked.js").Marked, beside: {getBoundingClientRect: () => DOMRect, focus: () => void}) => void, chosen?: () => object[], drill?: (marked: import("./marked.js").Marked) => void, up?: () => void, why?: (two: import("./marked.js").Two) => void}} Listener */
 
 /** @type {Record<string, (m: Drawing, st: Stage) => void>} */
 const forms = { pie: pies, donut: pies, radar, "heat map": heat, "risk grid": heat, scatter, funnel, gauge };
@@ -184,7 +184,21 @@ export class Chart {
     const m = /** @type {Drawing} */ (this.model), s = m.series[p.series], mark = this.reference(p);
     if (!mark) return null;
     const chosen = s.role || m.kind === "gauge" ? undefined : { ...mark, keys: s.key ? [m.groups[p.group].key, s.key] : [m.groups[p.group].key] };
-    return { mark, chosen, words: this.words(p), value: this.markAt(p)?.label ?? "" };
+    return { mark, chosen, words: this.words(p), value: this.markAt(p)?.label ?? "", two: this.beside(p) };
+  }
+
+  /** What a mark is compared with: the other one that is chosen, or what was before. @param {Place} p @returns {import("./marked.js").Two | undefined} */
+  beside(p) {
+    const m = /** @type {Drawing} */ (this.model), s = m.series[p.series], key = JSON.stringify(s.key), was = s.role === "before";
+    if (this.chosen.size === 2 && this.chosen.has(this.keyOf(p))) {
+      const other = [...this.places.keys()].map(place).find((q) => this.keyOf(q) !== this.keyOf(p) && this.chosen.has(this.keyOf(q)));
+      const before = other && this.reference(other), now = this.reference(p);
+      return other && before && now ? { now, before, nowWords: this.words(p), beforeWords: this.words(other), how: "beside" } : undefined;
+    }
+    const at = m.series.findIndex((x) => x.measure === s.measure && JSON.stringify(x.key) === key && (was ? !x.role : x.role === "before"));
+    const other = at < 0 || s.role && !was || !m.series[at].marks[p.group] ? null : this.reference({ series: at, group: p.group }), mine = this.reference(p);
+    if (!other || !mine) return undefined;
+    return { now: was ? other : mine, before: was ? mine : other, nowWords: m.groups[p.group].words, beforeWords: "", how: "before" };
   }
 
   /** Opens the menu of a mark beside it. @param {Place} p */

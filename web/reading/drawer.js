@@ -1,6 +1,9 @@
 /** The records drawer: the list of records behind a mark, from the bottom of the page. */
 import { fill, post, say } from "../page/api.js";
 
+/** Which drawer opened a dialog last: several may share one. @type {WeakMap<HTMLDialogElement, Drawer>} */
+const openers = new WeakMap();
+
 export class Drawer {
   /**
    * @param {HTMLDialogElement} dialog
@@ -22,10 +25,18 @@ export class Drawer {
   }
 
   /** @param {string} address @param {object} mark @param {string} words */
-  async open(address, mark, words) {
+  open(address, mark, words) {
+    return this.ask(address, { mark: JSON.stringify(mark), words });
+  }
+
+  /** Opens the drawer with what an address answers. @param {string} address @param {Record<string, string>} fields */
+  async ask(address, fields) {
+    openers.set(this.dialog, this);
     this.opener = document.activeElement;
     this.address = address;
-    this.fields = { mark: JSON.stringify(mark), words };
+    this.fields = fields;
+    /** What lies under the list that is shown. @type {{address: string, fields: Record<string, string>} | null} */
+    this.under = null;
     await this.load();
     if (!this.dialog.open) this.dialog.show();
     this.place();
@@ -36,6 +47,7 @@ export class Drawer {
     try {
       fill(this.dialog, await post(this.address, { ...this.more(), ...this.fields }));
       say(this.dialog.querySelector("h2")?.textContent ?? "");
+      if (this.under) this.lead();
     } catch (error) {
       const p = document.createElement("p");
       p.className = "wrong";
@@ -46,6 +58,14 @@ export class Drawer {
       close.textContent = "close";
       this.dialog.replaceChildren(p, close);
     }
+  }
+
+  /** Puts what leads back to what lies under the list. */
+  lead() {
+    const back = document.createElement("button");
+    Object.assign(back, { type: "button", className: "plain", textContent: "‹ back" });
+    back.dataset.back = "";
+    this.dialog.querySelector(".drawer-head span")?.prepend(back, " ");
   }
 
   /**
@@ -73,12 +93,21 @@ export class Drawer {
   /** @param {Event} e */
   click(e) {
     const button = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"));
-    if (!button) return;
+    if (!button || openers.get(this.dialog) !== this) return;
     const d = button.dataset;
     if ("close" in d) this.close();
     else if ("enlarge" in d) {
       this.dialog.classList.toggle("large");
       this.place();
+    }
+    else if (d.list) {
+      this.under = { address: this.address, fields: this.fields };
+      this.address = d.at ?? "";
+      this.fields = { ...this.fields, ...JSON.parse(d.list) };
+      void this.load();
+    } else if ("back" in d && this.under) {
+      Object.assign(this, this.under, { under: null });
+      void this.load();
     }
     else if (d.number) {
       this.fields.number = d.number;

@@ -25,7 +25,7 @@ func (s *Server) markMenu(c *gin.Context) {
 		return
 	}
 	m.Marks = m.Marks && c.PostForm("only") == ""
-	s.Part(c, http.StatusOK, "mark-menu", gin.H{"Menu": m, "Words": c.PostForm("words"), "Value": c.PostForm("value"), "Records": l.MayRecords()})
+	s.Part(c, http.StatusOK, "mark-menu", gin.H{"Menu": m, "Words": c.PostForm("words"), "Value": c.PostForm("value"), "Records": l.MayRecords(), "Why": map[string]string{"before": "it changed", "beside": "the two differ"}[c.PostForm("why")]})
 }
 
 // follow follows a way from a mark.

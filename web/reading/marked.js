@@ -2,18 +2,20 @@
 import { popover } from "./popover.js";
 
 /**
- * @typedef {{mark: Record<string, any>, chosen?: Record<string, any>, words: string, value: string}} Marked a mark, and what is chosen by it: nothing by one that is only read
- * @typedef {{narrow: (m: Marked) => void, without: (m: Marked) => void, drill: (m: Marked, into: string) => void, records: (m: Marked) => void, go: (m: Marked, way: string) => void}} Doing
+ * @typedef {{now: object, before: object, nowWords: string, beforeWords: string, how: "before" | "beside"}} Two two marks that are compared
+ * @typedef {{mark: Record<string, any>, chosen?: Record<string, any>, words: string, value: string, two?: Two}} Marked a mark, and what is chosen by it: nothing by one that is only read
+ * @typedef {{narrow: (m: Marked) => void, without: (m: Marked) => void, drill: (m: Marked, into: string) => void, records: (m: Marked) => void, go: (m: Marked, way: string) => void, why: (two: Two) => void}} Doing
  */
 
 /** Opens the menu of a mark beside it. @param {HTMLElement} box @param {HTMLElement} beside @param {string} address @param {() => Record<string, string>} fields @param {Marked} marked @param {Doing} doing */
 export async function menu(box, beside, address, fields, marked, doing) {
-  await popover(box, beside, address, () => ({ ...fields(), words: marked.words, value: marked.value, ...(marked.chosen ? {} : { only: "read" }) }));
+  await popover(box, beside, address, () => ({ ...fields(), words: marked.words, value: marked.value, ...(marked.chosen ? {} : { only: "read" }), ...(marked.two ? { why: marked.two.how } : {}) }));
   box.onclick = (e) => {
     const d = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"))?.dataset;
     if (!d?.mark) return;
     box.hidePopover();
     if (d.mark === "drill") doing.drill(marked, d.into ?? "");
+    else if (d.mark === "why" && marked.two) doing.why(marked.two);
     else if (d.mark === "go") doing.go(marked, d.way ?? "");
     else if (d.mark === "narrow" || d.mark === "without" || d.mark === "records") doing[d.mark](marked);
   };

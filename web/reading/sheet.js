@@ -126,6 +126,7 @@ export class Sheet {
         chosen: () => this.state.narrow.filter((n) => n.widget === id && !n.without).flatMap((n) => n.marks),
         menu: (marked, beside) => this.menu(id, marked, beside),
         drill: (marked) => this.drill(id, marked, this.widgets.get(id)?.answer?.deeper?.into ?? ""),
+        why: (two) => void this.why(id, two),
         up: () => this.up(id, (this.state.drills[id]?.length ?? 0) - 1),
       }));
     }
@@ -233,7 +234,13 @@ export class Sheet {
       drill: (m, into) => this.drill(id, m, into),
       records: ({ mark, words }) => void this.records(id, mark, words),
       go: ({ mark }, way) => void this.go(id, mark, way),
+      why: (two) => void this.why(id, two),
     });
+  }
+
+  /** Says what makes the difference between two marks. @param {string} id @param {import("./marked.js").Two} two */
+  why(id, two) {
+    return this.drawer?.ask(this.path(`widgets/${encodeURIComponent(id)}/why`), { now: JSON.stringify(two.now), before: JSON.stringify(two.before), now_words: two.nowWords, before_words: two.beforeWords });
   }
 
   /** Goes from a mark down to its parts. @param {string} id @param {import("./marked.js").Marked} marked @param {string} into */

@@ -57,6 +57,17 @@ export class Widget {
     return { mark, chosen: mark, words: row.dataset.words ?? "", value: "" };
   }
 
+  /** Key figures that stand beside what was before say why they changed. */
+  askable() {
+    if (!this.listener.why) return;
+    for (const since of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll(".figure.since"))) {
+      const whole = { ...this.answer?.whole, measure: Number(since.dataset.measure) };
+      const why = button("why", () => this.listener.why?.({ now: whole, before: { ...whole, then: JSON.parse(since.dataset.then ?? "null") }, nowWords: "", beforeWords: "", how: "before" }));
+      why.setAttribute("aria-label", `Why ${since.parentElement?.querySelector("span")?.textContent ?? "it"} changed`);
+      since.after(why);
+    }
+  }
+
   /** A table's rows can be chosen by their names, as marks are. */
   choosable() {
     if (!this.listener.menu || this.answer?.form === "records") return;
@@ -239,6 +250,7 @@ export class Widget {
     fill(this.body, a.html);
     const scroll = this.body.querySelector(".scroll");
     if (scroll) scroll.scrollTop = scrolled;
+    this.askable();
     lay(this.body);
     this.choosable();
   }
