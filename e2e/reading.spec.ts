@@ -1,3 +1,4 @@
+import { readFileSync } from "node:fs";
 import { createServer } from "node:http";
 import { expect, test, type Frame, type Page } from "@playwright/test";
 import { complaints, dashboardFrame, eskadel, noSeriousProblem, settled, signIn, yardDesk, yardDeskAs } from "./help";
@@ -328,6 +329,16 @@ test("marks are left out, drilled into and led through, and every view is found 
   await expect(drawer.locator("tfoot .total")).toContainText(text!);
   await drawer.getByRole("button", { name: "‹ back" }).press("Enter");
   await expect(why.locator("tbody .cell").first()).toHaveText(text!);
+  await page.keyboard.press("Escape");
+  // How it comes about, on one screen and as a file.
+  await toMark(page, page, "parts", ["Home", "r"]);
+  await drawer.getByRole("button", { name: "how it comes about" }).press("Enter");
+  await expect(drawer.locator(".proof")).toContainText("part group is engine", { ignoreCase: true });
+  await noSeriousProblem(page, "how a figure comes about");
+  const [file] = await Promise.all([page.waitForEvent("download"), drawer.getByRole("button", { name: "save as a proof" }).press("Enter")]);
+  expect(JSON.parse(readFileSync(await file.path(), "utf8")).proof.each.length).toBeGreaterThan(1000);
+  await drawer.getByRole("button", { name: "‹ back" }).press("Enter");
+  await expect(drawer.locator("h2")).toContainText("part group engine");
   await page.keyboard.press("Escape");
   await page.locator("#w-parts .mark").first().click();
   await page.locator("#w-parts .mark").nth(1).click({ modifiers: ["Shift"] });

@@ -15,8 +15,9 @@ var sealed = []byte("esk1")
 
 // A sealing key is known by the beginning of its hash.
 type sealingKey struct {
-	id   []byte
-	aead cipher.AEAD
+	id     []byte
+	aead   cipher.AEAD
+	signer Signer
 }
 
 // sealing seals with its first key, and opens what any of them sealed.
@@ -37,7 +38,7 @@ func newSealing(keys [][]byte) (*sealing, error) {
 			return nil, err
 		}
 		sum := sha256.Sum256(key)
-		s.keys = append(s.keys, sealingKey{sum[:4], aead})
+		s.keys = append(s.keys, sealingKey{sum[:4], aead, signerOf(sum[:4], key)})
 	}
 	if len(s.keys) == 0 {
 		return nil, errors.New("a key for secrets is needed, which has 32 bytes")

@@ -5,10 +5,13 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"encoding/json"
+	"time"
 
 	"eskadel/core/dashboard"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
+	"eskadel/core/proof"
+	"eskadel/core/rule"
 	"eskadel/identity"
 	"eskadel/rights"
 	"eskadel/store"
@@ -111,4 +114,70 @@ func (l *Look) WhyRecords(widget string, two view.Two, of WhySide, p Paging) (*v
 		return nil, err
 	}
 	return l.view.WhyRecords(widget, two, of.Before, of.Field, of.Key, of.Only, p.Page, p.Sort, p.Down)
+}
+
+// Prove says how the figure of a mark comes about.
+func (l *Look) Prove(widget string, mark marks.Reference, words string) (*proof.Proof, error) {
+	if err := rights.May(l.who, rights.Records, l.thing()); err != nil {
+		return nil, err
+	}
+	signer := l.w.store.Signer()
+	p, err := l.view.Prove(widget, mark, signer)
+	if err != nil {
+		return nil, err
+	}
+	p.Made, p.By, p.Key, p.Title, p.Words = time.Now().UTC(), l.who.Name, signer.ID, l.Doc.Title, words
+	if rights.Ever(l.who, rights.Make) != nil { // how tables are called is not for viewers
+		p.Statements = nil
+	}
+	return p, nil
+}
+
+// ProofFile is a proof as a signed file.
+func (l *Look) ProofFile(p *proof.Proof) ([]byte, error) { return p.Write(l.w.store.Signer().Sign) }
+
+// CheckProof works a proof out again, under the rules of whoever it was made for, and says what is
+// other now; none where it is the same.
+func (w *Workspace) CheckProof(ctx context.Context, who *identity.Caller, file []byte) (was *proof.Proof, changes []string, err error) {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return nil, nil, err
+	}
+	var unknown error
+	was, err = proof.Read(file, func(key string, body []byte, signature string) bool {
+		s, err := w.store.SignerOf(key)
+		unknown = err
+		return err == nil && s.Signed(body, signature)
+	})
+	if err != nil {
+		if p := problem.Of(err); unknown != nil && p != nil && p.Code == problem.Forbidden {
+			return nil, nil, p.Because(unknown)
+		}
+		return nil, nil, err
+	}
+	signer, err := w.store.SignerOf(was.Key)
+	if err != nil {
+		return was, nil, err
+	}
+	kept, err := w.store.Document(ctx, Dashboard, was.Dashboard)
+	if err != nil {
+		return was, nil, err
+	}
+	doc, err := w.draft(ctx, kept)
+	if was.DashboardVersion > 0 {
+		doc, err = w.published(ctx, kept, was.DashboardVersion)
+	}
+	if err != nil {
+		return was, nil, err
+	}
+	viewer := rule.Viewer{ID: was.Viewer.ID, Name: was.Viewer.Name, Roles: was.Viewer.Roles, Attributes: was.Viewer.Attributes, Builder: was.Viewer.Builder}
+	v, err := w.reader.NewView(ctx, doc, was.DashboardVersion, viewer, was.State)
+	if err != nil {
+		return was, nil, err
+	}
+	v.Free = true // by whatever it was taken apart
+	now, err := v.Prove(was.Widget, was.Mark, signer)
+	if err != nil {
+		return was, nil, err
+	}
+	return was, was.Changes(now), nil
 }

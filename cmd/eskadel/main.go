@@ -27,8 +27,8 @@ eskadel settings   list the settings
 eskadel pull       bring what a workspace holds into the files of a folder
 eskadel push       carry the files of a folder into a workspace
 eskadel diff       say in words how a folder differs from a workspace, or from another folder
-eskadel check      check the files of a folder, or prove row rules: eskadel check documents FOLDER,
-                   eskadel check rules FILE
+eskadel check      check the files of a folder, a proof of a figure, or row rules: eskadel check documents
+                   FOLDER, eskadel check proof FILE, eskadel check rules FILE
 eskadel demo       run the demonstration on loopback
 
 Settings come from the environment and from a file (-config FILE, lines NAME=value);

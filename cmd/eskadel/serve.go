@@ -149,8 +149,11 @@ func runCheck(ctx context.Context, args []string) error {
 	if len(args) > 0 && args[0] == "documents" {
 		return checkDocuments(ctx, args[1:])
 	}
+	if len(args) > 0 && args[0] == "proof" {
+		return checkProof(ctx, args[1:])
+	}
 	if len(args) == 0 || args[0] != "rules" {
-		return errors.New("write: eskadel check documents FOLDER, or eskadel check rules [-scratch ADDRESS] FILE")
+		return errors.New("write: eskadel check documents FOLDER, eskadel check proof FILE, or eskadel check rules [-scratch ADDRESS] FILE")
 	}
 	flags, file := flagsOf("check rules")
 	scratch := flags.String("scratch", "", "address of a database whose tables may be made and dropped; ESKADEL_SCRATCH when left out")

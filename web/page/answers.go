@@ -50,11 +50,16 @@ func MarkOf(c *gin.Context) (ref marks.Reference, p workspace.Paging, err error)
 
 // Drawer sends a page of records.
 func (s *Server) Drawer(c *gin.Context, p *view.Page, address, keep string) {
+	s.Proven(c, p, address, keep, "")
+}
+
+// Proven is Drawer for records of which an address says how their figure comes about.
+func (s *Server) Proven(c *gin.Context, p *view.Page, address, keep, proof string) {
 	host := s.HostAddress(c)
 	if host == "" && gate.Caller(c).Author {
 		p.Unlink()
 	}
-	s.Part(c, http.StatusOK, "records", gin.H{"Page": p, "Address": address, "Mark": c.PostForm("mark"), "Words": c.PostForm("words"), "State": c.PostForm("state"), "Host": host, "Draft": c.PostForm("draft"), "Document": c.PostForm("document"), "Keep": keep})
+	s.Part(c, http.StatusOK, "records", gin.H{"Page": p, "Address": address, "Mark": c.PostForm("mark"), "Words": c.PostForm("words"), "State": c.PostForm("state"), "Host": host, "Draft": c.PostForm("draft"), "Document": c.PostForm("document"), "Keep": keep, "Proof": proof})
 }
 
 // HostAddress is what comes before a record's path: nothing for a viewer in a frame,

@@ -39,6 +39,8 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/view/:dashboard/line", Right: rights.See, Handle: s.line},
 		{Method: post, Path: "/view/:dashboard/keep", Right: rights.See, Handle: s.keep},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/mark", Right: rights.See, Handle: s.markMenu},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/proof", Right: rights.Records, Handle: s.proof},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/proof.json", Right: rights.Records, Handle: s.proofFile},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/why", Right: rights.See, Handle: s.why},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/why/records", Right: rights.Records, Handle: s.whyRecords},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/go", Right: rights.See, Handle: s.follow},

@@ -60,6 +60,19 @@ export class Drawer {
     }
   }
 
+  /** Takes a proof away as a file. @param {string} address */
+  async save(address) {
+    try {
+      const text = await post(address, { ...this.more(), ...this.fields }), link = document.createElement("a");
+      link.href = URL.createObjectURL(new Blob([text], { type: "application/json" }));
+      link.download = "proof.json";
+      link.click();
+      URL.revokeObjectURL(link.href);
+    } catch (error) {
+      say(/** @type {Error} */ (error).message);
+    }
+  }
+
   /** Puts what leads back to what lies under the list. */
   lead() {
     const back = document.createElement("button");
@@ -100,6 +113,7 @@ export class Drawer {
       this.dialog.classList.toggle("large");
       this.place();
     }
+    else if (d.proofFile) void this.save(d.proofFile);
     else if (d.list) {
       this.under = { address: this.address, fields: this.fields };
       this.address = d.at ?? "";

@@ -44,6 +44,12 @@ export class Sheet {
       void this.find(form);
     }, true);
     document.addEventListener("keydown", (e) => this.key(e));
+    // A tab that nobody sees holds no connection, of which browsers have few; seen again, it catches up.
+    document.addEventListener("visibilitychange", () => {
+      if (!this.begun) return;
+      if (document.hidden) this.following?.abort();
+      else void this.refresh().then(() => this.follow());
+    });
   }
 
   /** @param {string} tail */
@@ -439,6 +445,7 @@ export class Sheet {
   /** Follows the records: widgets whose records changed are asked for anew. */
   async follow() {
     this.following?.abort();
+    if (document.hidden) return;
     const mine = (this.following = new AbortController());
     let missed = false;
     while (!mine.signal.aborted) {

@@ -172,7 +172,8 @@ func (s *Server) records(c *gin.Context) {
 	if l.MayKeep() {
 		keep = c.Param("widget")
 	}
-	s.Drawer(c, p, "/view/"+c.Param("dashboard")+"/widgets/"+c.Param("widget")+"/records", keep)
+	at := "/view/" + c.Param("dashboard") + "/widgets/" + c.Param("widget")
+	s.Proven(c, p, at+"/records", keep, at+"/proof")
 }
 
 // How often a stream looks whether whoever listens still may, and in how many seconds it
