@@ -239,6 +239,7 @@ test("a viewer in the host app asks of the dashboard, asks on and sees the recor
 
 // What can be done with a mark, by keyboard and mouse; a view has an address that opens it again.
 test("marks are left out, drilled into and led through, and every view is found again", async ({ page, browser }) => {
+  test.setTimeout(120_000);
   const wrong = complaints(page);
   await signIn(page);
   await page.goto("/dashboards/yard-today");
@@ -349,6 +350,32 @@ test("marks are left out, drilled into and led through, and every view is found 
   await page.keyboard.press("Escape");
   await page.keyboard.press("Escape");
   await settled(page);
+
+  // A table and a list are sorted by their headings, as the address says too; one widget as large as the window.
+  await page.locator("#w-crews thead button", { hasText: "Jobs" }).press("Enter");
+  await expect(page.locator("#w-crews th[aria-sort=descending]")).toContainText("Jobs");
+  await page.locator("#w-jobs thead button", { hasText: "Promised" }).press("Enter");
+  await expect(page.locator("#w-jobs th[aria-sort=ascending]")).toContainText("Promised");
+  await settled(page);
+  const counts = (await page.locator("#w-crews tbody tr").evaluateAll((rows) => rows.filter((r) => !r.textContent?.includes("Others")).map((r) => Number(r.querySelector(".cell")?.textContent?.replace(/\D/g, "")))));
+  expect(counts).toEqual([...counts].sort((a, b) => b - a));
+  await noSeriousProblem(page, "sorted tables");
+  await page.locator("#w-parts [data-do=large]").press("Enter");
+  await expect(page.locator("#w-parts")).toHaveCSS("position", "fixed");
+  await expect.poll(async () => (await page.locator("#w-parts svg.drawing").boundingBox())!.width).toBeGreaterThan(1000);
+  await page.keyboard.press("Escape");
+  await expect(page.locator("#w-parts")).not.toHaveCSS("position", "fixed");
+  // Records by chosen columns, and as a file.
+  await toMark(page, page, "parts", ["Home", "r"]);
+  await drawer.locator(".columns summary").press("Enter");
+  await drawer.getByRole("checkbox", { name: "Job", exact: true }).press("Space");
+  await expect(drawer.locator("thead th").first()).not.toHaveText("Job");
+  await drawer.getByRole("button", { name: "Started earlier" }).press("Enter");
+  await expect(drawer.locator("thead th").nth(1)).toHaveText("Started");
+  await noSeriousProblem(page, "records by chosen columns");
+  const [csv] = await Promise.all([page.waitForEvent("download"), drawer.getByRole("button", { name: "as CSV" }).press("Enter")]);
+  expect(readFileSync(await csv.path(), "utf8").split("\n")[0]).toMatch(/^Opened,Started,Promised,/);
+  await page.keyboard.press("Escape");
 
   // Through to another dashboard, and back to exactly this.
   const here = await line(page).textContent();

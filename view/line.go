@@ -91,7 +91,7 @@ func (v *View) narrowed(page *dashboard.Page, s shown) (filter.Condition, error)
 // Line makes the reading line of a page: what is shown, and of how many records, for the
 // dataset of most widgets and for every other that is narrowed.
 func (v *View) Line(page string) (*Line, error) {
-	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks)+len(v.State.Drills) > 0}
+	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks)+len(v.State.Drills)+len(v.State.Sorts) > 0}
 	p, err := v.Doc.Page(page)
 	if err != nil {
 		return nil, err

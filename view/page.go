@@ -3,6 +3,7 @@ package view
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"eskadel/core/calc"
 	"eskadel/core/chart"
@@ -32,6 +33,35 @@ type Page struct {
 	Exact   string          `json:"exact"`
 	Sort    string          `json:"sort"`
 	Down    bool            `json:"descending"`
+	Columns []Column        `json:"-"` // that may be shown: those that are, in order, then the others
+}
+
+// A Column is a field that may be shown of records.
+type Column struct {
+	Name, Label string
+	On          bool
+}
+
+// A Paging says which page of records is wanted, of which fields and in which order.
+type Paging struct {
+	Words   string // what the mark called itself
+	Page    int    // from 0
+	Sort    string
+	Down    bool
+	Columns []string // all visible ones when there are none
+	File    bool     // as many as a file holds, instead of a page
+}
+
+// MostFiled is how many records a file holds at most.
+const MostFiled = 10_000
+
+// Grid is the page as a table of figures.
+func (p *Page) Grid() *chart.Grid {
+	g := &chart.Grid{Head: p.Head}
+	for _, r := range p.Rows {
+		g.Rows = append(g.Rows, chart.Row{Cells: r.Cells})
+	}
+	return g
 }
 
 // A Record is one record as text, with its address in the host app.
@@ -124,13 +154,13 @@ func (v *View) recorded(id string, ref marks.Reference) (about, error) {
 }
 
 // Records lists the records behind a mark of a widget, or all of its records when the
-// reference has no keys. words is what the mark called itself.
-func (v *View) Records(id string, ref marks.Reference, words string, page int, sort string, down bool) (*Page, error) {
+// reference has no keys.
+func (v *View) Records(id string, ref marks.Reference, of Paging) (*Page, error) {
 	q, err := v.recorded(id, ref)
 	if err != nil {
 		return nil, err
 	}
-	return v.Engine.Drawer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, ref, words, page, sort, down)
+	return v.Engine.Drawer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, ref, of)
 }
 
 // Behind is a list of the records behind a mark, as the dashboard is narrowed now, so that it
@@ -155,7 +185,7 @@ func (v *View) Behind(id string, ref marks.Reference) (*chart.Document, error) {
 
 // Drawer lists the records behind a mark of a chart, with the mark's measure computed
 // from them on the same snapshot. If that is no longer what the mark shows, it says so.
-func (e *Reader) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref marks.Reference, words string, page int, sort string, down bool) (*Page, error) {
+func (e *Reader) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref marks.Reference, of Paging) (*Page, error) {
 	d, ds, s, ref, err := ref.Behind(doc.Computed(ds), ds, s, e.Sets(ctx, v))
 	if err != nil {
 		return nil, err
@@ -164,19 +194,34 @@ func (e *Reader) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	if err != nil {
 		return nil, err
 	}
-	if err := p.By(page, sort, down); err != nil {
+	if err := p.By(of.Page, of.Sort, of.Down); err != nil {
 		return nil, err
+	}
+	all := p.Fields
+	if err := p.Choose(of.Columns, nil); err != nil {
+		return nil, err
+	}
+	if of.File {
+		p.Page, p.Size = 0, MostFiled
 	}
 	l, err := e.Records(ctx, p, v)
 	if err != nil {
 		return nil, err
 	}
 	out := NewPage(l)
+	for _, f := range p.Fields {
+		out.Columns = append(out.Columns, Column{f.Name, f.Label, true})
+	}
+	for _, f := range all {
+		if !slices.Contains(p.Fields, f) {
+			out.Columns = append(out.Columns, Column{f.Name, f.Label, false})
+		}
+	}
 	if out.Total != "" {
 		out.Heading += ", " + locale.Lower(out.Total)
 	}
-	if words != "" {
-		out.Heading += ", " + words
+	if of.Words != "" {
+		out.Heading += ", " + of.Words
 	}
 	if was := ref.Was; was != "" && was != out.Exact && !(was == "0" && out.Exact == "") { // a sum over no records is shown as 0
 		out.Heading += fmt.Sprintf(" — was %s when the chart was drawn", p.Dataset.Manner.Group(was))

@@ -95,6 +95,9 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 	if look, ok := v.State.Looks[w.ID]; ok {
 		doc.Definition = doc.Looked(look, ds)
 	}
+	if sort, ok := v.State.Sorts[w.ID]; ok {
+		doc = doc.Sorted(sort.Field, sort.Measure, sort.Descending, ds)
+	}
 	return doc, ds, nil
 }
 

@@ -442,7 +442,7 @@ func number(s string) field.Value {
 
 // WhyRecords lists the records of one side of a difference: of one value of a field, of all of them, or
 // those that are at this side only.
-func (v *View) WhyRecords(id string, two Two, before bool, name string, key *marks.Key, only bool, page int, sort string, down bool) (*Page, error) {
+func (v *View) WhyRecords(id string, two Two, before bool, name string, key *marks.Key, only bool, p Paging) (*Page, error) {
 	of, err := v.sides(id, two)
 	if err != nil {
 		return nil, err
@@ -464,5 +464,6 @@ func (v *View) WhyRecords(id string, two Two, before bool, name string, key *mar
 		}
 		d.By, ref.Keys = []query.Dimension{{Field: name}}, []marks.Key{*key}
 	}
-	return v.Engine.Drawer(v.ctx, &chart.Document{Definition: d, Form: chart.Table}, of.ds, v.Viewer, of.s, ref, map[bool]string{true: cmp.Or(two.BeforeWords, "before"), false: cmp.Or(two.NowWords, "now")}[before], page, sort, down)
+	p.Words = map[bool]string{true: cmp.Or(two.BeforeWords, "before"), false: cmp.Or(two.NowWords, "now")}[before]
+	return v.Engine.Drawer(v.ctx, &chart.Document{Definition: d, Form: chart.Table}, of.ds, v.Viewer, of.s, ref, p)
 }

@@ -220,7 +220,7 @@ func (s *Sketch) Records(mark marks.Reference, p Paging) (*view.Page, error) {
 		return nil, err
 	}
 	r, v := s.w.reader, s.who.Viewer
-	return r.Drawer(s.within(), s.Doc, s.Dataset, v, s.setting(mark.Now), mark, p.Words, p.Page, p.Sort, p.Down)
+	return r.Drawer(s.within(), s.Doc, s.Dataset, v, s.setting(mark.Now), mark, p)
 }
 
 // Title is what the chart is called.

@@ -98,13 +98,8 @@ func (l *Look) Figures(id string, totals bool) (*view.Answer, error) {
 	return a, nil
 }
 
-// A Paging says which page of records is wanted, in which order.
-type Paging struct {
-	Words string // what the mark called itself
-	Page  int    // from 0
-	Sort  string
-	Down  bool
-}
+// A Paging says which page of records is wanted, of which fields and in which order.
+type Paging = view.Paging
 
 // Records lists the records behind a mark, by the version of the dashboard that it was
 // drawn from.
@@ -124,7 +119,16 @@ func (l *Look) Records(id string, mark marks.Reference, p Paging) (*view.Page, e
 		}
 		from = then.view
 	}
-	return from.Records(id, mark, p.Words, p.Page, p.Sort, p.Down)
+	return from.Records(id, mark, p)
+}
+
+// RecordsFile are the records behind a mark as they may be taken away.
+func (l *Look) RecordsFile(id string, mark marks.Reference, p Paging) (*view.Page, error) {
+	if err := rights.May(l.who, rights.TakeAway, l.thing()); err != nil {
+		return nil, err
+	}
+	p.File = true
+	return l.Records(id, mark, p)
 }
 
 // Settings are the values that somebody may set for the dashboard's formulas.

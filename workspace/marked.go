@@ -113,7 +113,7 @@ func (l *Look) WhyRecords(widget string, two view.Two, of WhySide, p Paging) (*v
 	if err := rights.May(l.who, rights.Records, l.thing()); err != nil {
 		return nil, err
 	}
-	return l.view.WhyRecords(widget, two, of.Before, of.Field, of.Key, of.Only, p.Page, p.Sort, p.Down)
+	return l.view.WhyRecords(widget, two, of.Before, of.Field, of.Key, of.Only, p)
 }
 
 // Prove says how the figure of a mark comes about.

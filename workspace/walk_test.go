@@ -222,3 +222,64 @@ func TestWalks(t *testing.T) {
 		}
 	})
 }
+
+// A list and a table are sorted as a reader wants them, hidden fields never.
+func TestSorted(t *testing.T) {
+	d := open(t, "sorted")
+	list := `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"records","show":["kind","cost"],"most":3}`
+	_, err := d.SaveDashboard(ctx, edda, "sorted", page("sorted", "Sorted", widget("list", list), widget("kinds", grouped("kind"))), workspace.On{})
+	require.NoError(t, err)
+	_, err = d.Publish(ctx, edda, "sorted")
+	require.NoError(t, err)
+	costs := func(sort dashboard.Sort) (out []string) {
+		l, err := d.Look(ctx, edda, "sorted", false, dashboard.State{Sorts: map[string]dashboard.Sort{"list": sort}})
+		require.NoError(t, err)
+		a, err := l.Widget("list", view.Drawing)
+		require.NoError(t, err)
+		for _, r := range a.Records.Rows {
+			out = append(out, r.Cells[1].Text)
+		}
+		return out
+	}
+	assert.Equal(t, []string{"60.00", "59.00", "58.00"}, numbers(costs(dashboard.Sort{Field: "cost", Descending: true})))
+	assert.Equal(t, []string{"1.00", "2.00", "3.00"}, numbers(costs(dashboard.Sort{Field: "cost"})))
+	assert.Equal(t, costs(dashboard.Sort{Field: "gone"}), costs(dashboard.Sort{Field: "secret"}), "what cannot be sorted by stays as it is")
+	kinds := func(sort dashboard.Sort) (out []string) {
+		l, err := d.Look(ctx, edda, "sorted", false, dashboard.State{Sorts: map[string]dashboard.Sort{"kinds": sort}, Narrow: nil})
+		require.NoError(t, err)
+		a, err := l.Widget("kinds", view.Figures)
+		require.NoError(t, err)
+		for _, r := range a.Grid.Rows {
+			out = append(out, r.Words)
+		}
+		return out
+	}
+	down, up := kinds(dashboard.Sort{Descending: true}), kinds(dashboard.Sort{})
+	require.Len(t, down, 3)
+	assert.ElementsMatch(t, down, up)
+	_, err = d.Look(ctx, edda, "sorted", false, dashboard.State{Sorts: map[string]dashboard.Sort{"gone": {}}})
+	assert.Error(t, err)
+	l, err := d.Look(ctx, edda, "sorted", false, dashboard.State{})
+	require.NoError(t, err)
+	p, err := l.Records("list", marks.Reference{Version: 1, Now: pinned}, workspace.Paging{Columns: []string{"cost", "kind"}})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"cost", "kind"}, p.Names)
+	assert.True(t, p.Columns[0].On && p.Columns[1].On && !p.Columns[2].On)
+	_, err = l.Records("list", marks.Reference{Version: 1, Now: pinned}, workspace.Paging{Columns: []string{"secret"}})
+	assert.Error(t, err, "a hidden column")
+	whole, err := l.RecordsFile("list", marks.Reference{Version: 1, Now: pinned}, workspace.Paging{})
+	require.NoError(t, err)
+	assert.Len(t, whole.Rows, 60, "all of them, not a page")
+	theirs, err := d.Look(ctx, viewer("sorted"), "sorted", false, dashboard.State{})
+	require.NoError(t, err)
+	_, err = theirs.RecordsFile("list", marks.Reference{Version: 1, Now: pinned}, workspace.Paging{})
+	assert.Error(t, err, "the author lets viewers list them, not take them away")
+}
+
+// numbers are texts without a currency.
+func numbers(texts []string) (out []string) {
+	for _, s := range texts {
+		out = append(out, strings.TrimLeft(s, "£ "))
+	}
+	return out
+}

@@ -1,6 +1,8 @@
 package chart
 
 import (
+	"slices"
+
 	"strings"
 
 	"eskadel/core/dataset"
@@ -29,6 +31,26 @@ func (d *Document) Settled(ds *dataset.Dataset) *Document {
 	for _, f := range []Form{d.Form, {Kind: d.Form.Kind}, Bars, Columns, StackedBars, StackedColumns, Line, Table} {
 		if out.Form = f; d.Fits(f, ds) == nil {
 			break
+		}
+	}
+	return &out
+}
+
+// Sorted is the chart as a reader has sorted it: a list by a field of its records, a table by the
+// figures of a measure within its last group. What cannot be sorted so stays as it is.
+func (d *Document) Sorted(name string, measure int, descending bool, ds *dataset.Dataset) *Document {
+	out := *d
+	switch {
+	case d.Form.Laid().Own && name != "":
+		if _, err := query.Visible(ds, name); err != nil {
+			return d
+		}
+		out.Order = &Order{name, descending}
+	case name == "" && len(d.By) > 0 && measure < d.Width():
+		out.By = slices.Clone(d.By)
+		out.By[len(d.By)-1].Sort = &query.Sort{By: "measure", Measure: measure, Descending: descending}
+		if out.Check(ds) != nil {
+			return d
 		}
 	}
 	return &out

@@ -20,8 +20,18 @@ type State struct {
 	Settings map[string]string `json:"settings,omitempty"`
 	// Looks are how the viewer looks at widgets along time, by their ids.
 	Looks map[string]query.Look `json:"looks,omitempty"`
+	// Sorts are the headings that the viewer has sorted tables and lists by, by the widgets' ids.
+	Sorts map[string]Sort `json:"sorts,omitempty"`
 	// Drills are the steps down that the viewer has taken in widgets, by their ids.
 	Drills map[string][]Drill `json:"drills,omitempty"`
+}
+
+// A Sort is a heading that a table or a list is sorted by: a field of records or, of a table, a
+// measure by its number.
+type Sort struct {
+	Field      string `json:"field,omitempty"`
+	Measure    int    `json:"measure,omitempty"`
+	Descending bool   `json:"descending,omitempty"`
 }
 
 // A Drill is a step from a mark of a widget down to its parts.
@@ -73,6 +83,14 @@ func (s State) Check(d *Document) error {
 		}
 		if l.Part != nil && !l.Part.From.Before(l.Part.To) {
 			return problem.New(problem.Invalid, "looks."+id, "The part ends before it begins.")
+		}
+	}
+	for id, sort := range s.Sorts {
+		if _, err := d.Widget(id); err != nil {
+			return err
+		}
+		if len(sort.Field) > 200 || sort.Measure < 0 {
+			return problem.New(problem.Invalid, "sorts."+id, "A table is sorted by one of its headings.")
 		}
 	}
 	if len(s.Narrow) > Most {
@@ -255,6 +273,14 @@ func (s State) Suiting(d *Document) (out State, lost bool) {
 				out.Looks = map[string]query.Look{}
 			}
 			out.Looks[id] = l
+		}
+	}
+	for id, sort := range s.Sorts {
+		if one := map[string]Sort{id: sort}; try(State{Sorts: one}) {
+			if out.Sorts == nil {
+				out.Sorts = map[string]Sort{}
+			}
+			out.Sorts[id] = sort
 		}
 	}
 	if try(State{Settings: s.Settings}) {

@@ -45,21 +45,26 @@ func MarkOf(c *gin.Context) (ref marks.Reference, p workspace.Paging, err error)
 		err = problem.At("mark", problem.Decode([]byte(posted), &ref))
 	}
 	page, _ := strconv.Atoi(c.PostForm("number"))
-	return ref, workspace.Paging{Words: c.PostForm("words"), Sort: c.PostForm("sort"), Page: page, Down: c.PostForm("down") != ""}, err
+	p = workspace.Paging{Words: c.PostForm("words"), Sort: c.PostForm("sort"), Page: page, Down: c.PostForm("down") != ""}
+	if posted := c.PostForm("columns"); posted != "" && err == nil {
+		err = problem.At("columns", problem.Decode([]byte(posted), &p.Columns))
+	}
+	return ref, p, err
 }
 
 // Drawer sends a page of records.
 func (s *Server) Drawer(c *gin.Context, p *view.Page, address, keep string) {
-	s.Proven(c, p, address, keep, "")
+	s.Proven(c, p, address, keep, "", "")
 }
 
-// Proven is Drawer for records of which an address says how their figure comes about.
-func (s *Server) Proven(c *gin.Context, p *view.Page, address, keep, proof string) {
+// Proven is Drawer for records of which an address says how their figure comes about, and another
+// sends them as a file, where that is allowed.
+func (s *Server) Proven(c *gin.Context, p *view.Page, address, keep, proof, file string) {
 	host := s.HostAddress(c)
 	if host == "" && gate.Caller(c).Author {
 		p.Unlink()
 	}
-	s.Part(c, http.StatusOK, "records", gin.H{"Page": p, "Address": address, "Mark": c.PostForm("mark"), "Words": c.PostForm("words"), "State": c.PostForm("state"), "Host": host, "Draft": c.PostForm("draft"), "Document": c.PostForm("document"), "Keep": keep, "Proof": proof})
+	s.Part(c, http.StatusOK, "records", gin.H{"Page": p, "Address": address, "Mark": c.PostForm("mark"), "Words": c.PostForm("words"), "State": c.PostForm("state"), "Host": host, "Draft": c.PostForm("draft"), "Document": c.PostForm("document"), "Keep": keep, "Proof": proof, "File": file})
 }
 
 // HostAddress is what comes before a record's path: nothing for a viewer in a frame,

@@ -52,6 +52,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/words", Right: rights.See, Handle: s.words},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/finding", Right: rights.Make, Handle: s.finding},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/figures.csv", Right: rights.TakeAway, Handle: s.figuresFile},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/records.csv", Right: rights.TakeAway, Handle: s.recordsFile},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/records", Right: rights.Records, Handle: s.records},
 		{Method: get, Path: "/dashboards/:dashboard", Right: rights.Make, Handle: s.reading, Pictures: true},
 	}

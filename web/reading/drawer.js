@@ -18,6 +18,12 @@ export class Drawer {
     /** @type {Element | null} */
     this.opener = null;
     dialog.addEventListener("click", (e) => this.click(e));
+    dialog.addEventListener("change", (e) => {
+      const tick = /** @type {HTMLInputElement} */ (e.target), name = tick.dataset.column;
+      if (!name || openers.get(dialog) !== this) return;
+      const shown = this.columns();
+      void this.choose(tick.checked ? [...shown, name] : shown.filter((n) => n !== name), `[data-column="${CSS.escape(name)}"]`);
+    });
   }
 
   get isOpen() {
@@ -60,12 +66,26 @@ export class Drawer {
     }
   }
 
-  /** Takes a proof away as a file. @param {string} address */
-  async save(address) {
+  /** The columns that are shown, in order. @returns {string[]} */
+  columns() {
+    return this.fields.columns ? JSON.parse(this.fields.columns) : [...this.dialog.querySelectorAll("[data-column]:checked")].map((tick) => /** @type {HTMLElement} */ (tick).dataset.column ?? "");
+  }
+
+  /** Shows other columns, with the choice still open where it was. @param {string[]} columns @param {string} at */
+  async choose(columns, at) {
+    if (columns.length === 0) return this.load(); // one is always shown
+    this.fields = { ...this.fields, columns: JSON.stringify(columns) };
+    await this.load();
+    /** @type {HTMLDetailsElement | null} */ (this.dialog.querySelector(".columns"))?.setAttribute("open", "");
+    /** @type {HTMLElement | null} */ (this.dialog.querySelector(at) ?? this.dialog.querySelector(".columns summary"))?.focus();
+  }
+
+  /** Takes what an address answers away as a file. @param {string} address @param {string} name @param {string} type */
+  async save(address, name, type) {
     try {
       const text = await post(address, { ...this.more(), ...this.fields }), link = document.createElement("a");
-      link.href = URL.createObjectURL(new Blob([text], { type: "application/json" }));
-      link.download = "proof.json";
+      link.href = URL.createObjectURL(new Blob([text], { type }));
+      link.download = name;
       link.click();
       URL.revokeObjectURL(link.href);
     } catch (error) {
@@ -113,7 +133,13 @@ export class Drawer {
       this.dialog.classList.toggle("large");
       this.place();
     }
-    else if (d.proofFile) void this.save(d.proofFile);
+    else if (d.proofFile) void this.save(d.proofFile, "proof.json", "application/json");
+    else if (d.recordsFile) void this.save(d.recordsFile, "records.csv", "text/csv");
+    else if (d.earlier) {
+      const shown = this.columns(), at = shown.indexOf(d.earlier);
+      if (at > 0) shown.splice(at - 1, 2, shown[at], shown[at - 1]);
+      void this.choose(shown, `[data-earlier="${CSS.escape(d.earlier)}"]`);
+    }
     else if (d.list) {
       this.under = { address: this.address, fields: this.fields };
       this.address = d.at ?? "";

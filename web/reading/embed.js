@@ -39,6 +39,7 @@
       if (kept) address.searchParams.set("view", kept);
       this.frame = document.createElement("iframe");
       this.frame.src = address.href;
+      this.frame.allow = "fullscreen";
       this.frame.title = this.getAttribute("title") ?? "Dashboard";
       this.frame.style.cssText = "display:block;width:100%;border:0;height:320px";
       addEventListener("message", this.heard);

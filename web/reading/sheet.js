@@ -11,12 +11,12 @@ import { menu } from "./marked.js";
 import { popover } from "./popover.js";
 import { Widget } from "./widget.js";
 
-/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string, without?: boolean, depth?: number}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>, drills: Record<string, {mark: object, into: string, words: string}[]>}} State */
+/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string, without?: boolean, depth?: number}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>, drills: Record<string, {mark: object, into: string, words: string}[]>, sorts: Record<string, import("./draw.js").Sort>}} State */
 
 /** The standard view, with what is given of another; which page it is of is known besides. @param {(Partial<State> & {page?: string}) | null} [of] @returns {State} */
 function standard(of) {
   const { page, ...rest } = of ?? {};
-  return { filters: {}, narrow: [], settings: {}, looks: {}, drills: {}, ...rest };
+  return { filters: {}, narrow: [], settings: {}, looks: {}, drills: {}, sorts: {}, ...rest };
 }
 
 export class Sheet {
@@ -133,6 +133,8 @@ export class Sheet {
         menu: (marked, beside) => this.menu(id, marked, beside),
         drill: (marked) => this.drill(id, marked, this.widgets.get(id)?.answer?.deeper?.into ?? ""),
         why: (two) => void this.why(id, two),
+        sort: (by) => this.sort(id, by),
+        sorted: () => this.state.sorts[id],
         up: () => this.up(id, (this.state.drills[id]?.length ?? 0) - 1),
       }));
     }
@@ -193,11 +195,14 @@ export class Sheet {
   /** The reading line; one that says the same is left alone, so that nobody hears it again. */
   async readLine() {
     if (!this.line) return;
+    const mine = this.reading = (this.reading ?? 0) + 1; // one that was asked for before says what is no longer so
     try {
       const line = await post(this.path("line"), { ...this.fields(), page: this.how.page });
+      if (mine !== this.reading) return;
       if (line !== this.said) fill(this.line, line);
       this.said = line;
     } catch (error) {
+      if (mine !== this.reading) return;
       this.line.textContent = /** @type {Error} */ (error).message;
       this.said = "";
       if (error instanceof Trouble && error.status === 503) setTimeout(() => void this.readLine(), 2000);
@@ -211,6 +216,13 @@ export class Sheet {
     say(marks.length ? `Narrowed to ${words}` : "Lifted");
     this.note();
     void this.refresh([...this.widgets.keys()].filter((other) => other !== id));
+  }
+
+  /** Sorts a table or a list by a heading. @param {string} id @param {import("./draw.js").Sort} by */
+  sort(id, by) {
+    this.state.sorts[id] = by;
+    this.note();
+    void this.refresh([id]);
   }
 
   /** How far down a widget stands, where it does. @param {string} id */
@@ -372,6 +384,7 @@ export class Sheet {
     else if (d.file) void this.file(d.file, d.totals ?? "");
     else if ("standard" in d) this.standard();
     else if ("refresh" in d) void this.refresh();
+    else if ("full" in d) void (document.fullscreenElement ? document.exitFullscreen() : this.root.requestFullscreen()).catch(() => say("This page may not fill the screen."));
     else if (d.page) {
       this.how.page = d.page;
       this.note();
@@ -379,8 +392,17 @@ export class Sheet {
     } else if (d.do) {
       const id = /** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "";
       if (d.do === "records") void this.records(id, this.widgets.get(id)?.answer?.whole ?? {}, "");
+      if (d.do === "large") this.large(id);
       if (d.do === "words") void this.unfold(button, this.path(`widgets/${encodeURIComponent(id)}/words`), "");
     }
+  }
+
+  /** Shows a widget as large as the window, or in its place again. @param {string} id */
+  large(id) {
+    const place = this.widgets.get(id)?.place, on = place?.classList.toggle("whole") ?? false, word = /** @type {HTMLElement | null} */ (place?.querySelector("[data-do=large]"));
+    word?.setAttribute("aria-pressed", String(on));
+    if (word) word.textContent = on ? "in its place" : "large";
+    word?.focus();
   }
 
   /** Takes a widget's figures away as a file, with their totals or, told "no", without. @param {string} id @param {string} totals */
@@ -437,6 +459,7 @@ export class Sheet {
     if (e.key !== "Escape" || e.defaultPrevented) return;
     if (this.popover?.matches(":popover-open")) return;
     if (this.drawer?.isOpen) this.drawer.close();
+    else if (this.root.querySelector(".widget.whole")) this.large(/** @type {HTMLElement} */ (this.root.querySelector(".widget.whole")).dataset.widget ?? "");
     else if (this.state.narrow.length) this.lift(this.state.narrow.length - 1);
     else return;
     e.preventDefault();

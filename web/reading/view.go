@@ -173,7 +173,29 @@ func (s *Server) records(c *gin.Context) {
 		keep = c.Param("widget")
 	}
 	at := "/view/" + c.Param("dashboard") + "/widgets/" + c.Param("widget")
-	s.Proven(c, p, at+"/records", keep, at+"/proof")
+	file := ""
+	if l.MayTakeAway() {
+		file = at + "/records.csv"
+	}
+	s.Proven(c, p, at+"/records", keep, at+"/proof", file)
+}
+
+// recordsFile sends the records behind a mark as comma-separated values, as they are listed.
+func (s *Server) recordsFile(c *gin.Context) {
+	ref, paging, err := page.MarkOf(c)
+	var l *workspace.Look
+	if err == nil {
+		l, err = s.look(c)
+	}
+	var p *view.Page
+	if err == nil {
+		p, err = l.RecordsFile(c.Param("widget"), ref, paging)
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.csv(c, "records", p.Grid())
 }
 
 // How often a stream looks whether whoever listens still may, and in how many seconds it

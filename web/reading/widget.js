@@ -57,6 +57,24 @@ export class Widget {
     return { mark, chosen: mark, words: row.dataset.words ?? "", value: "" };
   }
 
+  /** A table and a list are sorted by their headings: measures largest first, and the other way round when chosen again. */
+  sortable() {
+    const sort = this.listener.sort, now = this.listener.sorted?.();
+    if (!sort) return;
+    for (const head of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll("thead th[data-by], table.grid tr.head th[data-measure]:not([data-keys])"))) {
+      const by = head.dataset.by ? { field: head.dataset.by } : { measure: Number(head.dataset.measure) };
+      const is = now && (now.field ?? "") === (by.field ?? "") && (now.measure ?? 0) === (by.measure ?? 0);
+      const choose = button("", () => sort({ ...by, descending: is ? !now?.descending : !by.field }));
+      choose.className = "by-heading";
+      choose.append(...head.childNodes);
+      if (is) {
+        choose.append(now?.descending ? " ▼" : " ▲");
+        head.setAttribute("aria-sort", now?.descending ? "descending" : "ascending");
+      }
+      head.append(choose);
+    }
+  }
+
   /** Key figures that stand beside what was before say why they changed. */
   askable() {
     if (!this.listener.why) return;
@@ -251,6 +269,7 @@ export class Widget {
     const scroll = this.body.querySelector(".scroll");
     if (scroll) scroll.scrollTop = scrolled;
     this.askable();
+    this.sortable();
     lay(this.body);
     this.choosable();
   }
