@@ -90,6 +90,13 @@ test("filters: dates and values are set in the reading line", async ({ page }) =
   await page.getByRole("button", { name: "opened in the last 12 months" }).click();
   await page.getByRole("button", { name: "this quarter" }).click();
   await expect(line(page)).toContainText("opened this quarter");
+  await page.getByRole("button", { name: "opened this quarter" }).click();
+  await page.getByLabel("or write it").fill("soon");
+  await page.getByLabel("or write it").press("Enter");
+  await expect(page.locator("#popover .wrong")).toContainText("“soon” is no range of dates");
+  await page.getByLabel("or write it").fill("last 3 weeks");
+  await page.getByLabel("or write it").press("Enter");
+  await expect(line(page)).toContainText("opened in the last 3 weeks");
   await page.getByRole("button", { name: "at any yard" }).click();
   await page.getByLabel("Find a value").fill("ost");
   await page.getByRole("checkbox", { name: "Ostrey" }).check();

@@ -13,9 +13,11 @@ import (
 	"eskadel/core/format"
 	"eskadel/core/locale"
 	"eskadel/core/marks"
+	"eskadel/core/period"
 	"eskadel/core/planner"
 	"eskadel/core/problem"
 	"eskadel/core/rule"
+	"eskadel/core/sentence"
 )
 
 // A Line is the reading line.
@@ -305,6 +307,30 @@ func (v *View) governed(f *dashboard.Filter) (*dashboard.Widget, *dataset.Datase
 		}
 	}
 	return nil, nil, "", nil
+}
+
+// Range reads the dates that somebody has typed for a filter.
+func (v *View) Range(name, typed string) (*period.Relative, error) {
+	f := v.Doc.Filter(name)
+	if f == nil || !f.IsDate() || f.Shown == dashboard.Hidden && v.Version > 0 {
+		return nil, problem.New(problem.NotFound, "filter", "The dashboard has no such dates.")
+	}
+	_, ds, _, err := v.governed(f)
+	if err != nil {
+		return nil, err
+	}
+	if ds == nil {
+		return nil, problem.New(problem.NotFound, "filter", "Nothing here has such dates.")
+	}
+	now := v.Engine.Setting(ds, v.Viewer, filter.Condition{}, time.Time{}).Now
+	if len(typed) > 200 {
+		typed = typed[:200]
+	}
+	r, ok := sentence.NewVocabulary(ds, nil).Range(typed, now)
+	if !ok || f.Fits(&dashboard.Setting{Range: &r}) != nil {
+		return nil, problem.New(problem.Invalid, "typed", "“%s” is no range of dates. Write such as “last 3 weeks”, “March 2026”, “since 1 May” or “1 Mar to 15 Apr 2026”.", typed)
+	}
+	return &r, nil
 }
 
 // A ListedValue is one value in a filter's list.

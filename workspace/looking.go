@@ -5,6 +5,7 @@ import (
 
 	"eskadel/core/dashboard"
 	"eskadel/core/marks"
+	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/identity"
 	"eskadel/rights"
@@ -140,6 +141,14 @@ func (l *Look) Values(filter, find string) ([]view.ListedValue, error) {
 		return nil, err
 	}
 	return l.view.Values(filter, find)
+}
+
+// Range reads the dates that somebody has typed for a filter.
+func (l *Look) Range(filter, typed string) (*period.Relative, error) {
+	if err := rights.May(l.who, rights.OwnFilters, l.thing()); err != nil {
+		return nil, err
+	}
+	return l.view.Range(filter, typed)
 }
 
 // State is what is set.

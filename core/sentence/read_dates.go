@@ -268,3 +268,10 @@ func (r *reader) span() (s period.Relative, ok bool) {
 	}
 	return period.Relative{From: day, To: day}, true
 }
+
+// Range reads a range of dates that is all of a line: "last 3 weeks", "March 2026", "since 1 May".
+func (v *Vocabulary) Range(line string, now time.Time) (period.Relative, bool) {
+	r := &reader{v: v, line: line, tokens: tokens(line), now: now}
+	s, ok := r.span()
+	return s, ok && r.at == len(r.tokens)
+}

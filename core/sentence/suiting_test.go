@@ -2,6 +2,7 @@ package sentence_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -76,5 +77,18 @@ func TestAGaugeIsOfferedWithAScaleFromItsOwnFigure(t *testing.T) {
 		} else {
 			assert.Empty(t, c.Document.Finishing().High, c.Label)
 		}
+	}
+}
+
+func TestRangesAreReadWhole(t *testing.T) {
+	v, now := sentence.NewVocabulary(sample.Jobs(), nil), time.Date(2026, 7, 15, 12, 0, 0, 0, time.UTC)
+	for typed, says := range map[string]string{"last 3 weeks": "in the last 3 weeks", "this year": "this year", "March 2026": "from 1 Mar 2026 to 31 Mar 2026", "1 Mar 2026 to 15 Apr 2026": "from 1 Mar 2026 to 15 Apr 2026", "since 1 May": "since 1 May 2026"} {
+		r, ok := v.Range(typed, now)
+		assert.True(t, ok, typed)
+		assert.Equal(t, says, r.Words(sample.Jobs().Manner), typed)
+	}
+	for _, typed := range []string{"", "soon", "last 3 weeks of jobs", "31 Feb 2026", "2026-13-01"} {
+		_, ok := v.Range(typed, now)
+		assert.False(t, ok, typed)
 	}
 }

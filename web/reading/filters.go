@@ -22,6 +22,11 @@ func (s *Server) filterMenu(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
+	if typed := strings.TrimSpace(c.PostForm("typed")); typed != "" {
+		set, err := l.Range(c.Param("filter"), typed)
+		s.Respond(c, gin.H{"set": set}, err)
+		return
+	}
 	var part string
 	var data any
 	switch name := c.Param("filter"); {

@@ -46,6 +46,16 @@ function control(box, address, fields, take) {
     box.hidePopover();
     take(value);
   };
+  /** Dates as they are written. @param {HTMLFormElement} form @param {string} text */
+  const typed = async (form, text) => {
+    try {
+      set((await post(address, { ...fields(), typed: text }, { json: true })).set);
+    } catch (error) {
+      const wrong = /** @type {HTMLElement} */ (form.querySelector(".wrong"));
+      wrong.textContent = /** @type {Error} */ (error).message;
+      wrong.hidden = false;
+    }
+  };
   /** @type {Map<string, any>} */
   const chosen = new Map();
   const ticks = () => /** @type {HTMLInputElement[]} */ ([...box.querySelectorAll(".ticks input")]);
@@ -66,6 +76,7 @@ function control(box, address, fields, take) {
   box.onsubmit = (e) => {
     e.preventDefault();
     const form = new FormData(/** @type {HTMLFormElement} */ (e.target));
+    if (form.has("typed")) return void typed(/** @type {HTMLFormElement} */ (e.target), String(form.get("typed")));
     if (form.has("setting")) return set(form.get("setting"));
     if (form.has("last")) return set({ last: Number(form.get("last")), unit: form.get("unit") });
     if (!form.has("at_least")) return set({ from: form.get("from"), to: form.get("to") });
