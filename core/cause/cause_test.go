@@ -168,8 +168,22 @@ func TestWhatExplains(t *testing.T) {
 	less, _ := even.Explains()
 	assert.Greater(t, score, 0.8)
 	assert.Less(t, less, 0.1)
+	// Of a ratio the records weigh by what is under it: half of them explain half by their size.
+	ratio := cause.Measure{Under: &query.Measure{}}
+	side := func(over, under int64) cause.Side {
+		return cause.Side{Over: big.NewRat(over, 1), Under: big.NewRat(under, 1)}
+	}
+	half, err := ratio.Difference(side(20, 20), side(30, 20), []cause.Part{{Before: side(10, 10), Now: side(20, 10)}, {Before: side(10, 10), Now: side(10, 10)}})
+	require.NoError(t, err)
+	by, n := half.Explains()
+	assert.InDelta(t, 0.5, by, 0.001, "all of it, less half")
+	assert.Equal(t, 1, n)
+	nothing, err := m.Difference(of(0), of(0), []cause.Part{{Before: of(-1), Now: of(1)}, {Before: of(1), Now: of(-1)}})
+	require.NoError(t, err)
+	none, _ := nothing.Explains()
+	assert.Zero(t, none)
 	same, err := m.Difference(of(5), of(5), []cause.Part{{Before: of(5), Now: of(5)}})
 	require.NoError(t, err)
-	none, n := same.Explains()
+	none, n = same.Explains()
 	assert.Equal(t, []any{0.0, 0}, []any{none, n})
 }
