@@ -6,6 +6,9 @@ import { post } from "../page/api.js";
 
 /** @typedef {{dashboard: string, page: string, state: import("./sheet.js").State, words: string}} View what is seen, and what it is called */
 
+/** Within how many milliseconds changes of a view are one step of the history. */
+const together = 350;
+
 export class Address {
   /** @param {(view: View) => void} restore shows a view of the history again @param {(name: string, view: View) => void} kept hears the short name of what is seen */
   constructor(restore, kept) {
@@ -24,10 +27,11 @@ export class Address {
     history.replaceState({ eskadel: view }, "");
   }
 
-  /** Notes that something else is seen now. @param {View} view @param {{replace?: boolean}} [how] */
-  async note(view, how = {}) {
-    const frozen = structuredClone(view);
-    if (how.replace) history.replaceState({ ...history.state, eskadel: frozen }, "");
+  /** Notes that something else is seen now; what follows at once, as the clicks of a double click do, is one step. @param {View} view */
+  async note(view) {
+    const frozen = structuredClone(view), now = performance.now(), atOnce = now - (this.notedAt ?? -together) < together;
+    this.notedAt = now;
+    if (atOnce) history.replaceState({ ...history.state, eskadel: frozen }, "");
     else history.pushState({ eskadel: frozen }, "");
     await this.name(frozen);
   }
