@@ -16,6 +16,7 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/planner"
 	"eskadel/core/problem"
+	"eskadel/core/profile"
 	"eskadel/core/rule"
 	"eskadel/core/sentence"
 )
@@ -331,6 +332,17 @@ func (v *View) Range(name, typed string) (*period.Relative, error) {
 		return nil, problem.New(problem.Invalid, "typed", "“%s” is no range of dates. Write such as “last 3 weeks”, “March 2026”, “since 1 May” or “1 Mar to 15 Apr 2026”.", typed)
 	}
 	return &r, nil
+}
+
+// Picture is what is in the field of a filter of numbers, of all that the viewer may see; nil where
+// nothing here has it.
+func (v *View) Picture(f *dashboard.Filter) (ds *dataset.Dataset, name string, p *profile.Profile, err error) {
+	_, ds, name, err = v.governed(f)
+	if err != nil || ds == nil {
+		return nil, "", nil, err
+	}
+	p, err = v.Engine.Profile(v.ctx, ds, v.Viewer, name)
+	return ds, name, p, err
 }
 
 // A ListedValue is one value in a filter's list.

@@ -4,9 +4,11 @@ import (
 	"context"
 
 	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
 	"eskadel/core/marks"
 	"eskadel/core/period"
 	"eskadel/core/problem"
+	"eskadel/core/profile"
 	"eskadel/identity"
 	"eskadel/rights"
 	"eskadel/view"
@@ -149,6 +151,14 @@ func (l *Look) Range(filter, typed string) (*period.Relative, error) {
 		return nil, err
 	}
 	return l.view.Range(filter, typed)
+}
+
+// Picture is what is in the field of a filter of numbers.
+func (l *Look) Picture(f *dashboard.Filter) (*dataset.Dataset, string, *profile.Profile, error) {
+	if err := rights.May(l.who, rights.OwnFilters, l.thing()); err != nil {
+		return nil, "", nil, err
+	}
+	return l.view.Picture(f)
 }
 
 // State is what is set.

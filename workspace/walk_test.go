@@ -14,6 +14,7 @@ import (
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset/sample"
 	"eskadel/core/marks"
+	"eskadel/core/problem"
 	"eskadel/view"
 	"eskadel/workspace"
 )
@@ -282,4 +283,22 @@ func numbers(texts []string) (out []string) {
 		out = append(out, strings.TrimLeft(s, "£ "))
 	}
 	return out
+}
+
+// Beside a filter of numbers stands what is in its field.
+func TestPictureOfAFilter(t *testing.T) {
+	d := open(t, "picture")
+	of := strings.Replace(string(page("pictured", "Pictured", widget("kinds", grouped("kind")))), `"pages":`, `"filters":[{"name":"cost","kind":"number","field":"cost"}],"pages":`, 1)
+	_, err := d.SaveDashboard(ctx, edda, "pictured", []byte(of), workspace.On{})
+	require.NoError(t, err)
+	l, err := d.Look(ctx, edda, "pictured", true, dashboard.State{})
+	require.NoError(t, err)
+	ds, name, p, err := l.Picture(l.Doc.Filter("cost"))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"jobs", "cost"}, []string{ds.Name, name})
+	require.Len(t, p.Fields, 1)
+	assert.NotEmpty(t, p.Fields[0].Picture)
+	when, err := l.Range("cost", "this year")
+	assert.Nil(t, when)
+	assert.Equal(t, problem.NotFound, code(err), "it is no date")
 }

@@ -11,6 +11,7 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/problem"
 	"eskadel/web/gate"
+	"eskadel/web/page"
 	"eskadel/workspace"
 )
 
@@ -80,6 +81,13 @@ func (s *Server) popover(c *gin.Context, l *workspace.Look, name string) (part s
 		data["Ranges"], data["Units"] = ranges(), period.Units()
 		return "dates", data, nil
 	case dashboard.Numbers:
+		ds, field, p, err := l.Picture(f)
+		if err != nil {
+			return "", nil, err
+		}
+		if p != nil {
+			data["Picture"] = page.NewProfileView(ds, p, s.Workspace.Calendar().Zone).Fields[field]
+		}
 		return "numbers", data, nil
 	case dashboard.YesNo:
 		return "yes-or-no", data, nil
