@@ -415,3 +415,48 @@ test("in the host app its own address keeps the view, through a record and back"
   await settled(frame);
   await expect(frame.locator("#w-parts .mark.chosen")).toHaveCount(1);
 });
+
+// What somebody does who has neither mouse nor picture: they hear which yard started latest last month,
+// ask why, and open the worst job.
+test("by keyboard alone: which yard starts latest, why, and its worst job", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/dashboards/yard-today");
+  await page.waitForSelector("#w-starts[data-drawn]");
+  await settled(page);
+  const at = async (series: number) => {
+    await toMark(page, page, "starts", ["Home", ...Array(10).fill("ArrowRight"), ...Array(series).fill("ArrowUp")]);
+    return (await spoken(page, "starts"))!;
+  };
+  const heard: { late: number; words: string; series: number }[] = [];
+  for (let series = 0; series < 5; series++) {
+    const words = await at(series);
+    heard.push({ late: Number(words.split(", ")[0]), words, series });
+  }
+  const [worst, next] = heard.sort((a, b) => b.late - a.late);
+  expect(worst.words).toContain("Tarn Quay");
+  await at(worst.series);
+  await page.keyboard.press("Space");
+  await settled(page);
+  await at(next.series);
+  await page.keyboard.press("Shift+Space");
+  await settled(page);
+  await at(worst.series);
+  await page.keyboard.press("m");
+  await page.locator("#popover").getByRole("button", { name: "why the two differ" }).press("Enter");
+  const drawer = page.locator("#drawer");
+  await expect(drawer.locator("h2")).toContainText(`${worst.late - next.late}`);
+  await expect(drawer.locator("h2")).toBeFocused();
+  await page.keyboard.press("Escape");
+  await at(worst.series);
+  await page.keyboard.press("r");
+  await expect(drawer.locator("h2")).toContainText(`${worst.late} jobs`);
+  const heading = drawer.getByRole("button", { name: /^Days late at start/ });
+  await heading.press("Enter");
+  await expect(drawer.locator("th[aria-sort=ascending]")).toContainText("Days late at start");
+  await heading.press("Enter");
+  await expect(drawer.locator("th[aria-sort=descending]")).toContainText("Days late at start");
+  const [desk] = await Promise.all([page.waitForEvent("popup"), drawer.locator("a.record").first().press("Enter")]);
+  await desk.waitForURL(/\/(jobs\/\d+|sign-in)/);
+  expect(wrong).toEqual([]);
+});
