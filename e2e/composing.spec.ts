@@ -605,7 +605,7 @@ test("a page of one's own is what one begins with", async ({ page, browser }) =>
   await page.waitForURL(/\/dashboards\/own-\d+\/edit/);
   await settled(page);
   await expect(page.locator(".widget .figures").first()).toBeVisible();
-  await expect(page.getByLabel("Who sees it")).toHaveValue("yes");
+  await expect(page.getByLabel("Who sees it")).toHaveValue("keeper");
   await page.goto("/");
   await page.waitForURL(/\/dashboards\/own-\d+$/);
   await settled(page);

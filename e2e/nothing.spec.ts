@@ -110,8 +110,9 @@ async function leading(page: Page, to: string, from: string[]) {
   await Promise.all([kept(), page.keyboard.press("Enter")]);
   await Promise.all([kept(), drill.getByLabel("to", { exact: true }).selectOption({ label: to })]);
   const boxes = drill.getByRole("checkbox");
+  await expect(drill.getByRole("checkbox", { name: from[0], exact: true })).toBeVisible();
   const names = await boxes.evaluateAll((all) => all.map((x) => (x as HTMLInputElement).labels?.[0]?.textContent?.replace(/\s+/g, " ").trim() ?? ""));
-  for (const name of [...from, ...names.filter((n) => !from.includes(n))]) { // one is always chosen
+  for (const name of [...from, ...names.filter((n) => n && !from.includes(n))]) { // one is always chosen
     const box = drill.getByRole("checkbox", { name, exact: true });
     if ((await box.isChecked()) === from.includes(name)) continue;
     await box.focus();

@@ -75,7 +75,7 @@ test("the drawer proves a count, an average and Others, and opens a record in Ya
   await expect(frame.locator("#drawer tfoot")).toContainText(average);
   await frame.getByRole("button", { name: "further" }).click();
   await expect(frame.locator("#drawer .pager")).toContainText("page 2 of");
-  await frame.getByRole("button", { name: "Job", exact: true }).click();
+  await frame.locator("#drawer").getByRole("button", { name: "Job", exact: true }).click();
   await expect(frame.locator("#drawer th[aria-sort=ascending]")).toContainText("Job");
   const title = await frame.locator("#drawer a.record").first().textContent();
   await frame.locator("#drawer a.record").first().click();
