@@ -179,7 +179,7 @@ func (v *View) Behind(id string, ref marks.Reference) (*chart.Document, error) {
 		return nil, err
 	}
 	out := sentence.Start(ds, chart.Records)
-	out.Own, out.Where = d.Own, with(d.Where, filter.And(s.Filters, mark))
+	out.Own, out.Where = d.Own, filter.With(d.Where, filter.And(s.Filters, mark))
 	return out, nil
 }
 

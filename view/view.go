@@ -277,24 +277,13 @@ func (v *View) narrowedTo(w *dashboard.Widget) (*chart.Document, error) {
 		return nil, problem.New(problem.Invalid, "widget", "A text has nothing to be found in.")
 	}
 	d := *q.doc
-	d.Where = with(d.Where, q.setting.Filters)
+	d.Where = filter.With(d.Where, q.setting.Filters)
 	d.Instead = nil // nothing stands around it any more
 	d.Also = slices.Clone(d.Also)
 	for i := range d.Also {
-		d.Also[i].Where = with(d.Also[i].Where, q.setting.Beside[i])
+		d.Also[i].Where = filter.With(d.Also[i].Where, q.setting.Beside[i])
 	}
 	return &d, nil
-}
-
-// with is a condition and one more; nil for none.
-func with(own *filter.Condition, more filter.Condition) *filter.Condition {
-	if more.IsZero() {
-		return own
-	}
-	if own != nil {
-		more = filter.And(*own, more)
-	}
-	return &more
 }
 
 // Parts say what of a drawn chart is wanted; they cost time.

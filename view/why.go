@@ -275,25 +275,7 @@ func (v *View) whyField(of *sides, m cause.Measure, name string, n whyWriting) (
 	out.score = score
 	parts := a.Parts
 	if len(parts) > mostParts+1 {
-		more := cause.Part{Group: -1, Before: cause.Side{Over: new(big.Rat)}, Now: cause.Side{Over: new(big.Rat)}, Adds: new(big.Rat)}
-		if m.Under != nil {
-			more.Size, more.Value, more.Before.Under, more.Now.Under = new(big.Rat), new(big.Rat), new(big.Rat), new(big.Rat)
-		}
-		for _, p := range parts[mostParts:] {
-			sum := func(to, by *big.Rat) {
-				if to != nil {
-					to.Add(to, by)
-				}
-			}
-			sum(more.Adds, p.Adds)
-			sum(more.Size, p.Size)
-			sum(more.Value, p.Value)
-			sum(more.Before.Over, p.Before.Over)
-			sum(more.Now.Over, p.Now.Over)
-			sum(more.Before.Under, p.Before.Under)
-			sum(more.Now.Under, p.Now.Under)
-		}
-		parts = append(slices.Clone(parts[:mostParts]), more)
+		parts = append(slices.Clone(parts[:mostParts]), cause.Together(parts[mostParts:]))
 	}
 	var adds []*big.Rat
 	largest := new(big.Rat)
@@ -305,6 +287,7 @@ func (v *View) whyField(of *sides, m cause.Measure, name string, n whyWriting) (
 	}
 	written, _ := cause.Written(adds, n.digits)
 	var named []string
+	made := new(big.Rat) // by those that are named
 	for i, p := range parts {
 		before, now := p.Figures(m.Under != nil)
 		w := WhyPart{Label: "what cannot be read", Now: n.figure(now), Before: n.figure(before), Adds: n.written(written[i]), Less: p.Adds.Sign() < 0}
@@ -331,7 +314,7 @@ func (v *View) whyField(of *sides, m cause.Measure, name string, n whyWriting) (
 			w.From -= w.Wide
 		}
 		if p.Group >= 0 && len(named) < few && p.Adds.Sign() == a.Is().Sign() {
-			named = append(named, "“"+w.Label+"” "+w.Adds)
+			named, made = append(named, "“"+w.Label+"” "+w.Adds), made.Add(made, p.Adds)
 		}
 		if w.Key == nil && i == mostParts && len(a.Parts) > mostParts+1 {
 			out.More = &w
@@ -339,14 +322,7 @@ func (v *View) whyField(of *sides, m cause.Measure, name string, n whyWriting) (
 		}
 		out.Parts = append(out.Parts, w)
 	}
-	if few > 0 {
-		made := new(big.Rat)
-		for i, taken := 0, 0; i < len(a.Parts) && taken < few; i++ {
-			if a.Parts[i].Adds.Sign() == a.Is().Sign() {
-				made.Add(made, a.Parts[i].Adds)
-				taken++
-			}
-		}
+	if len(named) > 0 {
 		share, _ := new(big.Rat).Quo(made, a.Is()).Float64()
 		out.says = fmt.Sprintf("%s explains most: %s, %.0f %% of the difference.", out.Label, strings.Join(named, ", "), 100*share)
 	}
@@ -357,15 +333,8 @@ func (v *View) whyField(of *sides, m cause.Measure, name string, n whyWriting) (
 func (v *View) moved(of *sides, m cause.Measure, out *Why, n whyWriting) error {
 	both := filter.And(of.before, of.now)
 	d := m.Question(of.d, of.before, of.now, "")
-	at := func(base query.Measure, c filter.Condition) query.Measure {
-		if base.Where != nil {
-			c = filter.And(*base.Where, c)
-		}
-		base.Where = &c
-		return base
-	}
 	count := query.Measure{Aggregate: "count", Field: query.Records}
-	d.Measures = []query.Measure{at(m.Over, of.before), at(m.Over, of.now), at(m.Over, both), at(count, of.before), at(count, of.now), at(count, both)}
+	d.Measures = []query.Measure{m.Over.Among(of.before), m.Over.Among(of.now), m.Over.Among(both), count.Among(of.before), count.Among(of.now), count.Among(both)}
 	t, _, err := v.Engine.Table(v.ctx, d, of.ds, v.Viewer, of.s)
 	if err != nil {
 		return err

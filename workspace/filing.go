@@ -184,13 +184,13 @@ type Group[T any] struct {
 
 // Grouped groups a list: what only its keeper sees, what teams see, then what all do, each folder
 // by folder.
-func Grouped[T any](rows []T, of func(T) Standing) (out []Group[T]) {
+func Grouped[T interface{ Stands() Standing }](rows []T) (out []Group[T]) {
 	type place struct {
 		rank         int
 		only, folder string
 	}
 	at := func(row T) place {
-		st := of(row)
+		st := row.Stands()
 		rank := 2
 		if st.Seen == itsKeeper {
 			rank = 0

@@ -114,7 +114,7 @@ func Home(rows []Row) (out []Group[Row]) {
 	if len(favourites.Rows) > 0 {
 		out = append(out, favourites)
 	}
-	return append(out, Grouped(others, func(r Row) Standing { return r.Standing })...)
+	return append(out, Grouped(others)...)
 }
 
 // lately is how many of those opened last are named.

@@ -142,21 +142,17 @@ func (w *Workspace) CheckProof(ctx context.Context, who *identity.Caller, file [
 	if err := rights.Ever(who, rights.Administer); err != nil {
 		return nil, nil, err
 	}
+	var signer store.Signer
 	var unknown error
 	was, err = proof.Read(file, func(key string, body []byte, signature string) bool {
-		s, err := w.store.SignerOf(key)
-		unknown = err
-		return err == nil && s.Signed(body, signature)
+		signer, unknown = w.store.SignerOf(key)
+		return unknown == nil && signer.Signed(body, signature)
 	})
 	if err != nil {
 		if p := problem.Of(err); unknown != nil && p != nil && p.Code == problem.Forbidden {
 			return nil, nil, p.Because(unknown)
 		}
 		return nil, nil, err
-	}
-	signer, err := w.store.SignerOf(was.Key)
-	if err != nil {
-		return was, nil, err
 	}
 	kept, err := w.store.Document(ctx, Dashboard, was.Dashboard)
 	if err != nil {

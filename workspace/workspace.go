@@ -85,6 +85,9 @@ type Standing struct {
 	Only                      string // in lists, who alone sees it: "only you see it"; empty where all do
 }
 
+// Stands is what is told of a document in whatever list it stands.
+func (s Standing) Stands() Standing { return s }
+
 // thing is a document as the table of rights asks of it.
 func thing(d *store.Document) rights.Thing {
 	return rights.Thing{Dashboard: d.Name, Kind: d.Kind, Name: d.Name, Keeper: d.KeeperID, KeptBy: d.Keeper, Private: d.Private, Team: d.TeamID}

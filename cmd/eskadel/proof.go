@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"os"
 
-	"eskadel/core/period"
-	"eskadel/live"
 	"eskadel/workspace"
 )
 
@@ -29,11 +27,8 @@ func checkProof(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
-	engine, err := live.NewEngine(ctx, s, period.ISO(c.Zone))
+	engine, err := engineOf(ctx, s, c)
 	if err != nil {
-		return err
-	}
-	if err := settle(engine, c); err != nil {
 		return err
 	}
 	w, err := workspace.Open(ctx, s, engine, nil)

@@ -46,11 +46,8 @@ func serve(ctx context.Context, args []string) error {
 	// What runs behind the requests ends after them.
 	behind, end := context.WithCancel(context.WithoutCancel(ctx))
 	defer end()
-	engine, err := live.NewEngine(behind, s, period.ISO(c.Zone))
+	engine, err := engineOf(behind, s, c)
 	if err != nil {
-		return err
-	}
-	if err := settle(engine, c); err != nil {
 		return err
 	}
 	observe.SetSlow(c.SlowQuery)
@@ -121,6 +118,15 @@ func measure(ctx context.Context, address string) error {
 	return nil
 }
 
+// engineOf asks the sources of a store, as the settings say.
+func engineOf(ctx context.Context, s *store.Store, c *config.Config) (*live.Engine, error) {
+	engine, err := live.NewEngine(ctx, s, period.ISO(c.Zone))
+	if err != nil {
+		return nil, err
+	}
+	return engine, settle(engine, c)
+}
+
 // settle sets what the settings say of answers: how old they may be, and what they take for
 // now.
 func settle(e *live.Engine, c *config.Config) error {
@@ -176,11 +182,8 @@ func runCheck(ctx context.Context, args []string) error {
 	if err != nil {
 		return fmt.Errorf("read %s: %w", flags.Arg(0), err)
 	}
-	engine, err := live.NewEngine(ctx, s, period.ISO(c.Zone))
+	engine, err := engineOf(ctx, s, c)
 	if err != nil {
-		return err
-	}
-	if err := settle(engine, c); err != nil {
 		return err
 	}
 	lines, err := (&check.Checker{Store: s, Engine: engine, Scratch: cmp.Or(*scratch, c.Scratch)}).Rules(ctx, asked)

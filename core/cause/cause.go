@@ -70,12 +70,7 @@ func (m Measure) Question(d query.Definition, before, now filter.Condition, fiel
 			continue
 		}
 		for _, side := range []filter.Condition{before, now} {
-			one, where := *of, side
-			if one.Where != nil {
-				where = filter.And(*one.Where, side)
-			}
-			one.Where = &where
-			out.Measures = append(out.Measures, one)
+			out.Measures = append(out.Measures, of.Among(side))
 		}
 	}
 	if field != "" {
@@ -148,6 +143,26 @@ func (m Measure) Difference(before, now Side, parts []Part) (Difference, error) 
 	}
 	slices.SortStableFunc(out.Parts, func(a, b Part) int { return new(big.Rat).Abs(b.Adds).Cmp(new(big.Rat).Abs(a.Adds)) })
 	return out, nil
+}
+
+// Together are several parts as one.
+func Together(parts []Part) Part {
+	sum := func(a, b *big.Rat) *big.Rat {
+		switch {
+		case a == nil:
+			return b
+		case b == nil:
+			return a
+		}
+		return new(big.Rat).Add(a, b)
+	}
+	out := Part{Group: -1}
+	for _, p := range parts {
+		out.Before = Side{sum(out.Before.Over, p.Before.Over), sum(out.Before.Under, p.Before.Under)}
+		out.Now = Side{sum(out.Now.Over, p.Now.Over), sum(out.Now.Under, p.Now.Under)}
+		out.Adds, out.Size, out.Value = sum(out.Adds, p.Adds), sum(out.Size, p.Size), sum(out.Value, p.Value)
+	}
+	return out
 }
 
 var half = big.NewRat(1, 2)

@@ -2,7 +2,6 @@ package chart
 
 import (
 	"slices"
-
 	"strings"
 
 	"eskadel/core/dataset"

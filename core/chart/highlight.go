@@ -35,12 +35,8 @@ func (d *Document) Highlighted(part filter.Condition, ds *dataset.Dataset) (out 
 		by.Sort = &sort
 	}
 	of := func(label string, c filter.Condition) query.Measure {
-		m := whole
+		m := whole.Among(c)
 		m.Label = label
-		if m.Where != nil {
-			c = filter.And(*m.Where, c)
-		}
-		m.Where = &c
 		return m
 	}
 	copied := *d

@@ -246,45 +246,31 @@ func (s State) Suiting(d *Document) (out State, lost bool) {
 	if try(State{Page: s.Page}) {
 		out.Page = s.Page
 	}
-	for name, set := range s.Filters {
-		if one := map[string]*Setting{name: set}; try(State{Filters: one}) {
-			if out.Filters == nil {
-				out.Filters = map[string]*Setting{}
-			}
-			out.Filters[name] = set
-		}
-	}
-	for id, steps := range s.Drills {
-		if one := map[string][]Drill{id: steps}; try(State{Drills: one}) {
-			if out.Drills == nil {
-				out.Drills = map[string][]Drill{}
-			}
-			out.Drills[id] = steps
-		}
-	}
+	out.Filters = each(s.Filters, func(one map[string]*Setting) bool { return try(State{Filters: one}) })
+	out.Drills = each(s.Drills, func(one map[string][]Drill) bool { return try(State{Drills: one}) })
+	out.Looks = each(s.Looks, func(one map[string]query.Look) bool { return try(State{Looks: one}) })
+	out.Sorts = each(s.Sorts, func(one map[string]Sort) bool { return try(State{Sorts: one}) })
 	for _, n := range s.Narrow {
 		if try(State{Narrow: []Narrowing{n}, Drills: out.Drills}) {
 			out.Narrow = append(out.Narrow, n)
-		}
-	}
-	for id, l := range s.Looks {
-		if one := map[string]query.Look{id: l}; try(State{Looks: one}) {
-			if out.Looks == nil {
-				out.Looks = map[string]query.Look{}
-			}
-			out.Looks[id] = l
-		}
-	}
-	for id, sort := range s.Sorts {
-		if one := map[string]Sort{id: sort}; try(State{Sorts: one}) {
-			if out.Sorts == nil {
-				out.Sorts = map[string]Sort{}
-			}
-			out.Sorts[id] = sort
 		}
 	}
 	if try(State{Settings: s.Settings}) {
 		out.Settings = s.Settings
 	}
 	return out, true
+}
+
+// each are those of a map that suit by themselves; nil for none.
+func each[T any](of map[string]T, suits func(one map[string]T) bool) (out map[string]T) {
+	for name, value := range of {
+		if !suits(map[string]T{name: value}) {
+			continue
+		}
+		if out == nil {
+			out = map[string]T{}
+		}
+		out[name] = value
+	}
+	return out
 }

@@ -192,6 +192,17 @@ func (c Condition) parts() []Condition {
 // TopLevel returns the conditions that c joins by "and", itself if it joins none.
 func (c Condition) TopLevel() []Condition { return And(c).parts() }
 
+// With is a condition that may not be there and one more; nil for none.
+func With(own *Condition, more Condition) *Condition {
+	if more.IsZero() {
+		return own
+	}
+	if own != nil {
+		more = And(*own, more)
+	}
+	return &more
+}
+
 // Negate returns the condition met by exactly the other records.
 func Negate(c Condition) Condition { return Condition{Not: &c} }
 

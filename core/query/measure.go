@@ -139,6 +139,12 @@ func (m *Measure) UnmarshalJSON(b []byte) error {
 	return nil
 }
 
+// Among is the measure over those of its records only that meet a condition.
+func (m Measure) Among(c filter.Condition) Measure {
+	m.Where = filter.With(m.Where, c)
+	return m
+}
+
 // Additive tells whether the values of parts add up to the value of the whole.
 func (m Measure) Additive() bool { return m.Aggregate.Is().Additive }
 

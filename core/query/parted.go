@@ -8,7 +8,7 @@ import (
 	"eskadel/core/period"
 )
 
-// Finer is the step into which one of a grain is taken apart.
+// finer is the step into which one of a grain is taken apart.
 func finer(g period.Grain) period.Grain {
 	switch g {
 	case period.Year, period.HalfYear, period.Quarter:
@@ -50,11 +50,7 @@ func (d Definition) Parted(place int, into string, c filter.Condition, ds *datas
 	}
 	d.By = slices.Clone(d.By)
 	d.By[place] = by
-	where := c
-	if d.Where != nil {
-		where = filter.And(*d.Where, c)
-	}
-	d.Where = &where
+	d.Where = filter.With(d.Where, c)
 	if into != was.Field && along != f.Type.Temporal() || d.Check(ds) != nil {
 		d = d.still()
 	}

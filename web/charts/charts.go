@@ -28,7 +28,7 @@ func (s *Server) library(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	groups := workspace.Grouped(rows, func(r workspace.ChartRow) workspace.Standing { return r.Standing })
+	groups := workspace.Grouped(rows)
 	own, err := s.Workspace.Own(c.Request.Context(), gate.Caller(c))
 	if err != nil {
 		s.Fail(c, err)

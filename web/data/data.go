@@ -28,7 +28,7 @@ func (s *Server) dataPage(c *gin.Context, status int, more gin.H) {
 		s.Fail(c, err)
 		return
 	}
-	more["Sources"], more["Datasets"], more["Files"], more["RoleSQL"] = sources, workspace.Grouped(rows, func(r workspace.DatasetRow) workspace.Standing { return r.Standing }), s.Workspace.TakesFiles(), workspace.RoleSQL()
+	more["Sources"], more["Datasets"], more["Files"], more["RoleSQL"] = sources, workspace.Grouped(rows), s.Workspace.TakesFiles(), workspace.RoleSQL()
 	s.Page(c, status, "data", "Data", more)
 }
 

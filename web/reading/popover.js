@@ -30,7 +30,7 @@ export async function popover(box, button, address, fields, set) {
 /** Opens a popover that is there already under a button. @param {HTMLElement} box @param {HTMLElement} button @param {string} html */
 export function unfold(box, button, html) {
   fill(box, html);
-  box.onclick = box.onsubmit = box.onchange = null;
+  box.onclick = box.onsubmit = box.onchange = box.onkeydown = null;
   if (!box.matches(":popover-open")) box.showPopover();
   const at = button.getBoundingClientRect();
   box.style.left = `${Math.max(4, Math.min(at.left + scrollX, innerWidth + scrollX - box.offsetWidth - 8))}px`;
