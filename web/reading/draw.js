@@ -235,7 +235,8 @@ export class Chart {
     this.handle.hidden = !name;
     if (!name) return;
     const { x, y } = /** @type {{x: number, y: number}} */ (this.places.get(name));
-    this.handle.style.left = `${Math.max(0, Math.min(x + 6, this.place.clientWidth - 32))}px`;
+    // Above the mark, right of its middle; where there is no room above, left of it, clear of its label.
+    this.handle.style.left = `${Math.max(0, Math.min(y < 34 ? x - 34 : x + 6, this.place.clientWidth - 32))}px`;
     this.handle.style.top = `${Math.max(0, Math.min(y - 30, this.place.clientHeight - 26))}px`;
   }
 
