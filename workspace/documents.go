@@ -166,6 +166,9 @@ func (w *Workspace) keepOnce(ctx context.Context, who *identity.Caller, m making
 		return nil, false, err
 	}
 	refs, err := references(m.kind, clean)
+	if err == nil {
+		err = w.charted(ctx, who, before, refs)
+	}
 	if err != nil {
 		return nil, false, err
 	}
@@ -205,6 +208,30 @@ func (w *Workspace) keepOnce(ctx context.Context, who *identity.Caller, m making
 		return nil, true, nil // somebody made it at this moment
 	}
 	return kept, again, err
+}
+
+// charted refuses a chart of the library that a document did not speak of before and that whoever
+// keeps it may not see: its name alone gives it to nobody.
+func (w *Workspace) charted(ctx context.Context, who *identity.Caller, before *store.Document, refs []store.Reference) error {
+	var held []store.Reference
+	if before != nil {
+		held, _ = references(before.Kind, before.Draft) // one that cannot be read speaks of nothing
+	}
+	for _, r := range refs {
+		if r.Kind != Chart || slices.ContainsFunc(held, func(h store.Reference) bool { return h.Kind == r.Kind && h.Name == r.Name }) {
+			continue
+		}
+		switch d, err := w.store.Document(ctx, Chart, r.Name); {
+		case problem.Is(err, problem.NotFound): // what is missing is said when it is drawn or published
+		case err != nil:
+			return err
+		default:
+			if err := shown(who, d); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // A VersionOf is a published version as lists tell of it.

@@ -175,6 +175,19 @@ func TestWhatATeamSees(t *testing.T) {
 	assert.Empty(t, sees(in("Orla", quay)))
 	assert.Equal(t, problem.NotFound, code(third(d.ChartAt(ctx, in("Orla"), workspace.Place{Library: "kinds"}))))
 
+	// Its name alone puts the chart on nobody's dashboard; where it is already, it stays.
+	apart := person(mara.PersonID, "Orla", false)
+	within := *apart
+	within.Teams = []int64{engines}
+	require.NoError(t, second(d.SaveDashboard(ctx, apart, "two", page("two", "Two", widget("own", grouped("kind"))), workspace.On{})))
+	add := func(who *identity.Caller) error {
+		_, _, err := d.AddWidget(ctx, who, "two", "", "library/kinds")
+		return err
+	}
+	assert.Equal(t, problem.NotFound, code(add(apart)))
+	require.NoError(t, add(&within))
+	require.NoError(t, third(d.AddWidget(ctx, apart, "two", "", "text")), "where it is already, it stays")
+
 	err = d.RemoveTeam(ctx, mara, engines)
 	assert.Equal(t, problem.Conflict, code(err))
 	assert.ErrorContains(t, err, "“Composed”, “Jobs”, “Jobs, by kind”")
