@@ -115,6 +115,14 @@ func (r *Registry) open(kept *store.Source) error {
 	if err != nil {
 		return err
 	}
+	changer, err := r.store.ChangerURL(kept)
+	if err == nil && changer != "" {
+		err = src.ChangeAs(changer)
+	}
+	if err != nil {
+		src.Close()
+		return err
+	}
 	watching, stop := context.WithCancel(r.watching)
 	r.sources[kept.Name] = &opened{src, kept.Revision, stop}
 	delete(r.ruled, kept.Name)

@@ -20,6 +20,7 @@ const (
 	See        What = "see"        // a dashboard
 	Records    What = "records"    // single records of a dashboard
 	Tips       What = "tips"       // what a mark says of itself
+	Change     What = "change"     // records, where a table of a dashboard lets them
 	TakeAway   What = "take away"  // figures of a dashboard, as a file
 	OwnFilters What = "filters"    // narrowing a dashboard by what it offers
 	Ask        What = "ask"        // questions of one's own on a dashboard
@@ -67,6 +68,7 @@ var table = map[What][6]answer{
 	See:        {no, inPass, shared, yes, shared, yes},
 	Records:    {no, allowed, yes, yes, yes, yes},
 	Tips:       {no, inPass, yes, yes, yes, yes},
+	Change:     {no, allowed, yes, yes, no, no},
 	TakeAway:   {no, allowed, yes, yes, yes, yes},
 	OwnFilters: {no, inPass, yes, yes, yes, yes},
 	Ask:        {no, allowed, yes, yes, yes, yes},
@@ -150,7 +152,7 @@ func May(c *identity.Caller, what What, with Thing) error {
 		if !slices.Contains(c.Dashboards, with.Dashboard) {
 			return refused(c, See, with)
 		}
-		ok = slices.Contains(with.ViewersMay, map[What]string{Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload, Ask: dashboard.MayAsk}[what])
+		ok = slices.Contains(with.ViewersMay, map[What]string{Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload, Ask: dashboard.MayAsk, Change: dashboard.MayChange}[what])
 	case kept:
 		ok = with.keptBy(c)
 	case shared:
@@ -175,6 +177,11 @@ func refused(c *identity.Caller, what What, with Thing) error {
 		return no("Your viewer pass is not for this dashboard.")
 	case Records:
 		return no("The author of this dashboard does not show single records.")
+	case Change:
+		if c.Program {
+			return no("Records are changed by people, not by programs.")
+		}
+		return no("The author of this dashboard does not let its readers change records.")
 	case Ask:
 		return no("The author of this dashboard does not let questions be asked of it.")
 	case TakeAway:

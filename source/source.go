@@ -32,6 +32,7 @@ type Source struct {
 	Name string
 
 	pool      *pgxpool.Pool
+	changer   *pgxpool.Pool // as the role that changes records; nil where there is none
 	url       string
 	timeout   time.Duration
 	catalogue atomic.Pointer[dataset.Catalogue]
@@ -93,7 +94,12 @@ func bounded(ctx context.Context, conn *pgx.Conn) error {
 }
 
 // Close ends all connections.
-func (s *Source) Close() { s.pool.Close() }
+func (s *Source) Close() {
+	s.pool.Close()
+	if s.changer != nil {
+		s.changer.Close()
+	}
+}
 
 // Runs counts the plans that have been run.
 func (s *Source) Runs() int64 { return s.runs.Load() }

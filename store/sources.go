@@ -5,6 +5,7 @@ import (
 	"database/sql/driver"
 	"encoding/json"
 	"fmt"
+	"net/url"
 	"time"
 
 	"eskadel/core/problem"
@@ -40,6 +41,9 @@ type Source struct {
 	Kind      string // postgresql or files
 	UsedBy    JSON   // the authors who may build on it, by e-mail address; all when empty
 	Revision  int
+	// Changer is the role that changes records, "" where there is none, with its password, sealed.
+	Changer       string
+	SealedChanger []byte
 }
 
 // Authors returns who may build on the source; all authors when there are none.
@@ -58,12 +62,42 @@ func (s *Store) Sources(ctx context.Context) ([]Source, error) { return all[Sour
 // SourceURL returns a source's address with its password, for connecting only.
 func (s *Store) SourceURL(src *Source) (string, error) { return s.sealing.unseal(src.SealedURL) }
 
+// ChangerURL returns a source's address with the role that changes records and its password; "" where
+// there is none.
+func (s *Store) ChangerURL(src *Source) (string, error) {
+	if src.Changer == "" {
+		return "", nil
+	}
+	address, err := s.SourceURL(src)
+	if err != nil {
+		return "", err
+	}
+	password, err := s.sealing.unseal(src.SealedChanger)
+	if err != nil {
+		return "", err
+	}
+	u, err := url.Parse(address)
+	if err != nil {
+		return "", err
+	}
+	if u.User = url.User(src.Changer); password != "" {
+		u.User = url.UserPassword(src.Changer, password)
+	}
+	return u.String(), nil
+}
+
+// SaveChanger keeps the role that changes records; "" for none.
+func (t *Tx) SaveChanger(ctx context.Context, name, role, password string) error {
+	t.changed(OfSource, name)
+	return words(t.db.WithContext(ctx).Exec("update sources set changer = ?, sealed_changer = ?, revision = revision + 1 where name = ?", role, t.sealing.seal(password), name).Error, "")
+}
+
 // SaveSource keeps a source with its address sealed; who may build on it stays.
-func (t *Tx) SaveSource(ctx context.Context, name, title, url, kind string) error {
+func (t *Tx) SaveSource(ctx context.Context, name, title, address, kind string) error {
 	t.changed(OfSource, name)
 	return words(t.db.WithContext(ctx).Exec(`insert into sources (name, title, sealed_url, kind) values (?, ?, ?, ?)
 		on conflict (name) do update set title = excluded.title, sealed_url = excluded.sealed_url, kind = excluded.kind, revision = sources.revision + 1`,
-		name, title, t.sealing.seal(url), kind).Error, "")
+		name, title, t.sealing.seal(address), kind).Error, "")
 }
 
 // SaveAuthors keeps who may build on a source.
@@ -94,6 +128,7 @@ func (t *Tx) Reseal(ctx context.Context) (changed int, err error) {
 	}
 	for _, of := range []struct{ read, write string }{
 		{"select name, sealed_url as sealed from sources for update", "update sources set sealed_url = ? where name = ?"},
+		{"select name, sealed_changer as sealed from sources where changer <> '' for update", "update sources set sealed_changer = ? where name = ?"},
 		{"select id as name, sealed_secret as sealed from host_keys for update", "update host_keys set sealed_secret = ? where id = ?"},
 	} {
 		var rows []row

@@ -72,6 +72,8 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 			return err
 		}
 	}
+	edits := doc.Edits(ds, v.Roles)
+	p.Keyed = len(edits) > 0
 	l, err := e.Records(ctx, p, v)
 	if err != nil {
 		return err
@@ -80,7 +82,10 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 	a.Whole = marks.Reference{Version: version, Now: s.Now}
 	if laid.Own {
 		a.Records = NewPage(l)
-		if doc.Finishing().Merge {
+		for _, f := range edits {
+			a.Records.Edits = append(a.Records.Edits, f.Name)
+		}
+		if doc.Finishing().Merge && len(edits) == 0 {
 			a.Records.merge()
 		}
 		return nil

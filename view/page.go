@@ -4,10 +4,12 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"time"
 
 	"eskadel/core/calc"
 	"eskadel/core/chart"
 	"eskadel/core/dataset"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/format"
 	"eskadel/core/locale"
@@ -34,6 +36,7 @@ type Page struct {
 	Sort    string          `json:"sort"`
 	Down    bool            `json:"descending"`
 	Columns []Column        `json:"-"` // that may be shown: those that are, in order, then the others
+	Edits   []string        `json:"-"` // of Names, the fields that whoever looks may change
 }
 
 // A Column is a field that may be shown of records.
@@ -67,6 +70,7 @@ func (p *Page) Grid() *chart.Grid {
 // A Record is one record as text, with its address in the host app.
 type Record struct {
 	Address string       `json:"address"` // in the host app; "" where it has none
+	Key     []string     `json:"-"`       // by which it can be changed; nil where it cannot
 	Cells   []chart.Cell `json:"cells"`
 }
 
@@ -91,16 +95,15 @@ func NewPage(l *live.List) *Page {
 		}
 		for i, f := range p.Fields {
 			v := row[len(links)+i]
-			n := format.OfField(ds.Manner, f).In(f, p.Zone())
-			text := n.Value(v)
-			if from, to, ok := f.Bin(v); ok {
-				text = n.Value(from) + " to " + n.Value(to)
-			}
+			text := written(ds, f, v, p.Zone())
 			c := chart.Cell{Text: text, Number: f.Type.Numeric() && !f.IsLink()}
 			if exact := v.Exact(); exact != text {
 				c.Exact = exact
 			}
 			r.Cells = append(r.Cells, c)
+		}
+		for _, k := range row[len(links)+len(p.Fields):] {
+			r.Key = append(r.Key, k.Exact())
 		}
 		page.Rows = append(page.Rows, r)
 	}
@@ -109,6 +112,15 @@ func NewPage(l *live.List) *Page {
 	}
 	page.Heading = format.Records(ds, l.Count)
 	return page
+}
+
+// written is a value of a field as lists of records show it.
+func written(ds *dataset.Dataset, f *dataset.Field, v field.Value, zone *time.Location) string {
+	n := format.OfField(ds.Manner, f).In(f, zone)
+	if from, to, ok := f.Bin(v); ok {
+		return n.Value(from) + " to " + n.Value(to)
+	}
+	return n.Value(v)
 }
 
 // merge joins cells that repeat the one above, from the left.

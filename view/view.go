@@ -44,6 +44,7 @@ type View struct {
 	Viewer  rule.Viewer
 	State   dashboard.State
 	Free    bool // the viewer may take things apart by whatever field they see
+	Changes bool // the viewer may change records where a table of them lets them
 	ctx     context.Context
 	shared  map[string]map[string]string // of a draft, once they have been looked for
 	looked  bool
@@ -315,6 +316,9 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 	}
 	a, err := v.Engine.Answer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, v.Version, parts)
 	if a != nil {
+		if a.Records != nil && !v.Changes {
+			a.Records.Edits = nil
+		}
 		if q.within && a.Drawing != nil {
 			a.Drawing.Fade()
 		}

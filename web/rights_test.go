@@ -50,6 +50,7 @@ var letIn = map[rights.What][]rights.Kind{
 	rights.OwnFilters: {rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Ask:        {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Records:    {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
+	rights.Change:     {rights.Author, rights.Builder},
 	rights.TakeAway:   {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Make:       {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Use:        {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},

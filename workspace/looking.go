@@ -56,7 +56,7 @@ func (w *Workspace) look(ctx context.Context, who *identity.Caller, o *Opened, s
 		return nil, err
 	}
 	l := &Look{o, w, ctx, who, state, v}
-	v.Free = l.MayAsk()
+	v.Free, v.Changes = l.MayAsk(), rights.May(who, rights.Change, l.thing()) == nil
 	return l, nil
 }
 

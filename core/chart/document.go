@@ -14,12 +14,14 @@ import (
 // A Document is a chart as it is written down: a definition, its form and its finish.
 type Document struct {
 	query.Definition
-	Title  string   `json:"title,omitempty"` // as written by hand; else it follows the sentence
-	Form   Form     `json:"form"`
-	Show   []string `json:"show,omitempty"`  // for records: the fields, in order
-	Order  *Order   `json:"order,omitempty"` // for records: which come first
-	Most   int      `json:"most,omitempty"`  // for records: only so many of them
-	Finish *Finish  `json:"finish,omitempty"`
+	Title string   `json:"title,omitempty"` // as written by hand; else it follows the sentence
+	Form  Form     `json:"form"`
+	Show  []string `json:"show,omitempty"`  // for records: the fields, in order
+	Order *Order   `json:"order,omitempty"` // for records: which come first
+	Most  int      `json:"most,omitempty"`  // for records: only so many of them
+	// Edit are, for a table of records, the fields that may be changed there.
+	Edit   []Editable `json:"edit,omitempty"`
+	Finish *Finish    `json:"finish,omitempty"`
 	// Shared are the colours that values have on every chart of the dashboard: field → value → colour.
 	Shared map[string]map[string]string `json:"-"`
 	// Sets finds the datasets beside the chart's own; nil where nobody looks at them.
@@ -159,6 +161,9 @@ func (d *Document) Check(ds *dataset.Dataset) error {
 	}
 	if d.Most < 0 || d.Most > MostPoints {
 		return problem.New(problem.Invalid, "most", "A list shows 1 to %d records.", MostPoints)
+	}
+	if err := d.checkEdits(ds); err != nil {
+		return err
 	}
 	if d.Finish != nil {
 		if err := d.Finish.check(d, ds); err != nil {

@@ -70,7 +70,7 @@ func Changes(was, is *Document, before, after Told) (out []string) {
 	if !same(was.Theme, is.Theme) {
 		say("Its colours or letters are others.")
 	}
-	for _, may := range [][2]string{{MaySeeRecords, "list the records behind marks"}, {MayDownload, "take figures away as a file"}, {MayAsk, "ask questions of their own"}} {
+	for _, may := range [][2]string{{MaySeeRecords, "list the records behind marks"}, {MayDownload, "take figures away as a file"}, {MayAsk, "ask questions of their own"}, {MayChange, "change records where a table lets them"}} {
 		switch before, after := slices.Contains(was.ViewersMay, may[0]), slices.Contains(is.ViewersMay, may[0]); {
 		case after && !before:
 			say("Readers may %s.", may[1])

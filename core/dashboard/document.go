@@ -42,6 +42,9 @@ const MayDownload = "download"
 // MayAsk is what viewers_may holds when viewers may ask questions of their own.
 const MayAsk = "ask"
 
+// MayChange is what viewers_may holds when viewers may change records where a table lets them.
+const MayChange = "change"
+
 // MaySeeRecords is what viewers_may holds when viewers may list the records of marks.
 const MaySeeRecords = "records"
 

@@ -47,7 +47,8 @@ type Document struct {
 	DrillPaths [][]string        `json:"drill_paths,omitempty"`
 	BaseFilter *filter.Condition `json:"base_filter,omitempty"`
 	RowRules   []RowRule         `json:"row_rules,omitempty"` // besides those of the tables
-	SeenBy     []string          `json:"seen_by,omitempty"`   // the authors who may build on it, by e-mail address; all when left out
+	Editing    *Editing          `json:"editing,omitempty"`
+	SeenBy     []string          `json:"seen_by,omitempty"` // the authors who may build on it, by e-mail address; all when left out
 }
 
 // From says where the records come from: one of its parts is filled.

@@ -399,13 +399,30 @@ func (s *Scope) Identity() string {
 func (s *Scope) AddressColumns() []string {
 	var out []string
 	for _, c := range s.dataset.LinkColumns() {
-		if s.guard != nil && s.table.derived == nil && s.guard.Columns[s.table.ID()][c] {
+		if s.hidesColumn(c) {
 			out = append(out, "null::text")
 			continue
 		}
 		out = append(out, "r."+statement.Name(c)+"::text")
 	}
 	return out
+}
+
+// KeyTexts returns the SQL of the columns of the record key as texts, for naming the record
+// again; nil where the viewer may not see one of them.
+func (s *Scope) KeyTexts() []string {
+	var out []string
+	for _, k := range s.dataset.Key {
+		if s.hidesColumn(k) {
+			return nil
+		}
+		out = append(out, "r."+statement.Name(k)+"::text")
+	}
+	return out
+}
+
+func (s *Scope) hidesColumn(name string) bool {
+	return s.guard != nil && s.table.derived == nil && s.guard.Columns[s.table.ID()][name]
 }
 
 // Field finds a field of the scope's dataset.

@@ -85,6 +85,9 @@ func Resolve(d *Document, c Catalogue, query *Table) (*Dataset, error) {
 	if err := ds.checkDrillPaths(); err != nil {
 		return nil, err
 	}
+	if err := ds.checkEditing(); err != nil {
+		return nil, err
+	}
 	ds.tables = ds.read()
 	return ds, ds.checkConditions()
 }

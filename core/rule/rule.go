@@ -207,6 +207,36 @@ func Publishable(ds *dataset.Dataset) error {
 	return nil
 }
 
+// A Changing is a sealed change of a record: three statements of one transaction, as sql.Change
+// writes them. Nothing else can be run by who changes records.
+type Changing struct{ seal *seal }
+
+// Source is the name of the source.
+func (c Changing) Source() string { return c.seal.source }
+
+// Steps are what finds the record and holds it, what changes it, and what finds it again.
+func (c Changing) Steps() (find, set, again statement.Statement) {
+	sts := c.seal.statements
+	return sts[0], sts[1], sts[2]
+}
+
+// CheckChange tells whether a change was made by this package.
+func CheckChange(c Changing) error {
+	if !c.seal.sealed() || len(c.seal.statements) != 3 {
+		return problem.New(problem.Forbidden, "", "This change has not passed the row rules.")
+	}
+	return nil
+}
+
+// SealChange puts the viewer's row rules into a change.
+func SealChange(p Plans, v Viewer) (Changing, error) {
+	sts, err := p.Compile(Guard(p.Data(), v))
+	if err != nil {
+		return Changing{}, err
+	}
+	return Changing{sealOf(p.Data(), sts)}, nil
+}
+
 // Seal puts the viewer's row rules into a plan.
 func Seal(p Plan, v Viewer) (Sealed, error) {
 	st, err := p.Compile(Guard(p.Data(), v))

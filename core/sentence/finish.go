@@ -42,6 +42,7 @@ const (
 	inTables       = "Tables"
 	inCells        = "Cell rules"
 	inRecords      = "Records"
+	inEdits        = "Changes"
 )
 
 // A finisher lists the controls of one chart's finish.
@@ -71,6 +72,9 @@ func Finish(d *chart.Document, ds *dataset.Dataset, plans []*dataset.Dataset, se
 	w.tables()
 	if d.Form.Lists() {
 		w.records()
+	}
+	if d.Form == chart.Records {
+		w.edits()
 	}
 	v := NewVocabulary(ds, nil)
 	for i := range w.out { // in order, as one sentence
@@ -445,6 +449,59 @@ func (w *finisher) records() {
 		role("finish.to", "Date it ends", f.To, w.uses(chart.WithEnd)), role("finish.stage", "Columns or colours by", f.Stage, w.uses(chart.WithStage)),
 		role("finish.position", "Position", f.Position, w.uses(chart.WithPosition)), role("finish.picture", "Picture", f.Picture, w.uses(chart.WithPicture)),
 		when(w.uses(chart.WithOutline), text("finish.picture", "Plan's picture", f.Picture, "an address within this site")), when(w.uses(chart.WithOutline), w.outline()))...)
+}
+
+// edits offer which fields may be changed in the table, and by whom: of those that the dataset has
+// changed, and of the roles that row rules know.
+func (w *finisher) edits() {
+	if w.ds.Editing == nil {
+		return
+	}
+	roles := w.ds.RolesKnown()
+	var rows []Control
+	for _, f := range w.ds.Visible() {
+		if !w.ds.Edits(f) {
+			continue
+		}
+		at := slices.IndexFunc(w.d.Edit, func(e chart.Editable) bool { return e.Field == f.Name })
+		var now []string
+		if at >= 0 {
+			now = w.d.Edit[at].Roles
+		}
+		r := Control{Kind: "row", Label: f.Label}
+		for _, role := range append(slices.Clone(roles), missing(now, roles)...) {
+			next := slices.DeleteFunc(slices.Clone(now), func(n string) bool { return n == role })
+			c := Control{Path: "edit", ID: "edit-" + f.Name + "-" + chart.Part(role), Kind: "tick", Label: role, On: len(next) < len(now)}
+			if !c.On {
+				next = append(next, role)
+			}
+			list := slices.Clone(w.d.Edit)
+			switch {
+			case at >= 0 && len(next) == 0:
+				list = slices.Delete(list, at, at+1)
+			case at >= 0:
+				list[at] = chart.Editable{Field: f.Name, Roles: next}
+			default:
+				list = append(list, chart.Editable{Field: f.Name, Roles: next})
+			}
+			if len(list) > 0 {
+				c.Value = asJSON(list)
+			}
+			r.Row = append(r.Row, c)
+		}
+		rows = append(rows, r)
+	}
+	w.add(inEdits, "changed by nobody here", rows...)
+}
+
+// missing are those of some that others have not.
+func missing(some, others []string) (out []string) {
+	for _, s := range some {
+		if !slices.Contains(others, s) {
+			out = append(out, s)
+		}
+	}
+	return out
 }
 
 // outline takes the outline of a map from a file.

@@ -158,20 +158,23 @@ func several(says saying, of func(*chart.Finish) *[]string) aspect {
 		if !t.says(says) {
 			return false
 		}
-		var list []string
-		for {
-			var text string
-			if !t.text(&text) {
-				break
-			}
-			list = append(list, text)
-			if !t.another() {
-				break
-			}
-		}
+		list := t.texts()
 		*of(f) = list
 		return len(list) > 0
 	}}
+}
+
+// texts reads texts in quotes, one after another.
+func (t *drafting) texts() (list []string) {
+	for {
+		var text string
+		if !t.text(&text) {
+			return list
+		}
+		if list = append(list, text); !t.another() {
+			return list
+		}
+	}
 }
 
 // another tells whether one more text in quotes follows, and reads what stands before it.
@@ -564,8 +567,36 @@ func init() {
 			ofField(ways("staged by"), func(f *chart.Finish) *string { return &f.Stage }),
 			ofField(ways("headed by"), func(f *chart.Finish) *string { return &f.Heading }),
 			worded(ways("pictured by"), func(f *chart.Finish) *string { return &f.Picture }),
-			ofField(ways("placed by"), func(f *chart.Finish) *string { return &f.Position })))
+			ofField(ways("placed by"), func(f *chart.Finish) *string { return &f.Position })),
+		within(inEdits, edits))
 }
+
+// edits are the fields that may be changed where records are listed, each with who may.
+var edits = aspect{say: func(v *Vocabulary, d *chart.Document, _ *chart.Finish) string {
+	var out []string
+	for _, e := range d.Edit {
+		var roles []string
+		for _, r := range e.Roles {
+			roles = append(roles, quoted(r))
+		}
+		out = append(out, saysChanged.say()+" "+v.field(e.Field)+" "+saysBy.say()+" "+listed(roles, saysAnd))
+	}
+	return strings.Join(out, "; ")
+}, read: func(t *drafting, _ *chart.Finish) bool {
+	if !t.says(saysChanged) {
+		return false
+	}
+	f := t.field(nil)
+	if f == nil || !t.says(saysBy) {
+		return false
+	}
+	roles := t.texts()
+	t.d.Edit = append(t.d.Edit, chart.Editable{Field: f.Name, Roles: roles})
+	return len(roles) > 0
+}}
+
+// A field that may be changed begins so.
+var saysChanged = ways("changing")
 
 // Finished says how a chart is finished, so that it can be read again; "" where all of it is as
 // usual. An outline, which is a drawing, has no words.

@@ -25,7 +25,7 @@ func Move(d *chart.Document, from, to *dataset.Dataset) (*chart.Document, []stri
 	m := &moving{from: from, to: to}
 	out := clone(d)
 	out.Dataset = to.Name
-	out.Own, out.Measures, out.By, out.Split, out.Across, out.Where, out.Show, out.Order, out.Also = nil, nil, nil, nil, nil, nil, nil, nil, nil
+	out.Own, out.Measures, out.By, out.Split, out.Across, out.Where, out.Show, out.Order, out.Edit, out.Also = nil, nil, nil, nil, nil, nil, nil, nil, nil, nil
 	for _, o := range d.Own {
 		m.own(out, o)
 	}

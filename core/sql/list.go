@@ -21,6 +21,7 @@ type List struct {
 	Size       int // of a page
 	Sort       string
 	Descending bool
+	Keyed      bool   // with the columns of their keys, as texts, after the fields
 	Level      *Level // of the inner groups of a measure of two levels; nil for others
 	Measuring
 }
@@ -97,6 +98,9 @@ func (p *List) list(g *dataset.Guard) (statement.Statement, error) {
 			shown = fmt.Sprintf("left(%s, %d)", shown, MostText)
 		}
 		columns = append(columns, shown)
+	}
+	if p.Keyed {
+		columns = append(columns, scope.KeyTexts()...)
 	}
 	where, err := where(scope, p.Where)
 	if err != nil {

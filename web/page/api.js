@@ -93,7 +93,9 @@ export function refill(place, html) {
   const now = /** @type {HTMLInputElement | null} */ (was && (was.id ? document.getElementById(was.id) : was.name && place.querySelector(`[name="${CSS.escape(was.name)}"]`)));
   if (!was || !now) return;
   now.focus();
-  if (!was.matches("textarea, input:not([type=checkbox], [type=radio])") || was.value === was.defaultValue) return;
-  const typed = (now.value = was.value);
-  now.addEventListener("blur", () => { if (now.value === typed) now.dispatchEvent(new Event("change", { bubbles: true })); }, { once: true });
+  if (!was.matches("textarea, input:not([type=checkbox], [type=radio])")) return;
+  const typed = was.value, changed = typed !== was.defaultValue;
+  if (changed) now.value = typed;
+  if (was.selectionStart !== null && now.value === typed) now.setSelectionRange(was.selectionStart, was.selectionEnd); // what is chosen is about to be typed over
+  if (changed) now.addEventListener("blur", () => { if (now.value === typed) now.dispatchEvent(new Event("change", { bubbles: true })); }, { once: true });
 }

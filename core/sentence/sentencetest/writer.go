@@ -328,6 +328,11 @@ func (w Writer) Document(sets All) *chart.Document {
 // Finish draws a finish of whatever parts, for whatever form.
 func (w Writer) Finish(d *chart.Document) *chart.Finish {
 	f := &chart.Finish{}
+	for _, f := range w.Ds.Visible() {
+		if w.maybe("edit") {
+			d.Edit = append(d.Edit, chart.Editable{Field: f.Name, Roles: one(w, "roles", []string{"everyone"}, []string{"foreman", "who looks after it"})})
+		}
+	}
 	text := func(what string) string { return one(w, what, "", "", "Costs", "a “b”; c", "c3", "#1D3557") }
 	number := func(what string) json.Number {
 		return one(w, what, json.Number(""), json.Number("0"), json.Number("-2.5"), json.Number("1200"))
