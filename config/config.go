@@ -79,7 +79,7 @@ func Settings() []Setting {
 				}
 				return address(v)
 			}},
-		{Name: "ESKADEL_FETCH_INSIDE", Words: "networks inside that files may be fetched from; none when left out",
+		{Name: "ESKADEL_FETCH_INSIDE", Words: "networks inside that files may be fetched from, and in which host apps may be asked to change records; none when left out",
 			set: func(c *Config, v string) (err error) { c.FetchInside, err = networks(v); return err }},
 		{Name: "ESKADEL_LONGEST_AGE", Words: "how old an answer may be though nothing was heard of its tables, at most an hour: triggers can be switched off", Usual: "60s",
 			set: func(c *Config, v string) (err error) { c.LongestAge, err = span(v, 0, time.Hour); return err }},

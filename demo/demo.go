@@ -14,6 +14,7 @@ import (
 	"io/fs"
 	"net"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"os"
 	"path"
@@ -139,8 +140,14 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 	return d, d.watch(ctx)
 }
 
+// loopback is where Yard Desk is asked to change its jobs.
+var loopback = []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128")}
+
 // Reader is the role that Eskadel reads Yard Desk's records as.
 const Reader = "eskadel_reader"
+
+// Changer is the role that Eskadel changes hazards as, of which it may change some columns.
+const Changer = "eskadel_changer"
 
 // FilesReader is the role that Eskadel reads uploaded files as.
 const FilesReader = "eskadel_files_reader"
@@ -154,6 +161,9 @@ func (d *Demo) records(ctx context.Context, c Config) error {
 		return err
 	}
 	if _, err := d.Cluster.Database(ctx, Reader, "postgres"); err != nil {
+		return err
+	}
+	if _, err := d.Cluster.Database(ctx, Changer, "postgres"); err != nil {
 		return err
 	}
 	if _, err := d.Cluster.Database(ctx, "eskadel_files", "eskadel_files"); err != nil {
@@ -192,7 +202,8 @@ func (d *Demo) records(ctx context.Context, c Config) error {
 			return err
 		}
 	}
-	_, err = conn.Exec(ctx, "grant usage on schema public to "+Reader+"; grant select on all tables in schema public to "+Reader)
+	_, err = conn.Exec(ctx, yarddesk.Checks+"; grant usage on schema public to "+Reader+", "+Changer+"; grant select on all tables in schema public to "+Reader+", "+Changer+
+		"; grant update (status, safeguards, review_due, owner_id, likelihood_after, severity_after) on hazard to "+Changer)
 	return err
 }
 
@@ -272,7 +283,7 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 		return err
 	}
 	d.stop = append(d.stop, kept.Close)
-	if d.Workspace, err = workspace.Open(ctx, d.Store, d.Engine, kept); err != nil {
+	if d.Workspace, err = workspace.Open(ctx, d.Store, d.Engine, kept, loopback...); err != nil {
 		return err
 	}
 	server, err := web.New(d.Workspace)
@@ -316,7 +327,7 @@ func (d *Demo) Another(ctx context.Context) (address string, stop func(), err er
 			return "", nil, err
 		}
 	}
-	w, err := workspace.Open(ctx, s, engine, nil)
+	w, err := workspace.Open(ctx, s, engine, nil, loopback...)
 	if err != nil {
 		end()
 		return "", nil, err
@@ -345,6 +356,7 @@ func (d *Demo) begin(ctx context.Context, tx *store.Tx, hash string) error {
 	}
 	err := errors.Join(
 		tx.SaveSource(ctx, "yard-desk", "Yard Desk", d.Cluster.URL(Reader, "yarddesk"), "postgresql"),
+		tx.SaveChanger(ctx, "yard-desk", Changer, ""),
 		tx.SaveHostApp(ctx, "yard-desk", "Yard Desk", d.YardDesk, []string{d.YardDesk}, identity.PassMinutes),
 		tx.Audit(ctx, "set up the demonstration", "Yard Desk"),
 	)

@@ -175,6 +175,16 @@ func (s *Store) HostKey(ctx context.Context, id string) (*HostKey, string, error
 	return k, secret, err
 }
 
+// NewestKey finds the newest key of a host app that has not been revoked, with its secret.
+func (s *Store) NewestKey(ctx context.Context, app string) (*HostKey, string, error) {
+	var k HostKey
+	if err := s.db.WithContext(ctx).Where("host_app = ? and revoked_at is null", app).Order("created_at desc, id").Take(&k).Error; err != nil {
+		return nil, "", words(err, "key of this host app")
+	}
+	secret, err := s.sealing.unseal(k.SealedSecret)
+	return &k, secret, err
+}
+
 // AddFrameSession keeps a viewer in a frame; expired ones are dropped.
 func (s *Store) AddFrameSession(ctx context.Context, f *FrameSession) error {
 	s.db.WithContext(ctx).Where("expires_at < now()").Delete(&FrameSession{})

@@ -248,8 +248,39 @@ func (v *View) Make(c *Change, kept func(was field.Value, now *Held) error) erro
 		}
 		return nil
 	}, func(again []field.Value) error { return kept(was, held(&c.plan.Record, again)) })
-	if err == nil && !c.Dataset.Table.Watched {
-		v.Engine.Hub.Changed(c.Dataset.Source, source.Change{Table: c.Dataset.Table.ID()})
+	if err == nil {
+		v.Touched(c.Dataset)
 	}
 	return err
+}
+
+// Touched tells that records of a dataset were changed, where nothing else does.
+func (v *View) Touched(ds *dataset.Dataset) {
+	if !ds.Table.Watched {
+		v.Engine.Hub.Changed(ds.Source, source.Change{Table: ds.Table.ID()})
+	}
+}
+
+// Said is what a field of a record would show of a value that it had, as it is written exactly.
+func (v *View) Said(h *Held, f *HeldField, exact *string) string {
+	if exact == nil {
+		return ""
+	}
+	if !f.IsLink() {
+		value, err := field.Parse(f.Type, *exact)
+		if err != nil {
+			return *exact
+		}
+		return written(h.Dataset, f.Field, value, h.Zone)
+	}
+	target, err := h.Dataset.Target(f.Field)
+	if err != nil {
+		return "(not shown)"
+	}
+	target = rule.See(target, v.Viewer)
+	row, err := v.record(&sql.Record{Dataset: target, Setting: v.Engine.Setting(target, v.Viewer, filter.Condition{}, time.Time{}), Key: []string{*exact}, Beside: target.Visible()})
+	if err != nil || len(row) < 2 {
+		return "(not shown)"
+	}
+	return row[1].Exact()
 }

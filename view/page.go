@@ -123,6 +123,9 @@ func written(ds *dataset.Dataset, f *dataset.Field, v field.Value, zone *time.Lo
 	return n.Value(v)
 }
 
+// Edited tells whether whoever looks may change the values of a column.
+func (p *Page) Edited(i int) bool { return slices.Contains(p.Edits, p.Names[i]) }
+
 // merge joins cells that repeat the one above, from the left.
 func (p *Page) merge() {
 	rows := make([]chart.Row, len(p.Rows))

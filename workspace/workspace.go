@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net/netip"
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -18,6 +19,7 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/period"
 	"eskadel/core/problem"
+	"eskadel/hostapp"
 	"eskadel/identity"
 	"eskadel/live"
 	"eskadel/registry"
@@ -32,18 +34,20 @@ type Workspace struct {
 	store  *store.Store
 	reader *view.Reader
 	files  *uploads.Uploads // nil where there is no database for files
+	hosts  *hostapp.Asker
 	// versions are published dashboards as read; they are only looked at.
 	versions *lru.Cache[[2]int64, *dashboard.Document]
 }
 
 // Open returns the workspace of a store, answered by an engine; u takes files, and is nil
-// where there is no database for them. What documents speak of is noted where it is not yet.
-func Open(ctx context.Context, s *store.Store, e *live.Engine, u *uploads.Uploads) (*Workspace, error) {
+// where there is no database for them. Host apps may be asked in the networks inside that are given. What
+// documents speak of is noted where it is not yet.
+func Open(ctx context.Context, s *store.Store, e *live.Engine, u *uploads.Uploads, inside ...netip.Prefix) (*Workspace, error) {
 	versions, err := lru.New[[2]int64, *dashboard.Document](500)
 	if err != nil {
 		return nil, err
 	}
-	w := &Workspace{store: s, reader: view.NewReader(e), files: u, versions: versions}
+	w := &Workspace{store: s, reader: view.NewReader(e), files: u, hosts: hostapp.New(inside), versions: versions}
 	return w, w.index(ctx)
 }
 

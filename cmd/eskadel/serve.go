@@ -60,7 +60,7 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	w, err := workspace.Open(ctx, s, engine, files)
+	w, err := workspace.Open(ctx, s, engine, files, c.FetchInside...)
 	if err != nil {
 		return err
 	}

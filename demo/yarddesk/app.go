@@ -90,6 +90,7 @@ func (a *App) Handler() http.Handler {
 	r.GET("/pictures/boats/:id", a.boatPicture)
 	r.GET("/sign-in", a.signInPage)
 	r.POST("/sign-in", a.signIn)
+	r.POST("/eskadel/jobs/:id", a.eskadelChange)
 	in := r.Group("", a.signedIn)
 	in.POST("/sign-out", a.signOut)
 	in.GET("/", func(c *gin.Context) {

@@ -14,6 +14,11 @@ import (
 	"github.com/jackc/pgx/v5/pgtype"
 )
 
+// Checks are what Yard Desk demands of a change beyond what single columns may hold.
+//
+//go:embed checks.sql
+var Checks string
+
 //go:embed schema.sql
 var schema string
 

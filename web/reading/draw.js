@@ -19,7 +19,7 @@ import { Batch, colour, el, faded, sign } from "./drawing/svg.js";
  * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
  */
 
-/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, keep?: (cut: object | undefined) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void, menu?: (marked: import("./marked.js").Marked, beside: {getBoundingClientRect: () => DOMRect, focus: () => void}) => void, chosen?: () => object[], drill?: (marked: import("./marked.js").Marked) => void, up?: () => void, why?: (two: import("./marked.js").Two) => void, sort?: (by: Sort) => void, sorted?: () => Sort | undefined}} Listener */
+/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, keep?: (cut: object | undefined) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void, menu?: (marked: import("./marked.js").Marked, beside: {getBoundingClientRect: () => DOMRect, focus: () => void}) => void, chosen?: () => object[], drill?: (marked: import("./marked.js").Marked) => void, up?: () => void, why?: (two: import("./marked.js").Two) => void, sort?: (by: Sort) => void, sorted?: () => Sort | undefined, changes?: boolean}} Listener */
 /** By what a table is sorted. @typedef {{field?: string, measure?: number, descending?: boolean}} Sort */
 
 /** @type {Record<string, (m: Drawing, st: Stage) => void>} */

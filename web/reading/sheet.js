@@ -6,6 +6,7 @@ import { look } from "../page/look.js";
 import { fill, headers, post, say, Trouble, who } from "../page/api.js";
 import { Address } from "./address.js";
 import { Asking } from "./asking.js";
+import { Changing } from "./changing.js";
 import { Drawer } from "./drawer.js";
 import { menu } from "./marked.js";
 import { popover } from "./popover.js";
@@ -36,6 +37,10 @@ export class Sheet {
     /** @type {Map<string, number>} */
     this.retry = new Map();
     root.addEventListener("click", (e) => this.click(e));
+    new Changing({
+      root, path: (tail) => this.path(tail), fields: () => this.fields(), refresh: (id) => this.refresh([id]),
+      popover: () => /** @type {HTMLElement} */ (this.popover), drawer: () => /** @type {Drawer} */ (this.drawer),
+    });
     root.addEventListener("submit", (e) => {
       const form = /** @type {HTMLFormElement} */ (e.target);
       if (!form.matches("[data-find]")) return;
@@ -135,6 +140,7 @@ export class Sheet {
         why: (two) => void this.why(id, two),
         sort: (by) => this.sort(id, by),
         sorted: () => this.state.sorts[id],
+        changes: true,
         up: () => this.up(id, (this.state.drills[id]?.length ?? 0) - 1),
       }));
     }

@@ -1,4 +1,5 @@
 /** One widget on a sheet or in the chart editor: shows answers, keeps its drawing. */
+import { changeable } from "./changing.js";
 import { Chart } from "./draw.js";
 import { fill, say } from "../page/api.js";
 import { colour, legible } from "./drawing/svg.js";
@@ -272,6 +273,7 @@ export class Widget {
     this.sortable();
     lay(this.body);
     this.choosable();
+    if (this.listener.changes) changeable(this.body);
   }
 
   /** How fresh the widget is: in sight where its changes are not heard, else at hand. @param {Answer} a */

@@ -1,0 +1,144 @@
+// Package hostapp asks a host app to change one of its records: a signed request to an address of the app's
+// own, whose answer is what it says. docs/embedding.md describes the request for those who answer it.
+package hostapp
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptrace"
+	"net/netip"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"github.com/golang-jwt/jwt/v5"
+
+	"eskadel/core/problem"
+	"eskadel/reach"
+)
+
+// An Order is what the app is asked to do: the body of the request. Values are written exactly, null
+// for none.
+type Order struct {
+	Change int64             `json:"change"` // its number in Eskadel's log, which comes once only
+	Record map[string]string `json:"record"` // the columns of its key
+	Column string            `json:"column"`
+	Was    *string           `json:"was"` // what it held when it was looked at
+	Now    *string           `json:"now"`
+}
+
+// Claims are what the token of a request says: a JWT (RFC 7519) by HS256 with a key of the app, which its
+// header names (kid). Issuer is eskadel, audience the app, subject the viewer as the app's pass named
+// them, and for somebody who signs in to Eskadel nobody.
+type Claims struct {
+	jwt.RegisteredClaims
+	Name  string `json:"name"`
+	Email string `json:"email,omitempty"` // of somebody who signs in to Eskadel
+	Body  string `json:"body"`            // SHA-256 of the request's body, in hexadecimal
+}
+
+// Issuer is who signs requests.
+const Issuer = "eskadel"
+
+// lasts is how long a token is good for.
+const lasts = time.Minute
+
+// MostAnswered is how many bytes of an answer are read.
+const MostAnswered = 64 << 10
+
+// By is for whom the app is asked.
+type By struct{ Subject, Name, Email string }
+
+// A Key signs.
+type Key struct{ App, ID, Secret string }
+
+// An Asker asks.
+type Asker struct{ client *http.Client }
+
+// New returns an asker that may also reach the given networks inside.
+func New(allowed []netip.Prefix) *Asker {
+	return &Asker{reach.Client(allowed, 15*time.Second, 10*time.Second)}
+}
+
+// Unknown tells that it is not known whether the app did what it was asked.
+var Unknown = problem.New(problem.Slow, "", "The application did not say whether it made the change: look at the record again before you try once more.")
+
+// Ask asks an app at an address, and returns nil where it did so.
+func (a *Asker) Ask(ctx context.Context, address string, key Key, by By, o Order) error {
+	body, err := json.Marshal(o)
+	if err != nil {
+		return err
+	}
+	sum, now := sha256.Sum256(body), time.Now()
+	token := jwt.NewWithClaims(jwt.SigningMethodHS256, Claims{
+		RegisteredClaims: jwt.RegisteredClaims{Issuer: Issuer, Audience: jwt.ClaimStrings{key.App}, Subject: by.Subject, ID: fmt.Sprint(o.Change), IssuedAt: jwt.NewNumericDate(now), ExpiresAt: jwt.NewNumericDate(now.Add(lasts))},
+		Name:             by.Name, Email: by.Email, Body: hex.EncodeToString(sum[:]),
+	})
+	token.Header["kid"] = key.ID
+	signed, err := token.SignedString([]byte(key.Secret))
+	if err != nil {
+		return err
+	}
+	request, err := http.NewRequestWithContext(ctx, http.MethodPost, address, bytes.NewReader(body))
+	if err != nil {
+		return problem.New(problem.Invalid, "", "The host app's address for changes cannot be used.").Because(err)
+	}
+	request.Header.Set("Content-Type", "application/json")
+	request.Header.Set("Accept", "application/json")
+	request.Header.Set("User-Agent", "eskadel")
+	request.Header.Set("Authorization", "Bearer "+signed)
+	var begun atomic.Bool // the app may have got it, even though it does not answer
+	trace := &httptrace.ClientTrace{WroteHeaders: func() { begun.Store(true) }}
+	response, err := a.client.Do(request.WithContext(httptrace.WithClientTrace(ctx, trace)))
+	switch {
+	case errors.Is(err, reach.ErrInside):
+		return problem.New(problem.Forbidden, "", "The host app lies inside the own network. An administrator can list the networks that may be reached.")
+	case err != nil && begun.Load():
+		return Unknown.Because(err)
+	case err != nil:
+		return problem.New(problem.Down, "", "The application does not answer: nothing is changed.").Because(err)
+	}
+	defer response.Body.Close()
+	said, _ := io.ReadAll(io.LimitReader(response.Body, MostAnswered))
+	return answered(response.StatusCode, said)
+}
+
+// answered is what an answer says.
+func answered(status int, body []byte) error {
+	var said struct{ Message string }
+	_ = json.Unmarshal(body, &said)
+	words := strings.Join(strings.Fields(said.Message), " ")
+	if r := []rune(words); len(r) > 300 {
+		words = string(r[:300]) + "…"
+	}
+	or := func(code, usual string) error {
+		if words == "" {
+			words = usual
+		}
+		return problem.New(code, "", "%s", words)
+	}
+	switch {
+	case status >= 200 && status < 300:
+		return nil
+	case status == http.StatusConflict:
+		return or(problem.Outdated, "This record was changed meanwhile.")
+	case status == http.StatusUnauthorized:
+		return problem.New(problem.Forbidden, "", "The application does not accept Eskadel's key.")
+	case status == http.StatusForbidden:
+		return or(problem.Forbidden, "The application does not let you change this.")
+	case status == http.StatusNotFound:
+		return or(problem.NotFound, "The application has no such record, or none that you may change.")
+	case status >= 400 && status < 500:
+		return or(problem.Invalid, "The application does not allow this.")
+	case status >= 300 && status < 400:
+		return problem.New(problem.Down, "", "The application's address for changes leads on to another one: nothing is changed.")
+	}
+	return Unknown
+}
