@@ -356,7 +356,7 @@ func (d *Demo) begin(ctx context.Context, tx *store.Tx, hash string) error {
 	}
 	err := errors.Join(
 		tx.SaveSource(ctx, "yard-desk", "Yard Desk", d.Cluster.URL(Reader, "yarddesk"), "postgresql"),
-		tx.SaveChanger(ctx, "yard-desk", Changer, ""),
+		tx.SaveChanger(ctx, "yard-desk", Changer, tx.Seal("")),
 		tx.SaveHostApp(ctx, "yard-desk", "Yard Desk", d.YardDesk, []string{d.YardDesk}, identity.PassMinutes),
 		tx.Audit(ctx, "set up the demonstration", "Yard Desk"),
 	)

@@ -183,3 +183,63 @@ func several(n int, one, many string) string {
 	}
 	return fmt.Sprintf("%d %s", n, many)
 }
+
+// ChangerSQL makes a role that may change some columns of a table; the builder runs it as the owner of the
+// tables, with the tables and columns that are to be changed.
+func ChangerSQL(schemas []string) string {
+	if len(schemas) == 0 {
+		schemas = []string{"public"}
+	}
+	sql := []string{"create role eskadel_changer login password 'a long password of your own';", "grant connect on database DATABASE to eskadel_changer;"}
+	for _, schema := range schemas {
+		name := statement.Name(schema)
+		sql = append(sql, "grant usage on schema "+name+" to eskadel_changer;", "grant select on all tables in schema "+name+" to eskadel_changer;")
+	}
+	return strings.Join(append(sql, "-- for each table, the columns that may be changed from Eskadel, and no others:", "grant update (status, due_on) on "+statement.Name(schemas[0], "the_table")+" to eskadel_changer;"), "\n")
+}
+
+// changeableQuery finds the columns that a role may change, without those that it may read alone.
+const changeableQuery = `select n.nspname, c.relname, a.attname from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace
+where c.relkind in ('r', 'p') and not c.relispartition and a.attnum > 0 and not a.attisdropped and ` + ours + `
+  and has_schema_privilege(n.oid, 'usage') and has_column_privilege(c.oid, a.attnum, 'update') order by 1, 2, a.attnum limit 2000`
+
+// A Changeable is a table of which a role may change columns.
+type Changeable struct {
+	Table   string // its id
+	Columns []string
+}
+
+// DiagnoseChanger tries an address with the role that is to change records, and tells of which tables it may
+// change which columns.
+func DiagnoseChanger(ctx context.Context, url string) ([]Changeable, error) {
+	d, err := Diagnose(ctx, url)
+	if err != nil {
+		return nil, problem.At("changer", err)
+	}
+	conn, err := pgx.Connect(ctx, url)
+	if err != nil {
+		return nil, problem.New(problem.Down, "", "The database does not answer just now.").Because(err)
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	var out []Changeable
+	var schema, table, column string
+	if _, err = conn.Exec(ctx, "set search_path = pg_catalog"); err == nil {
+		var rows pgx.Rows
+		if rows, err = conn.Query(ctx, changeableQuery); err == nil {
+			_, err = pgx.ForEachRow(rows, []any{&schema, &table, &column}, func() error {
+				if id := schema + "." + table; len(out) == 0 || out[len(out)-1].Table != id {
+					out = append(out, Changeable{Table: id})
+				}
+				out[len(out)-1].Columns = append(out[len(out)-1].Columns, column)
+				return nil
+			})
+		}
+	}
+	if err != nil {
+		return nil, problem.New(problem.Down, "", "The role “%s” may not look at what it may change.", d.Role).Because(err)
+	}
+	if len(out) == 0 {
+		return nil, problem.New(problem.Invalid, "changer", "The role “%s” may not change a column of any table: grant it update on those that are to be changed from here. The statements below do so.", d.Role)
+	}
+	return out, nil
+}

@@ -86,11 +86,14 @@ func (s *Store) ChangerURL(src *Source) (string, error) {
 	return u.String(), nil
 }
 
-// SaveChanger keeps the role that changes records; "" for none.
-func (t *Tx) SaveChanger(ctx context.Context, name, role, password string) error {
+// SaveChanger keeps the role that changes records, "" for none, with its password, sealed.
+func (t *Tx) SaveChanger(ctx context.Context, name, role string, sealed []byte) error {
 	t.changed(OfSource, name)
-	return words(t.db.WithContext(ctx).Exec("update sources set changer = ?, sealed_changer = ?, revision = revision + 1 where name = ?", role, t.sealing.seal(password), name).Error, "")
+	return words(t.db.WithContext(ctx).Exec("update sources set changer = ?, sealed_changer = ?, revision = revision + 1 where name = ?", role, sealed, name).Error, "")
 }
+
+// Seal seals a secret, for keeping it.
+func (s *Store) Seal(secret string) []byte { return s.sealing.seal(secret) }
 
 // SaveSource keeps a source with its address sealed; who may build on it stays.
 func (t *Tx) SaveSource(ctx context.Context, name, title, address, kind string) error {

@@ -116,7 +116,9 @@ func held(plan *sql.Record, row []field.Value) *Held {
 	for _, f := range plan.Dataset.Visible() {
 		one := HeldField{Field: f}
 		if i := slices.Index(plan.Fields, f); i >= 0 {
-			one.Edits, one.Value, one.Shown = true, row[1+3*i], written(plan.Dataset, f, row[3+3*i], h.Zone)
+			if one.Edits, one.Value = true, row[1+3*i]; !one.Value.IsEmpty() {
+				one.Shown = written(plan.Dataset, f, row[3+3*i], h.Zone)
+			}
 		} else if i := slices.Index(plan.Beside, f); i >= 0 {
 			one.Shown = written(plan.Dataset, f, row[1+3*len(plan.Fields)+i], h.Zone)
 		}

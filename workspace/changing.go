@@ -83,9 +83,13 @@ func (l *Look) Record(widget string, key []string) (*Record, error) {
 	return out, nil
 }
 
-// exactly tells whether a value is the one that a log speaks of.
+// exactly tells whether a value is the one that a log speaks of, however that was written.
 func exactly(v field.Value, logged *string) bool {
-	return logged == nil && v.IsEmpty() || logged != nil && !v.IsEmpty() && v.Exact() == *logged
+	if logged == nil || v.IsEmpty() {
+		return logged == nil && v.IsEmpty()
+	}
+	was, err := field.Parse(v.Type(), *logged)
+	return err == nil && was.Equal(v)
 }
 
 // logged is a value as the log keeps it.

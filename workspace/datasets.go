@@ -172,6 +172,11 @@ func (w *Workspace) datasetOf(ctx context.Context, who *identity.Caller, name st
 			if err := w.reader.KeyProblem(ctx, ds); err != nil {
 				return nil, "", err
 			}
+			if e := d.Editing; e != nil && e.HostApp != "" {
+				if _, err := w.store.HostApp(ctx, e.HostApp); err != nil {
+					return nil, "", problem.At("editing.host_app", err)
+				}
+			}
 			d.Settle(ds.Catalogue())
 			if !anyway {
 				reach, err := w.Reach(ctx, who, d)

@@ -2,6 +2,7 @@ package workspace
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -48,6 +49,7 @@ type SourcePage struct {
 	Live     bool   // its changes are heard
 	WatchSQL string // makes its tables announce their changes
 	RoleSQL  string // makes the role that reads them
+	Changer  Changer
 	Files    []store.File
 }
 
@@ -73,6 +75,7 @@ func (w *Workspace) SourcePage(ctx context.Context, who *identity.Caller, name s
 			schemas = append(schemas, t.Schema)
 		}
 	}
+	p.Changer = Changer{Role: k.Changer, SQL: database.ChangerSQL(schemas)}
 	p.WatchSQL, p.RoleSQL = database.WatchSQL(schemas, rule.Compared(p.Tables)), database.RoleSQL(schemas)
 	if p.Rules, p.RulesTag, err = w.reader.Rules(ctx, name); err != nil {
 		p.Trouble = unreadable(err)
@@ -254,4 +257,73 @@ func (w *Workspace) ShareSource(ctx context.Context, who *identity.Caller, name 
 func WithoutPassword(address string) string {
 	bare, _ := database.Bare(address)
 	return bare
+}
+
+// A Changer is the role that changes a source's records.
+type Changer struct {
+	Role string // "" where there is none
+	SQL  string // makes one
+}
+
+// NameChanger names the role that changes a source's records, once it has answered, and says what it may
+// change; without a name there is none from then on. Without a password that of the same role stays.
+func (w *Workspace) NameChanger(ctx context.Context, who *identity.Caller, name, role, password string, only bool) (found []string, err error) {
+	if err := rights.Ever(who, rights.Build); err != nil {
+		return nil, err
+	}
+	kept, err := w.store.Source(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	if kept.Kind == uploads.Source || kept.Kind == "files" {
+		return nil, problem.New(problem.Invalid, "changer", "What was uploaded is changed by uploading it again.")
+	}
+	if role = strings.TrimSpace(role); role != "" {
+		as := *kept
+		if as.Changer != role || password != "" {
+			as.Changer, as.SealedChanger = role, w.store.Seal(password)
+		}
+		url, err := w.store.ChangerURL(&as)
+		if err != nil {
+			return nil, err
+		}
+		tables, err := database.DiagnoseChanger(ctx, url)
+		if err != nil {
+			return nil, err
+		}
+		for _, t := range tables {
+			found = append(found, fmt.Sprintf("“%s” may change %s of %s.", role, strings.Join(t.Columns, ", "), strings.TrimPrefix(t.Table, "public.")))
+		}
+		if only {
+			return found, nil
+		}
+		kept = &as
+	} else if only {
+		return nil, problem.New(problem.Missing, "changer", "Name a role to try.")
+	} else {
+		kept = &store.Source{Name: kept.Name, Title: kept.Title}
+	}
+	return found, w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
+		if err := tx.SaveChanger(ctx, name, kept.Changer, kept.SealedChanger); err != nil {
+			return err
+		}
+		done := "named the role that changes records of the source"
+		if kept.Changer == "" {
+			done = "took away the role that changes records of the source"
+		}
+		return tx.Audit(ctx, done, kept.Title)
+	})
+}
+
+// ChangesBy tells who may change the records of a source: its role, "" where none is named, and the host apps.
+func (w *Workspace) ChangesBy(ctx context.Context, who *identity.Caller, name string) (role string, apps []store.HostApp, err error) {
+	if err := rights.Ever(who, rights.Build); err != nil {
+		return "", nil, err
+	}
+	kept, err := w.store.Source(ctx, name)
+	if err == nil {
+		role = kept.Changer
+		apps, err = w.store.HostApps(ctx)
+	}
+	return role, apps, err
 }

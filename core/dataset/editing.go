@@ -39,6 +39,19 @@ func (d *Dataset) Edits(f *Field) bool {
 	return d.Editing != nil && slices.Contains(d.Editing.Fields, f.Name) && d.Holds(f) != nil
 }
 
+// Changeable are the fields that could be changed where records are listed.
+func (d *Dataset) Changeable() (out []*Field) {
+	if len(d.Key) == 0 || !d.Table.unique(d.Key...) {
+		return nil
+	}
+	for _, f := range d.Visible() {
+		if d.Holds(f) != nil {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
 // RolesKnown are everyone and the roles that the rules of the dataset's tables, or its own, speak of.
 func (d *Dataset) RolesKnown() []string {
 	out := []string{}

@@ -44,6 +44,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/data/sources/:source/tables/:table/rules", Right: rights.Build, Handle: s.saveTableRules},
 		{Method: post, Path: "/data/sources/:source/tables/:table/rules/back", Right: rights.Build, Handle: s.GoBack(workspace.Rules, s.rulesOf)},
 		{Method: post, Path: "/data/sources/:source/remove", Right: rights.Build, Handle: s.removeSource},
+		{Method: post, Path: "/data/sources/:source/changer", Right: rights.Build, Handle: s.sourceChanger},
 		{Method: post, Path: "/data/sources/:source/authors", Right: rights.Build, Handle: s.sourceAuthors},
 		{Method: post, Path: "/data/sources/:source/refresh", Right: rights.Build, Handle: s.refreshSource},
 		{Method: post, Path: "/data/sources/:source/rules", Right: rights.Build, Handle: s.saveRules},

@@ -98,6 +98,14 @@ func change(c *gin.Context, d *dataset.Document) (err error) {
 			return problem.At("where", err)
 		}
 		d.Conditions = append(d.Conditions, dataset.NamedCondition{Name: freeName(d, post("title")), Title: post("title"), Where: where})
+	case "editing":
+		d.Editing = nil
+		if fields := page.Chosen(c, "fields"); len(fields) > 0 {
+			d.Editing = &dataset.Editing{Fields: fields, HostApp: post("host_app")}
+			if d.Editing.HostApp != "" {
+				d.Editing.Address = post("address")
+			}
+		}
 	case "path":
 		var path []string
 		for _, step := range c.PostFormArray("step") {

@@ -83,3 +83,20 @@ func (s *Server) sourceAuthors(c *gin.Context) {
 	}
 	c.Redirect(http.StatusSeeOther, "/data/sources/"+c.Param("source"))
 }
+
+// sourceChanger names the role that changes the records of a source, or only tries it.
+func (s *Server) sourceChanger(c *gin.Context) {
+	name, role, only := c.Param("source"), c.PostForm("role"), c.PostForm("try") != ""
+	found, err := s.Workspace.NameChanger(c.Request.Context(), gate.Caller(c), name, role, c.PostForm("password"), only)
+	p := problem.Of(err)
+	switch {
+	case p != nil && p.Code != problem.NotFound && p.Code != problem.Forbidden:
+		s.sourcePage(c, page.StatusOf(p), name, gin.H{"ChangerProblem": p, "ChangerRole": role})
+	case err != nil:
+		s.Fail(c, err)
+	case only:
+		s.sourcePage(c, http.StatusOK, name, gin.H{"ChangerFound": found, "ChangerRole": role})
+	default:
+		c.Redirect(http.StatusSeeOther, "/data/sources/"+name+"#changer")
+	}
+}

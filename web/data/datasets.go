@@ -18,7 +18,7 @@ import (
 )
 
 // parts of a dataset's page, in order, with their words.
-var datasetParts = [][2]string{{"fields", "fields"}, {"linked", "linked records"}, {"calculations", "calculations"}, {"conditions", "conditions"}, {"rules", "row rules"}, {"records", "records"}, {"used", "where it is used"}, {"history", "history"}, {"document", "document"}}
+var datasetParts = [][2]string{{"fields", "fields"}, {"linked", "linked records"}, {"calculations", "calculations"}, {"conditions", "conditions"}, {"rules", "row rules"}, {"records", "records"}, {"changing", "changing records"}, {"used", "where it is used"}, {"history", "history"}, {"document", "document"}}
 
 func (s *Server) dataset(c *gin.Context) { s.datasetPage(c, http.StatusOK, gin.H{}) }
 
@@ -75,6 +75,10 @@ func (s *Server) datasetPage(c *gin.Context, status int, data gin.H) {
 		switch part {
 		case "records":
 			data["Preview"], err = s.Workspace.Records(ctx, who, ds, workspace.Listing{Size: previewed})
+		case "changing":
+			if d.May {
+				data["Changer"], data["Apps"], err = s.Workspace.ChangesBy(ctx, who, d.Doc.Source)
+			}
 		case "rules":
 			data["Attributes"], data["Roles"] = s.Workspace.Familiar(ctx, who)
 			data["WrittenRoles"], data["WrittenWhere"], data["WrittenWords"] = page.Chosen(c, "roles"), c.PostForm("where"), c.PostForm("words")

@@ -83,6 +83,9 @@ func (s *Server) sourcePage(c *gin.Context, status int, name string, more gin.H)
 	if more["Address"] == nil {
 		more["Address"] = p.Address
 	}
+	if more["Changer"] = p.Changer; more["ChangerRole"] == nil {
+		more["ChangerRole"] = p.Changer.Role
+	}
 	more["Live"], more["Trigger"], more["RoleSQL"], more["FileRows"], more["RulesTag"] = p.Live, p.WatchSQL, p.RoleSQL, p.Files, p.RulesTag
 	if more["RulesWritten"] == nil && p.Rules != nil {
 		more["RulesWritten"] = string(p.Rules.JSON())

@@ -1,6 +1,6 @@
 /** Changing records where they are listed: in the cells of a table, and in the drawer of one record. */
 import { fill, post, say, Trouble } from "../page/api.js";
-import { unfold } from "./popover.js";
+import { under, unfold } from "./popover.js";
 
 /** What a sheet lends. @typedef {{root: HTMLElement, path: (tail: string) => string, fields: () => Record<string, string>, popover: () => HTMLElement, drawer: () => import("./drawer.js").Drawer, refresh: (id: string) => Promise<void>}} Lent */
 /** A field of a record. @typedef {{widget: string, key: string, field: string}} Place */
@@ -61,6 +61,7 @@ export class Changing {
       const wrong = /** @type {HTMLElement} */ (form.querySelector(".wrong"));
       wrong.textContent = refused.why;
       wrong.hidden = false;
+      under(box, button);
     }
     box.querySelector("#change-find")?.addEventListener("input", async (e) => {
       const find = /** @type {HTMLInputElement} */ (e.target).value;

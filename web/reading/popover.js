@@ -32,12 +32,17 @@ export function unfold(box, button, html) {
   fill(box, html);
   box.onclick = box.onsubmit = box.onchange = box.onkeydown = null;
   if (!box.matches(":popover-open")) box.showPopover();
+  under(box, button);
+  box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed" && document.activeElement === document.body) button.focus(); }, { once: true });
+}
+
+/** Puts a popover under a button, as large as it is now. @param {HTMLElement} box @param {HTMLElement} button */
+export function under(box, button) {
   const at = button.getBoundingClientRect();
   box.style.left = `${Math.max(4, Math.min(at.left + scrollX, innerWidth + scrollX - box.offsetWidth - 8))}px`;
   // Under the button, or above it where there is no room beneath.
   const above = at.bottom + box.offsetHeight + 4 > innerHeight && at.top > box.offsetHeight + 4;
   box.style.top = `${(above ? at.top - box.offsetHeight - 4 : at.bottom + 4) + scrollY}px`;
-  box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed" && document.activeElement === document.body) button.focus(); }, { once: true });
 }
 
 /** @param {HTMLElement} box @param {string} address @param {() => Record<string, string>} fields @param {(value: any) => void} take */
