@@ -200,3 +200,39 @@ func TestTicksStandForAList(t *testing.T) {
 	tick("share")
 	assert.Nil(t, d.Finish)
 }
+
+// Which fields of a list may be changed, and by whom, is ticked role by role.
+func TestWhoMayChangeIsTicked(t *testing.T) {
+	doc := sample.Document()
+	doc.Editing = &dataset.Editing{Fields: []string{"kind", "cost"}}
+	ds, err := dataset.Resolve(doc, sample.Tables(), nil)
+	require.NoError(t, err)
+	d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"records","edit":[{"field":"kind","roles":["foreman","long gone"]}]}`))
+	require.NoError(t, err)
+	section := func() sentence.Section {
+		all := sentence.Finish(d, ds, nil, nil)
+		return all[slices.IndexFunc(all, func(s sentence.Section) bool { return s.Name == "Changes" })]
+	}
+	got := section()
+	assert.Equal(t, "changing Kind by “foreman” and “long gone”", got.Says)
+	require.Len(t, got.Controls, 2)
+	tick := func(row int, role string) sentence.Control {
+		for _, c := range section().Controls[row].Row {
+			if c.Label == role {
+				return c
+			}
+		}
+		t.Fatal(role)
+		return sentence.Control{}
+	}
+	assert.True(t, tick(0, "foreman").On)
+	assert.True(t, tick(0, "long gone").On, "a role that no rule speaks of any more can be taken away")
+	assert.JSONEq(t, `[{"field":"kind","roles":["long gone"]}]`, tick(0, "foreman").Value)
+	assert.JSONEq(t, `[{"field":"kind","roles":["foreman","long gone"]},{"field":"cost","roles":["everyone"]}]`, tick(1, "everyone").Value)
+	d.Edit = d.Edit[:1]
+	d.Edit[0].Roles = []string{"foreman"}
+	assert.Empty(t, tick(0, "foreman").Value, "the last one takes it all away")
+	ds, err = dataset.Resolve(sample.Document(), sample.Tables(), nil)
+	require.NoError(t, err)
+	assert.False(t, slices.ContainsFunc(sentence.Finish(d, ds, nil, nil), func(s sentence.Section) bool { return s.Name == "Changes" }))
+}

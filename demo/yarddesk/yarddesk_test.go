@@ -2,6 +2,8 @@ package yarddesk
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -147,4 +149,57 @@ func TestYardDesk(t *testing.T) {
 	assert.True(t, app.busy.running())
 	director.do(http.MethodPost, "/busy", url.Values{"token": {director.token}})
 	assert.False(t, app.busy.running())
+}
+
+// What Eskadel asks for is done by the same rules as on Yard Desk's own page, and only if it is signed.
+func TestEskadelAsksForChanges(t *testing.T) {
+	owner, conn := generated(t, "yarddesk_changes")
+	app, err := New(context.Background(), Config{Database: owner, EskadelURL: "http://127.0.0.1:1", KeyID: "k", Secret: "a secret of the demo"})
+	require.NoError(t, err)
+	t.Cleanup(app.Close)
+	own, other := int(ask(t, conn, "select max(id) from yard_job where yard_id = 3 and status = 'open'")), int(ask(t, conn, "select max(id) from yard_job where yard_id = 5"))
+	send := func(id int, body, subject string, change func(jwt.MapClaims, map[string]any)) (int, string) {
+		sum := sha256.Sum256([]byte(body))
+		claims := jwt.MapClaims{"iss": "eskadel", "aud": "yard-desk", "sub": subject, "name": "Somebody", "exp": time.Now().Add(time.Minute).Unix(), "body": hex.EncodeToString(sum[:])}
+		token := jwt.NewWithClaims(jwt.SigningMethodHS256, claims)
+		token.Header["kid"] = "k"
+		if change != nil {
+			change(claims, token.Header)
+		}
+		signed, err := token.SignedString([]byte("a secret of the demo"))
+		require.NoError(t, err)
+		r := httptest.NewRequest(http.MethodPost, fmt.Sprint("/eskadel/jobs/", id), strings.NewReader(body))
+		r.Header.Set("Authorization", "Bearer "+signed)
+		w := httptest.NewRecorder()
+		app.Handler().ServeHTTP(w, r)
+		return w.Code, w.Body.String()
+	}
+	body := func(id int, column, was, now string) string {
+		return fmt.Sprintf(`{"change":1,"record":{"id":"%d"},"column":%q,"was":%s,"now":%s}`, id, column, was, now)
+	}
+	good := body(own, "status", `"open"`, `"in hand"`)
+	for name, change := range map[string]func(jwt.MapClaims, map[string]any){
+		"another body":  func(c jwt.MapClaims, _ map[string]any) { c["body"] = "00" },
+		"another app":   func(c jwt.MapClaims, _ map[string]any) { c["aud"] = "other" },
+		"another maker": func(c jwt.MapClaims, _ map[string]any) { c["iss"] = "yard-desk" },
+		"too late":      func(c jwt.MapClaims, _ map[string]any) { c["exp"] = 1 },
+		"another key":   func(_ jwt.MapClaims, h map[string]any) { h["kid"] = "old" },
+	} {
+		status, _ := send(own, good, "3", change)
+		assert.Equal(t, http.StatusUnauthorized, status, name)
+	}
+	for _, c := range []struct {
+		id      int
+		body    string
+		subject string
+		status  int
+	}{
+		{own + 1, good, "3", http.StatusUnauthorized}, {own, good, "9999", http.StatusForbidden}, {own, good, "", http.StatusForbidden}, {own, body(own, "id", `"1"`, `"2"`), "3", http.StatusForbidden}, {own, `no JSON`, "3", http.StatusUnauthorized},
+		{other, body(other, "status", `"open"`, `"in hand"`), "3", http.StatusConflict}, {own, body(own, "status", `"in hand"`, `"open"`), "3", http.StatusConflict}, {own, body(own, "status", `"open"`, `"sunk"`), "3", http.StatusUnprocessableEntity},
+		{own, good, "3", http.StatusOK}, {own, good, "3", http.StatusConflict},
+	} {
+		status, said := send(c.id, c.body, c.subject, nil)
+		assert.Equal(t, c.status, status, "%s: %s", c.body, said)
+	}
+	assert.Equal(t, 1.0, ask(t, conn, fmt.Sprint("select (status = 'in hand')::int from yard_job where id = ", own)))
 }
