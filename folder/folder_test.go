@@ -41,6 +41,7 @@ func TestNamesThereAndBack(t *testing.T) {
 	docs := shipped(t)
 	names := Names{
 		Sources:    map[string]string{"yard-desk": "desk"},
+		HostApps:   map[string]string{"yard-desk": "desk-app"},
 		Datasets:   map[string]string{"yard-jobs": "jobs", "plan-by-month": "plan"},
 		Charts:     map[string]string{"days-late-by-yard": "late-yards"},
 		Dashboards: map[string]string{"money": "the-money"},

@@ -10,6 +10,7 @@ import (
 // name there.
 type Names struct {
 	Sources    map[string]string `json:"sources,omitempty"`
+	HostApps   map[string]string `json:"host_apps,omitempty"`
 	Datasets   map[string]string `json:"datasets,omitempty"`
 	Charts     map[string]string `json:"charts,omitempty"`
 	Dashboards map[string]string `json:"dashboards,omitempty"`
@@ -24,7 +25,7 @@ func (n Names) back() Names {
 		}
 		return out
 	}
-	return Names{turn(n.Sources), turn(n.Datasets), turn(n.Charts), turn(n.Dashboards)}
+	return Names{turn(n.Sources), turn(n.HostApps), turn(n.Datasets), turn(n.Charts), turn(n.Dashboards)}
 }
 
 func called(m map[string]string, name string) string {
@@ -62,6 +63,9 @@ func (n Names) apply(k Key, body []byte) (Key, []byte, error) {
 			return k, nil, err
 		}
 		d.Name, d.Source = called(n.Datasets, d.Name), called(n.Sources, d.Source)
+		if d.Editing != nil {
+			d.Editing.HostApp = called(n.HostApps, d.Editing.HostApp)
+		}
 		k.Name, body = d.Name, d.JSON()
 	case Charts:
 		d, err := chart.Read(body)

@@ -111,6 +111,9 @@ func (g *Gate) Recover(c *gin.Context) {
 // bearer reads the token of an Authorization header, whose scheme is read without case
 // (RFC 9110, 11.1).
 func bearer(c *gin.Context) (string, bool) {
+	if token, ok := offered(c, "bearer"); ok {
+		return token, true
+	}
 	scheme, token, ok := strings.Cut(c.GetHeader("Authorization"), " ")
 	return strings.TrimSpace(token), ok && strings.EqualFold(scheme, "Bearer")
 }

@@ -3,11 +3,12 @@
  * opens the reading line's phrases, and follows the records live.
  */
 import { look } from "../page/look.js";
-import { fill, headers, post, say, Trouble, who } from "../page/api.js";
+import { fill, post, say, Trouble } from "../page/api.js";
 import { Address } from "./address.js";
 import { Asking } from "./asking.js";
 import { Changing } from "./changing.js";
 import { Drawer } from "./drawer.js";
+import { Following } from "./following.js";
 import { menu } from "./marked.js";
 import { popover } from "./popover.js";
 import { Widget } from "./widget.js";
@@ -50,10 +51,11 @@ export class Sheet {
     }, true);
     document.addEventListener("keydown", (e) => this.key(e));
     // A tab that nobody sees holds no connection, of which browsers have few; seen again, it catches up.
+    this.following = new Following(() => this.path(how.draft ? "live?draft=yes" : "live"), { changed: (e) => this.changed(e), again: () => void this.refresh() });
     document.addEventListener("visibilitychange", () => {
       if (!this.begun) return;
-      if (document.hidden) this.following?.abort();
-      else void this.refresh().then(() => this.follow());
+      if (document.hidden) this.following.stop();
+      else void this.refresh().then(() => this.following.start());
     });
   }
 
@@ -146,7 +148,7 @@ export class Sheet {
     }
     this.backLine();
     this.column();
-    void this.follow();
+    if (!document.hidden) void this.following.start();
   }
 
   /** On a narrow screen the widgets stand in one column, in the order and as many of them as the page says. */
@@ -469,46 +471,6 @@ export class Sheet {
     else if (this.state.narrow.length) this.lift(this.state.narrow.length - 1);
     else return;
     e.preventDefault();
-  }
-
-  /** Follows the records: widgets whose records changed are asked for anew. */
-  async follow() {
-    this.following?.abort();
-    if (document.hidden) return;
-    const mine = (this.following = new AbortController());
-    let missed = false;
-    while (!mine.signal.aborted) {
-      try {
-        const response = await fetch(this.path(this.how.draft ? "live?draft=yes" : "live"), { headers: { ...headers(), Accept: "text/event-stream, application/json" }, signal: mine.signal });
-        if (response.status === 401 && who.renew) await who.renew();
-        else if (response.ok && response.body) {
-          if (missed) void this.refresh();
-          missed = true;
-          await this.read(response.body);
-          continue;
-        }
-      } catch {
-        if (mine.signal.aborted) return;
-        missed = true;
-      }
-      await new Promise((done) => setTimeout(done, 1000));
-    }
-  }
-
-  /** @param {ReadableStream<Uint8Array>} body */
-  async read(body) {
-    const reader = body.pipeThrough(/** @type {ReadableWritablePair<string, Uint8Array>} */ (new TextDecoderStream())).getReader();
-    let text = "";
-    for (;;) {
-      const { done, value } = await reader.read();
-      if (done) return;
-      text += value;
-      for (let end = text.indexOf("\n\n"); end >= 0; end = text.indexOf("\n\n")) {
-        const event = text.slice(0, end);
-        text = text.slice(end + 2);
-        if (event.startsWith("event: changed")) this.changed(JSON.parse(event.split("\ndata: ")[1]));
-      }
-    }
   }
 
   /** @param {{widgets: string[], lost: boolean}} e */

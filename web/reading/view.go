@@ -2,11 +2,8 @@ package reading
 
 import (
 	"bytes"
-	"encoding/json"
-	"fmt"
 	"net/http"
 	"strconv"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -196,84 +193,6 @@ func (s *Server) recordsFile(c *gin.Context) {
 		return
 	}
 	s.csv(c, "records", p.Grid())
-}
-
-// How often a stream looks whether whoever listens still may, and in how many seconds it
-// says something even if nothing changes.
-const (
-	lookEvery  = 4 * time.Second
-	pulseEvery = 20
-)
-
-// liveStream tells a page which of its widgets have changed, as server-sent events over
-// a fetch. Events are at least a second apart; what happens between is told together.
-func (s *Server) liveStream(c *gin.Context) {
-	v, err := s.look(c)
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	sub, err := v.Listen()
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	defer sub.Close()
-	end := s.streams.Begin(gate.Caller(c).ID, c.ClientIP())
-	if end == nil {
-		s.Fail(c, problem.New(problem.TooMany, "", "Too many pages are open: this one is not told of changes. Close some of the others, and load it again."))
-		return
-	}
-	defer end()
-	c.Header("Content-Type", "text/event-stream")
-	c.Header("X-Accel-Buffering", "no")
-	send := func(event string, data any) bool {
-		b, _ := json.Marshal(data)
-		_ = gate.Connection(c).SetWriteDeadline(time.Now().Add(gate.BodyTime))
-		_, err := fmt.Fprintf(c.Writer, "event: %s\ndata: %s\n\n", event, b)
-		c.Writer.Flush()
-		return err == nil
-	}
-	if !send("ready", gin.H{}) {
-		return
-	}
-	// A frame's stay is over when its token is; the page then comes back with a new one.
-	over := time.NewTimer(time.Until(gate.Caller(c).Expires))
-	defer over.Stop()
-	look := time.NewTicker(lookEvery)
-	defer look.Stop()
-	quiet := 0
-	for {
-		select {
-		case <-c.Request.Context().Done():
-			return
-		case <-over.C:
-			return
-		case <-s.Closing:
-			return
-		case <-look.C:
-			if alive, err := s.Workspace.Alive(c.Request.Context(), gate.Caller(c)); err == nil && !alive {
-				return // ended meanwhile: the page asks again and is told so
-			}
-			if quiet++; quiet*int(lookEvery.Seconds()) >= pulseEvery {
-				if quiet = 0; !send("pulse", gin.H{}) {
-					return
-				}
-			}
-			continue
-		case <-sub.C():
-		}
-		if changed, lost := sub.Take(); !send("changed", gin.H{"widgets": changed, "lost": lost}) {
-			return
-		}
-		select {
-		case <-c.Request.Context().Done():
-			return
-		case <-s.Closing:
-			return
-		case <-time.After(time.Second):
-		}
-	}
 }
 
 // reading is the page of a dashboard or, for those who may change it, of its draft.
