@@ -132,6 +132,28 @@ test("a job edited in Yard Desk changes the dashboard in a second browser", asyn
   expect(loads, "without reload").toBe(0);
 });
 
+test("seven dashboards in seven tabs all draw and stay live, over HTTP/1.1", async ({ page, context, browser }) => {
+  const tabs = [page];
+  while (tabs.length < 7) tabs.push(await context.newPage());
+  const heard = tabs.map(() => 0);
+  tabs.forEach((tab, i) => tab.on("websocket", (s) => s.on("framereceived", ({ payload }) => { if (String(payload).includes('"changed"')) heard[i]++; })));
+  await yardDeskAs(page, "director");
+  await Promise.all(tabs.map((tab) => tab.goto(yardDesk)));
+  const frames = await Promise.all(tabs.map((tab) => dashboardFrame(tab)));
+  await Promise.all(frames.map((frame) => settled(frame)));
+  const address = (await frames[0].locator("#w-jobs a.record").first().getAttribute("data-record"))!;
+  const other = await (await browser.newContext()).newPage();
+  await yardDeskAs(other, "director");
+  await other.goto(yardDesk + address);
+  await other.getByLabel("Status").selectOption("handed back");
+  await other.getByRole("button", { name: "Save" }).click();
+  for (const frame of frames) await expect(frame.locator(`#w-jobs a[data-record="${address}"]`)).toHaveCount(0);
+  expect(heard.filter((n) => n > 0), "by a web socket each").toHaveLength(7);
+  // None of them keeps the others from asking.
+  await frames[6].locator("#w-open [data-do=words]").press("Enter");
+  await expect(frames[6].locator("#popover")).toContainText("Records read");
+});
+
 test("it works where third-party cookies are blocked, and leaves none", async ({ playwright }) => {
   const browser = await playwright.chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--test-third-party-cookie-phaseout"] });
   const context = await browser.newContext();
