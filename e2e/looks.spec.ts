@@ -98,6 +98,16 @@ test("an author sets another dataset beside, changes the dataset, and finds the 
   expect(wrong).toEqual([]);
 });
 
+/** What would be cut, or could be clicked, on paper: places that hold more than they show, and words that do something. */
+const unprintable = () =>
+  [...document.querySelectorAll<HTMLElement>(".reading-line, .widget, .widget *")].flatMap((e) => {
+    const style = getComputedStyle(e), what = `${e.closest(".widget")?.querySelector("h2")?.textContent}: ${e.className || e.tagName}`;
+    if (!e.checkVisibility() || e.closest("svg, .visually-hidden, .chart") || e.matches(".visually-hidden")) return [];
+    if (style.overflowX !== "visible" && e.scrollWidth > e.clientWidth + 1 || style.overflowY !== "visible" && e.scrollHeight > e.clientHeight + 1) return [`${what} is cut`];
+    if (e.getBoundingClientRect().right > document.documentElement.clientWidth + 1) return [`${what} lies beyond the paper`];
+    return e.matches("button.plain, [data-one-record]") ? [`${what} is a word that does something`] : [];
+  });
+
 test("what each form is for, and the demo's dashboards, can be read by everyone", async ({ page }) => {
   const wrong = complaints(page);
   await signIn(page);
@@ -113,6 +123,12 @@ test("what each form is for, and the demo's dashboards, can be read by everyone"
       await expect(page.locator(".widget .wrong, .widget .nothing")).toHaveCount(0);
       expect(await page.evaluate(faults, "svg.drawing"), `${name}, ${title}`).toEqual([]);
       await noSeriousProblem(page, `${name}, ${title}`);
+      const view = page.viewportSize()!;
+      await page.emulateMedia({ media: "print" });
+      await page.setViewportSize({ width: 718, height: 1000 }); // A4
+      expect(await page.evaluate(unprintable), `${name}, ${title}, on paper`).toEqual([]);
+      await page.emulateMedia({ media: null });
+      await page.setViewportSize(view);
     }
   }
   expect(wrong).toEqual([]);

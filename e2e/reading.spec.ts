@@ -402,6 +402,10 @@ test("marks are left out, drilled into and led through, and every view is found 
   await drawer.getByRole("button", { name: "Started earlier" }).press("Enter");
   await expect(drawer.locator("thead th").nth(1)).toHaveText("Started");
   await noSeriousProblem(page, "records by chosen columns");
+  await page.context().grantPermissions(["clipboard-read", "clipboard-write"]);
+  await drawer.getByRole("button", { name: "copy these" }).press("Enter");
+  await expect(page.locator("#said")).toHaveText(/^Copied: \d+ records of this page\.$/);
+  expect((await page.evaluate(() => navigator.clipboard.readText())).split("\n")[0]).toMatch(/^Opened\tStarted\tPromised\t/);
   const [csv] = await Promise.all([page.waitForEvent("download"), drawer.getByRole("button", { name: "as CSV" }).press("Enter")]);
   expect(readFileSync(await csv.path(), "utf8").split("\n")[0]).toMatch(/^Opened,Started,Promised,/);
   await page.keyboard.press("Escape");

@@ -88,6 +88,9 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 		if doc.Finishing().Merge && len(edits) == 0 {
 			a.Records.merge()
 		}
+		if int(l.Count) > len(l.Rows) {
+			a.Notes = append(a.Notes, Note{Words: "The first " + ds.Manner.Count(int64(len(l.Rows))) + " of " + format.Records(ds, l.Count) + " are shown.", Mark: &a.Whole})
+		}
 		return nil
 	}
 	if len(l.Rows) == 0 {

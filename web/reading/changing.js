@@ -158,6 +158,7 @@ export function changeable(body) {
   if (!table || !head || !table.querySelector("[data-key]")) return;
   const name = document.createElement("th");
   name.scope = "col";
+  name.className = "row-tools";
   name.innerHTML = '<span class="visually-hidden">Record</span>';
   head.append(name);
   for (const row of /** @type {NodeListOf<HTMLTableRowElement>} */ (table.querySelectorAll("tr[data-key]"))) {
@@ -174,6 +175,7 @@ export function changeable(body) {
     Object.assign(open, { type: "button", className: "plain", textContent: "record" });
     open.dataset.oneRecord = "";
     open.setAttribute("aria-label", `Record of ${title}`);
+    end.className = "row-tools";
     end.append(open);
     row.append(end);
   }

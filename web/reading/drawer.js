@@ -134,6 +134,7 @@ export class Drawer {
       this.place();
     }
     else if (d.proofFile) void this.save(d.proofFile, "proof.json", "application/json");
+    else if ("copy" in d) copy(/** @type {HTMLTableElement} */ (this.dialog.querySelector("table.records")));
     else if (d.recordsFile) void this.save(d.recordsFile, "records.csv", "text/csv");
     else if (d.earlier) {
       const shown = this.columns(), at = shown.indexOf(d.earlier);
@@ -157,4 +158,17 @@ export class Drawer {
       void this.load();
     }
   }
+}
+
+/** Copies a table as lines with a tab between cells, as sheets take them. @param {HTMLTableElement} table */
+function copy(table) {
+  const rows = [...table.querySelectorAll("thead tr, tbody tr")].map((row) => [.../** @type {HTMLTableRowElement} */ (row).cells].map((cell) => (cell.textContent ?? "").replace(/[▲▼]/g, "").replace(/\s+/g, " ").trim()).join("\t"));
+  const text = document.createElement("textarea");
+  text.value = rows.join("\n");
+  text.className = "visually-hidden";
+  table.after(text);
+  text.select();
+  // In a frame of another site this is the way that browsers allow.
+  say(document.execCommand("copy") ? `Copied: ${rows.length - 1} records of this page.` : "The browser did not let this be copied.");
+  text.remove();
 }

@@ -132,6 +132,8 @@ export class Sheet {
       const d = place.dataset, id = d.widget ?? "";
       place.style.gridColumn = `${Number(d.x) + 1} / span ${d.w}`;
       place.style.gridRow = `${Number(d.y) + 1} / span ${d.h}`;
+      place.style.setProperty("--w", d.w ?? "12"); // on paper
+      place.style.setProperty("--h", d.h ?? "4");
       this.widgets.set(id, new Widget(place, {
         choose: (marks, words) => this.narrow(id, marks, words),
         records: (mark, words) => place.dataset.records === "true" && void this.records(id, mark, words),
