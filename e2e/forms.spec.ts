@@ -52,6 +52,14 @@ test("the legend hides a series, rows of a pivot fold, and the finish is set in 
   const marks = await stacked.locator(".mark").count();
   await stacked.getByRole("button", { name: "rework" }).click();
   await expect(stacked.locator(".mark")).not.toHaveCount(marks);
+  await expect(stacked.locator(".chart")).toHaveAttribute("aria-label", /Hidden by the legend: rework\./);
+  await expect(stacked.getByRole("button", { name: "rework" })).toBeFocused();
+  await expect(page).toHaveURL(/view=/);
+  await page.reload();
+  await settled(page);
+  await expect(stacked.getByRole("button", { name: "rework" })).toHaveAttribute("aria-pressed", "false");
+  await stacked.getByRole("button", { name: "rework" }).press("Enter");
+  await expect(stacked.locator(".mark")).toHaveCount(marks);
   await page.getByRole("button", { name: "Tables", exact: true }).click();
   await settled(page);
   const grouped = page.locator(".widget", { has: page.locator("h2", { hasText: "Grouped table" }) });

@@ -96,6 +96,7 @@ func (v *View) Document(w *dashboard.Widget) (*chart.Document, *dataset.Dataset,
 	if look, ok := v.State.Looks[w.ID]; ok {
 		doc.Definition = doc.Looked(look, ds)
 	}
+	doc.Without = v.State.Hidden[w.ID]
 	if sort, ok := v.State.Sorts[w.ID]; ok {
 		doc = doc.Sorted(sort.Field, sort.Measure, sort.Descending, ds)
 	}

@@ -56,6 +56,14 @@ func (d *drawer) axes() error {
 		usual = []string{"value"}
 	}
 	shares := slices.Contains(d.finish.Labels, "share")
+	off := make([]bool, len(d.Series))
+	if len(d.doc.Without) > 0 {
+		for i := range d.Series {
+			named := Series{Name: d.name(d.drawn[i%len(d.drawn)])}
+			d.split(&named, i/len(d.drawn), palette)
+			off[i] = d.without(named.Name)
+		}
+	}
 	spoken := len(d.tipped) > 0 || len(d.finish.Labels) > 0 // a mark tells more than its figure
 	for i := range d.Series {
 		s, m := i/len(d.drawn), d.drawn[i%len(d.drawn)]
@@ -64,6 +72,10 @@ func (d *drawer) axes() error {
 		series.Stack = d.doc.Form.stacks() || d.doc.Form == Combined && d.doc.Split != nil && series.As == "column"
 		d.split(&series, s, palette)
 		series.Marks = make([]*Mark, len(t.Groups))
+		if series.Off = off[i]; series.Off {
+			d.Series[i] = series
+			continue
+		}
 		room := make([]Mark, len(t.Groups))
 		for g := range t.Groups {
 			f := t.Figure(g, s, m)
@@ -79,6 +91,13 @@ func (d *drawer) axes() error {
 					whole := t.GroupFigure(g, m)
 					if len(t.Splits) == 1 {
 						whole = t.TotalFigure(m)
+					} else if len(d.doc.Without) > 0 { // of what is shown
+						whole.Base = field.Value{}
+						for s := range t.Splits {
+							if !off[s*len(d.drawn)+i%len(d.drawn)] {
+								whole.Base = calc.Sum(whole.Base, t.Figure(g, s, m).Base)
+							}
+						}
 					}
 					share = calc.Share(f.Base, whole.Base)
 				}
@@ -201,12 +220,18 @@ func (d *drawer) before() {
 		return
 	}
 	if d.doc.Form.stacks() {
+		if len(d.doc.Without) > 0 { // the whole is not what is shown
+			return
+		}
 		for _, m := range d.drawn {
 			add(Series{Name: "In all, " + label, Colour: "ink", As: "tick", Measure: m, Of: -1}, func(g int) field.Value { return d.t.GroupFigure(g, m).Before }, m)
 		}
 		return
 	}
 	for i, s := range append([]Series{}, d.Series...) {
+		if s.Off {
+			continue
+		}
 		split := i / len(d.drawn)
 		s.Name += ", " + label
 		if s.As == "column" {
@@ -245,6 +270,9 @@ func (d *drawer) target() {
 		}
 	}
 	if d.doc.Split == nil || d.doc.Form.stacks() {
+		if len(d.doc.Without) > 0 && (d.doc.Form.stacks() || slices.ContainsFunc(d.Series, func(s Series) bool { return s.Off && s.Measure == a.Measure })) {
+			return
+		}
 		of := -1
 		if d.finish.Aim == "columns" && !d.doc.Form.stacks() { // beside the columns of its measure
 			of = slices.IndexFunc(d.Series, func(s Series) bool { return s.Role == "" && s.Measure == a.Measure })
@@ -253,6 +281,9 @@ func (d *drawer) target() {
 		return
 	}
 	for split := range d.t.Splits {
+		if d.Series[split].Off {
+			continue
+		}
 		add(name+", "+d.Series[split].Name, d.Series[split].Colour, split, func(g int) field.Value { return d.t.Figure(g, split, a.Measure).Target })
 	}
 }
@@ -274,6 +305,9 @@ func (d *drawer) trends() {
 	for _, trend := range d.t.Trends {
 		of := trend.Split * len(d.drawn)
 		base := d.Series[of]
+		if base.Off {
+			continue
+		}
 		line := func(name, role string) Series {
 			return Series{Name: name, Colour: base.Colour, As: "line", Role: role, Of: of, Marks: make([]*Mark, len(d.Groups))}
 		}

@@ -24,6 +24,8 @@ type Document struct {
 	Finish *Finish    `json:"finish,omitempty"`
 	// Shared are the colours that values have on every chart of the dashboard: field → value → colour.
 	Shared map[string]map[string]string `json:"-"`
+	// Without are the names in its legend that whoever looks has hidden: what is left is worked out anew.
+	Without []string `json:"-"`
 	// Sets finds the datasets beside the chart's own; nil where nobody looks at them.
 	Sets query.Sets `json:"-"`
 	// Now is the time that what is offered speaks of.

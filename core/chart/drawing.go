@@ -188,6 +188,9 @@ func (d *drawer) legend() {
 	}
 }
 
+// without tells whether the legend's name is hidden.
+func (d *drawer) without(name string) bool { return slices.Contains(d.doc.Without, name) }
+
 // summary says in words what a drawing shows: how many figures, the largest and smallest
 // of each measure, and along time where it leads.
 func (d *drawer) summary() string {
@@ -224,7 +227,9 @@ func (d *drawer) summary() string {
 		return out
 	}
 	out = fmt.Sprintf("%d marks. %s", marks, out)
-	if m := d.doc.Measures[0]; m.Additive() && m.Then == nil {
+	if len(d.doc.Without) > 0 {
+		out += " Hidden by the legend: " + strings.Join(d.doc.Without, ", ") + "."
+	} else if m := d.doc.Measures[0]; m.Additive() && m.Then == nil {
 		out += fmt.Sprintf(" %s %s.", inAll(d.t, 0, len(d.t.Plan.Dims)), Formats(d.t)[0].Value(d.t.Total()[0]))
 	}
 	for _, trend := range d.t.Trends {

@@ -52,6 +52,7 @@ type Group struct {
 	Key     marks.Key `json:"key"`
 	Words   string    `json:"words"` // the condition it stands for: "opened week of 3 March 2026"
 	Colour  string    `json:"colour,omitempty"`
+	Off     bool      `json:"off,omitempty"`  // of a pie: hidden by its legend
 	Rate    string    `json:"rate,omitempty"` // of a funnel: what goes on from the stage before
 	step    rate      // the same exactly
 	overall rate      // of the first stage
@@ -82,6 +83,7 @@ type Series struct {
 	Key     *marks.Key `json:"key,omitempty"`
 	Words   string     `json:"words,omitempty"` // of a split value: "kind rework"
 	Total   string     `json:"total,omitempty"`
+	Off     bool       `json:"off,omitempty"` // hidden by the legend: it has no marks
 	Marks   []*Mark    `json:"marks"`
 }
 

@@ -17,16 +17,30 @@ func (d *drawer) pie() error {
 	colours := d.groupColours()
 	for g := range d.Groups {
 		d.Groups[g].Colour = colours[g]
+		d.Groups[g].Off = d.without(d.Groups[g].Label)
 	}
+	sum := func(s int) (whole field.Value) { // of what is shown
+		if len(d.doc.Without) == 0 {
+			return t.SplitTotal(s)[0]
+		}
+		for g := range t.Groups {
+			if !d.Groups[g].Off {
+				whole = calc.Sum(whole, t.Figure(g, s, 0).Base)
+			}
+		}
+		return whole
+	}
+	var all field.Value
 	palette := d.colours()
 	for s := range t.Splits {
 		series := Series{Name: ShownLabel(d.doc.Measures[0], d.ds), As: "slice", Of: s}
 		d.split(&series, s, palette)
-		whole := t.SplitTotal(s)[0]
+		whole := sum(s)
+		all = calc.Sum(all, whole)
 		series.Total = Formats(t)[0].Value(whole)
 		for g := range t.Groups {
 			f := t.Figure(g, s, 0)
-			if f.Base.IsEmpty() || f.Base.Decimal().IsZero() {
+			if f.Base.IsEmpty() || f.Base.Decimal().IsZero() || d.Groups[g].Off {
 				series.Marks = append(series.Marks, nil)
 				continue
 			}
@@ -44,6 +58,9 @@ func (d *drawer) pie() error {
 	}
 	if d.doc.Form == Donut {
 		d.Total = Formats(t)[0].Value(t.Total()[0])
+		if len(d.doc.Without) > 0 {
+			d.Total = Formats(t)[0].Value(all)
+		}
 	}
 	return nil
 }

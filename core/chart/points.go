@@ -246,6 +246,11 @@ func (d *drawer) radar() error {
 		for _, m := range d.drawn {
 			series := Series{Name: d.name(m), Colour: fmt.Sprintf("c%d", m%10+1), As: "polygon", Measure: m, Of: len(d.Series)}
 			d.split(&series, s, palette)
+			if series.Off = d.without(series.Name); series.Off {
+				series.Marks = make([]*Mark, len(t.Groups))
+				d.Series = append(d.Series, series)
+				continue
+			}
 			for g := range t.Groups {
 				mark := d.mark(t.Figure(g, s, m), m, d.place(g, s))
 				if mark != nil {

@@ -22,6 +22,8 @@ type State struct {
 	Looks map[string]query.Look `json:"looks,omitempty"`
 	// Sorts are the headings that the viewer has sorted tables and lists by, by the widgets' ids.
 	Sorts map[string]Sort `json:"sorts,omitempty"`
+	// Hidden are the names in legends that the viewer has hidden, by the widgets' ids.
+	Hidden map[string][]string `json:"hidden,omitempty"`
 	// Drills are the steps down that the viewer has taken in widgets, by their ids.
 	Drills map[string][]Drill `json:"drills,omitempty"`
 }
@@ -91,6 +93,14 @@ func (s State) Check(d *Document) error {
 		}
 		if len(sort.Field) > 200 || sort.Measure < 0 {
 			return problem.New(problem.Invalid, "sorts."+id, "A table is sorted by one of its headings.")
+		}
+	}
+	for id, names := range s.Hidden {
+		if _, err := d.Widget(id); err != nil {
+			return err
+		}
+		if len(names) > Most || slices.ContainsFunc(names, func(n string) bool { return len(n) > 300 }) {
+			return problem.New(problem.TooMany, "hidden."+id, "At most %d names of a legend are hidden.", Most)
 		}
 	}
 	if len(s.Narrow) > Most {
@@ -249,6 +259,7 @@ func (s State) Suiting(d *Document) (out State, lost bool) {
 	out.Filters = each(s.Filters, func(one map[string]*Setting) bool { return try(State{Filters: one}) })
 	out.Drills = each(s.Drills, func(one map[string][]Drill) bool { return try(State{Drills: one}) })
 	out.Looks = each(s.Looks, func(one map[string]query.Look) bool { return try(State{Looks: one}) })
+	out.Hidden = each(s.Hidden, func(one map[string][]string) bool { return try(State{Hidden: one}) })
 	out.Sorts = each(s.Sorts, func(one map[string]Sort) bool { return try(State{Sorts: one}) })
 	for _, n := range s.Narrow {
 		if try(State{Narrow: []Narrowing{n}, Drills: out.Drills}) {

@@ -10,8 +10,8 @@ import { Batch, colour, el, faded, sign } from "./drawing/svg.js";
 
 /**
  * @typedef {{size: number, from: number, x?: number, r?: number, low?: number, high?: number, label: string, text?: string, more?: string[], tone?: string, exact: string, base?: string, run?: {key: object, was: string}, then?: object}} Mark
- * @typedef {{name: string, colour: string, as: string, role?: string, second?: boolean, stack?: boolean, measure: number, of: number, key?: object, words?: string, total?: string, marks: (Mark | null)[]}} Series
- * @typedef {{label: string, full: string, short?: string, rank?: number, partial?: boolean, ahead?: boolean, key: object, words: string, colour?: string, rate?: string}} Group
+ * @typedef {{name: string, colour: string, as: string, role?: string, second?: boolean, stack?: boolean, measure: number, of: number, key?: object, words?: string, total?: string, off?: boolean, marks: (Mark | null)[]}} Series
+ * @typedef {{label: string, full: string, short?: string, rank?: number, partial?: boolean, ahead?: boolean, key: object, words: string, colour?: string, off?: boolean, rate?: string}} Group
  * @typedef {{low: number, high: number, log?: boolean, hidden?: boolean, no_grid?: boolean, title?: string, ticks: {at: number, label: string}[]}} Axis
  * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], ramp?: {tones: string[], low: string, high: string}, bar_width?: number, bridge?: boolean, total?: string, columns?: number, captions?: string, summary: string, hints?: string[], reference: Record<string, any>}} Drawing
  * @typedef {{series: number, group: number}} Place
@@ -19,7 +19,7 @@ import { Batch, colour, el, faded, sign } from "./drawing/svg.js";
  * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
  */
 
-/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, keep?: (cut: object | undefined) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void, menu?: (marked: import("./marked.js").Marked, beside: {getBoundingClientRect: () => DOMRect, focus: () => void}) => void, chosen?: () => object[], drill?: (marked: import("./marked.js").Marked) => void, up?: () => void, why?: (two: import("./marked.js").Two) => void, sort?: (by: Sort) => void, sorted?: () => Sort | undefined, changes?: boolean}} Listener */
+/** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, keep?: (cut: object | undefined) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void, menu?: (marked: import("./marked.js").Marked, beside: {getBoundingClientRect: () => DOMRect, focus: () => void}) => void, chosen?: () => object[], drill?: (marked: import("./marked.js").Marked) => void, up?: () => void, why?: (two: import("./marked.js").Two) => void, sort?: (by: Sort) => void, sorted?: () => Sort | undefined, changes?: boolean, hide?: (names: string[]) => void}} Listener */
 /** By what a table is sorted. @typedef {{field?: string, measure?: number, descending?: boolean}} Sort */
 
 /** @type {Record<string, (m: Drawing, st: Stage) => void>} */
@@ -139,6 +139,10 @@ export class Chart {
   /** @param {Drawing} model @param {string} title */
   draw(model, title) {
     this.model = model;
+    if (this.listener.hide && model.kind !== "scatter") {
+      const named = model.kind === "pie" || model.kind === "donut" ? model.groups : model.series;
+      this.hidden = new Set(named.flatMap((of, i) => (of.off ? [i] : [])));
+    }
     this.place.setAttribute("aria-label", `${title}. ${model.summary} Arrow keys move among the marks, Space chooses one${this.listener.menu ? ", the menu key or M says what can be done with it, Enter goes down into it and Backspace up again" : ""}, R lists its records${this.listener.look && model.category.time ? ", Z goes closer to what is chosen and Shift Z back" : ""}.`);
     if (this.at && !this.markAt(this.at)) this.at = null;
     if (this.at) {
@@ -496,6 +500,7 @@ export class Chart {
     list.className = "legend";
     list.setAttribute("aria-label", "Legend");
     if (!m || m.legend === "none") return list;
+    const round = m.kind === "pie" || m.kind === "donut";
     /** @param {SVGElement} shape @param {string} name @param {number | null} at */
     const add = (shape, name, at) => {
       const item = document.createElement("li"), box = el("svg", { viewBox: "-6 -6 12 12", "aria-hidden": "true" }, [shape]);
@@ -510,7 +515,8 @@ export class Chart {
         button.addEventListener("click", () => {
           if (!this.hidden.delete(at)) this.hidden.add(at);
           button.setAttribute("aria-pressed", String(!this.hidden.has(at)));
-          this.layout();
+          if (this.listener.hide && m.kind !== "scatter") this.listener.hide([...this.hidden].map((i) => (round ? m.groups[i].label : m.series[i].name)));
+          else this.layout();
         });
         item.append(button);
       }
@@ -523,7 +529,7 @@ export class Chart {
       list.append(item);
     }
     for (const step of m.key ?? []) add(block(step.tone), step.label, null);
-    if (m.kind === "pie" || m.kind === "donut") {
+    if (round) {
       if (m.legend !== "top" || m.series.length > 1) m.groups.forEach((g, i) => add(block(g.colour ?? "c1"), g.label, i));
       return list;
     }

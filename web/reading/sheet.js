@@ -13,12 +13,12 @@ import { menu } from "./marked.js";
 import { popover } from "./popover.js";
 import { Widget } from "./widget.js";
 
-/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string, without?: boolean, depth?: number}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>, drills: Record<string, {mark: object, into: string, words: string}[]>, sorts: Record<string, import("./draw.js").Sort>}} State */
+/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string, without?: boolean, depth?: number}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>, drills: Record<string, {mark: object, into: string, words: string}[]>, sorts: Record<string, import("./draw.js").Sort>, hidden: Record<string, string[]>}} State */
 
 /** The standard view, with what is given of another; which page it is of is known besides. @param {(Partial<State> & {page?: string}) | null} [of] @returns {State} */
 function standard(of) {
   const { page, ...rest } = of ?? {};
-  return { filters: {}, narrow: [], settings: {}, looks: {}, drills: {}, sorts: {}, ...rest };
+  return { filters: {}, narrow: [], settings: {}, looks: {}, drills: {}, sorts: {}, hidden: {}, ...rest };
 }
 
 export class Sheet {
@@ -145,6 +145,7 @@ export class Sheet {
         sort: (by) => this.sort(id, by),
         sorted: () => this.state.sorts[id],
         changes: true,
+        hide: (names) => this.hide(id, names),
         up: () => this.up(id, (this.state.drills[id]?.length ?? 0) - 1),
       }));
     }
@@ -231,6 +232,14 @@ export class Sheet {
   /** Sorts a table or a list by a heading. @param {string} id @param {import("./draw.js").Sort} by */
   sort(id, by) {
     this.state.sorts[id] = by;
+    this.note();
+    void this.refresh([id]);
+  }
+
+  /** Hides names of a chart's legend: what is left is worked out anew. @param {string} id @param {string[]} names */
+  hide(id, names) {
+    if (names.length) this.state.hidden[id] = names;
+    else delete this.state.hidden[id];
     this.note();
     void this.refresh([id]);
   }

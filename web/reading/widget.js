@@ -333,7 +333,10 @@ export class Widget {
       this.chart = new Chart(area, this.listener);
     }
     this.chart.draw(model, title);
-    this.legendPlace?.replaceChildren(this.chart.legend());
+    const place = this.legendPlace, buttons = () => /** @type {HTMLElement[]} */ ([...(place?.querySelectorAll("button") ?? [])]);
+    const at = buttons().indexOf(/** @type {HTMLElement} */ (document.activeElement));
+    place?.replaceChildren(this.chart.legend());
+    buttons()[at]?.focus();
   }
 
   undraw() {
