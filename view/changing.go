@@ -49,6 +49,7 @@ type changing struct {
 	ds      *dataset.Dataset
 	setting query.Setting
 	edits   []*dataset.Field
+	show    []string // the fields of the table; all of them when there are none
 }
 
 func (v *View) changing(id string) (c changing, err error) {
@@ -61,7 +62,7 @@ func (v *View) changing(id string) (c changing, err error) {
 		return c, err
 	}
 	if doc != nil && v.Changes {
-		c.ds, c.edits = ds, doc.Edits(ds, v.Viewer.Roles)
+		c.ds, c.edits, c.show = ds, doc.Edits(ds, v.Viewer.Roles), doc.Show
 	}
 	if len(c.edits) == 0 {
 		return c, problem.New(problem.Forbidden, "", "Records are not changed by you here.")
@@ -79,7 +80,7 @@ func (v *View) Hold(id string, key []string) (*Held, error) {
 	}
 	plan := &sql.Record{Dataset: c.ds, Setting: c.setting, Key: key, Fields: c.edits}
 	for _, f := range c.ds.Visible() {
-		if !slices.Contains(c.edits, f) {
+		if !slices.Contains(c.edits, f) && (v.Whole || len(c.show) == 0 || slices.Contains(c.show, f.Name)) {
 			plan.Beside = append(plan.Beside, f)
 		}
 	}
@@ -121,6 +122,8 @@ func held(plan *sql.Record, row []field.Value) *Held {
 			}
 		} else if i := slices.Index(plan.Beside, f); i >= 0 {
 			one.Shown = written(plan.Dataset, f, row[1+3*len(plan.Fields)+i], h.Zone)
+		} else {
+			continue
 		}
 		h.Fields = append(h.Fields, one)
 	}

@@ -45,6 +45,7 @@ type View struct {
 	State   dashboard.State
 	Free    bool // the viewer may take things apart by whatever field they see
 	Changes bool // the viewer may change records where a table of them lets them
+	Whole   bool // the viewer may list records with all the fields that they see
 	ctx     context.Context
 	shared  map[string]map[string]string // of a draft, once they have been looked for
 	looked  bool

@@ -170,6 +170,16 @@ func TestRecordsAreChanged(t *testing.T) {
 			assert.Equal(t, "(not shown)", f.Shown)
 		}
 	}
+	// Where viewers do not list records, the drawer of one has the fields of the table alone.
+	o, err := d.Changing(ctx, edda, "hazards")
+	require.NoError(t, err)
+	require.NoError(t, second(d.SaveDashboard(ctx, edda, "hazards", []byte(strings.Replace(string(o.Doc.JSON()), "\"viewers_may\": [\n    \"records\",", `"viewers_may": [`, 1)), workspace.On{Revision: o.Revision})))
+	require.NoError(t, second(d.Publish(ctx, edda, "hazards")))
+	r, err = d.at(t, ivo).Record("list", key)
+	require.NoError(t, err)
+	for _, f := range r.Fields {
+		assert.True(t, f.Edits || f.Field.Name == "title", f.Field.Name)
+	}
 	_, control, more, err := d.at(t, ivo).Control("list", key, "owner", "")
 	require.NoError(t, err)
 	assert.Equal(t, "choice 3 [{3 (not shown)} {2 Bram} {1 Orla}] false", fmt.Sprint(control.Kind, " ", control.Value, " ", control.Options, " ", more))

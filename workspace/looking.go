@@ -57,6 +57,7 @@ func (w *Workspace) look(ctx context.Context, who *identity.Caller, o *Opened, s
 	}
 	l := &Look{o, w, ctx, who, state, v}
 	v.Free, v.Changes = l.MayAsk(), rights.May(who, rights.Change, l.thing()) == nil
+	v.Whole = l.MayRecords()
 	return l, nil
 }
 

@@ -57,7 +57,7 @@ func TestWhatIsTypedIsRead(t *testing.T) {
 		{"cost", "1e3", "! “1e3” is not a number."}, {"cost", "12,5", "! “12,5” is not a number."}, {"cost", "NaN", "! “NaN” is not a number."}, {"cost", strings.Repeat("1", 201), "! “" + strings.Repeat("1", 201) + "” is not a number."},
 		{"whole", "999", "999"}, {"whole", "1000", "! Whole has at most 3 digits before the point."}, {"whole", "1.5", "! Whole has at most 0 digits after the point."},
 		{"free", "123456789.123456789", "123456789.123456789"}, {"crew", "7", "7"}, {"crew", "7.5", "! Crew is a whole number, not “7.5”."}, {"crew", "seven", "! “seven” is not a number."}, {"crew", "", ""},
-		{"due", "2026-03-31", "2026-03-31"}, {"due", "2026-02-30", "! “2026-02-30” is not a date, such as 2026-03-31."}, {"due", "0000-01-01", "! “0000-01-01” is not a date, such as 2026-03-31."}, {"due", "", ""},
+		{"due", "2026-03-31", "2026-03-31"}, {"due", "2026-02-30", "! “2026-02-30” is not a date, such as 2026-03-31."}, {"due", "0000-01-01", "! “0000-01-01” is not a date, such as 2026-03-31."}, {"due", "0001-01-01", "0001-01-01"}, {"due", "", ""},
 		{"at", "2026-07-01T10:00", "2026-07-01T09:00:00Z"}, {"at", "2026-12-01T10:00:30", "2026-12-01T10:00:30Z"}, {"at", "10:00", "! “10:00” is not a date with a time of day, such as 2026-03-31 14:00."}, {"wall", "2026-07-01T10:00", "2026-07-01T10:00:00Z"},
 		{"late", "true", "true"}, {"late", "false", "false"}, {"late", "maybe", "! Late is yes or no."}, {"yard", "3", "3"}, {"yard", "Ostrey", "! “Ostrey” is not a number."}, {"yard", " ", ""},
 	} {
