@@ -444,15 +444,19 @@ test("in the host app its own address keeps the view, through a record and back"
 
 // What somebody does who has neither mouse nor picture: they hear which yard started latest last month,
 // ask why, and open the worst job.
-test("by keyboard alone: which yard starts latest, why, and its worst job", async ({ page }) => {
+test("by keyboard and by what a screen reader is told alone: which yard starts latest, why, and its worst job", async ({ page }) => {
   const wrong = complaints(page);
   await signIn(page);
   await page.goto("/dashboards/yard-today");
-  await page.waitForSelector("#w-starts[data-drawn]");
+  await expect(page.getByRole("heading", { level: 1, name: "Yard today" })).toBeVisible();
   await settled(page);
+  // The chart says what it is and what it shows; the mark at the keyboard says itself, and where it stands.
+  const chart = page.getByRole("listbox", { name: /^Late starts per month, by yard\. \d+ marks\. Largest: / });
+  const mark = chart.getByRole("option");
   const at = async (series: number) => {
-    await toMark(page, page, "starts", ["Home", ...Array(10).fill("ArrowRight"), ...Array(series).fill("ArrowUp")]);
-    return (await spoken(page, "starts"))!;
+    await chart.focus();
+    for (const key of ["Home", ...Array(10).fill("ArrowRight"), ...Array(series).fill("ArrowUp")]) await page.keyboard.press(key);
+    return (await mark.innerText()).trim();
   };
   const heard: { late: number; words: string; series: number }[] = [];
   for (let series = 0; series < 5; series++) {
@@ -469,20 +473,21 @@ test("by keyboard alone: which yard starts latest, why, and its worst job", asyn
   await settled(page);
   await at(worst.series);
   await page.keyboard.press("m");
-  await page.locator("#popover").getByRole("button", { name: "why the two differ" }).press("Enter");
-  const drawer = page.locator("#drawer");
-  await expect(drawer.locator("h2")).toContainText(`${worst.late - next.late}`);
-  await expect(drawer.locator("h2")).toBeFocused();
+  await page.getByRole("button", { name: "why the two differ" }).press("Enter");
+  const drawer = page.getByRole("dialog", { name: "Records behind a mark" }), heads = drawer.getByRole("heading", { level: 2 });
+  await expect(heads).toContainText(`${worst.late - next.late}`);
+  await expect(heads).toBeFocused();
   await page.keyboard.press("Escape");
   await at(worst.series);
   await page.keyboard.press("r");
-  await expect(drawer.locator("h2")).toContainText(`${worst.late} jobs`);
+  await expect(heads).toContainText(`${worst.late} jobs`);
   const heading = drawer.getByRole("button", { name: /^Days late at start/ });
   await heading.press("Enter");
-  await expect(drawer.locator("th[aria-sort=ascending]")).toContainText("Days late at start");
+  const column = drawer.getByRole("columnheader", { name: "Days late at start" });
+  await expect(column).toHaveAttribute("aria-sort", "ascending");
   await heading.press("Enter");
-  await expect(drawer.locator("th[aria-sort=descending]")).toContainText("Days late at start");
-  const [desk] = await Promise.all([page.waitForEvent("popup"), drawer.locator("a.record").first().press("Enter")]);
+  await expect(column).toHaveAttribute("aria-sort", "descending");
+  const [desk] = await Promise.all([page.waitForEvent("popup"), drawer.getByRole("table").getByRole("link").first().press("Enter")]);
   await desk.waitForURL(/\/(jobs\/\d+|sign-in)/);
   expect(wrong).toEqual([]);
 });
