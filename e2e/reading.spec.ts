@@ -466,6 +466,8 @@ test("by keyboard and by what a screen reader is told alone: which yard starts l
   const [worst, next] = heard.sort((a, b) => b.late - a.late);
   expect(worst.words).toContain("Tarn Quay");
   await at(worst.series);
+  await expect(mark).toHaveAttribute("aria-setsize", "60");
+  await expect(mark).toHaveAttribute("aria-posinset", String(worst.series * 12 + 11));
   await page.keyboard.press("Space");
   await settled(page);
   await at(next.series);

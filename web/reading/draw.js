@@ -57,6 +57,7 @@ export class Chart {
     this.nodes = new WeakMap();
     place.tabIndex = 0;
     place.setAttribute("role", "listbox");
+    place.setAttribute("aria-multiselectable", "true");
     this.option = document.createElement("div");
     this.option.id = `${this.id}-mark`;
     this.option.className = "visually-hidden";
@@ -455,6 +456,14 @@ export class Chart {
     if (!mark) return;
     this.option.textContent = [mark.label, this.words(p), ...(mark.more ?? [])].filter(Boolean).join(", ");
     this.option.setAttribute("aria-selected", String(this.chosen.has(this.keyOf(p))));
+    let place = 0, all = 0;
+    /** @type {Drawing} */ (this.model).series.forEach((s, i) => s.marks.forEach((other, g) => {
+      if (!other || this.hidden.has(i)) return;
+      all++;
+      if (i < p.series || i === p.series && g <= p.group) place++;
+    }));
+    this.option.setAttribute("aria-posinset", String(place));
+    this.option.setAttribute("aria-setsize", String(all));
   }
 
   /** Outlines the mark that the keyboard is at. @param {Place | null} p */

@@ -122,6 +122,7 @@ export class Sheet {
   async lay(sheet) {
     fill(this.root, sheet || await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "" }));
     look(/** @type {HTMLElement | null} */ (this.root.querySelector(".sheet"))?.dataset.look ?? "");
+    this.root.querySelector("[data-tell]")?.setAttribute("aria-pressed", String(!!this.telling));
     this.widgets.clear();
     this.line = this.root.querySelector("#line");
     this.said = "";
@@ -403,6 +404,10 @@ export class Sheet {
     else if (d.file) void this.file(d.file, d.totals ?? "");
     else if ("standard" in d) this.standard();
     else if ("refresh" in d) void this.refresh();
+    else if ("tell" in d) {
+      this.telling = !this.telling;
+      button.setAttribute("aria-pressed", String(this.telling));
+    }
     else if ("full" in d) void (document.fullscreenElement ? document.exitFullscreen() : this.root.requestFullscreen()).catch(() => say("This page may not fill the screen."));
     else if (d.page) {
       this.how.page = d.page;
@@ -488,8 +493,8 @@ export class Sheet {
   changed(e) {
     const changed = e.widgets.filter((id) => this.widgets.has(id));
     void this.refresh(changed);
-    // Told seldom: once in half a minute at most.
-    if (changed.length === 0 || Date.now() - (this.toldAt ?? 0) < 30_000) return;
+    // Told where that is asked for, once in ten seconds at most.
+    if (!this.telling || changed.length === 0 || Date.now() - (this.toldAt ?? 0) < 10_000) return;
     this.toldAt = Date.now();
     say(changed.length === 1 ? "A chart has changed with its records." : `${changed.length} charts have changed with their records.`);
   }
