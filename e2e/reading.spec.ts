@@ -106,6 +106,24 @@ test("filters: dates and values are set in the reading line", async ({ page }) =
   await expect(page.locator("#w-jobs tbody")).not.toContainText("Tarn Quay");
   await page.getByRole("button", { name: "standard view" }).click();
   await expect(line(page)).toContainText("at any yard");
+  // One chart alone, by the keyboard: the others and what is counted stay.
+  await settled(page);
+  const counted = await line(page).locator("b").allTextContents(), late = await page.locator("#w-starts .mark").count();
+  await page.locator("#w-starts [data-do=narrow]").press("Enter");
+  await noSeriousProblem(page, "what one chart may be narrowed by");
+  await page.locator("#popover").getByRole("button", { name: "at any yard" }).press("Enter");
+  await page.getByRole("checkbox", { name: "Ostrey" }).check();
+  await page.getByRole("button", { name: "Set", exact: true }).press("Enter");
+  await expect(line(page)).toContainText("in “Late starts per month, by yard”: at Ostrey");
+  await settled(page);
+  expect(await page.locator("#w-starts .mark").count()).toBeLessThan(late);
+  expect(await line(page).locator("b").allTextContents()).toEqual(counted);
+  await page.reload();
+  await settled(page);
+  await line(page).getByRole("button", { name: "Lift in “Late starts per month, by yard”: at Ostrey" }).press("Enter");
+  await expect(line(page)).not.toContainText("in “Late");
+  await settled(page);
+  expect(await page.locator("#w-starts .mark").count()).toBe(late);
   await page.locator("#w-cost").hover();
   await page.locator("#w-cost [data-do=words]").click();
   await expect(page.locator("#popover")).toContainText("Sum of Yard cost of Yard jobs, per week of Opened, split by Kind");

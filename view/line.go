@@ -1,6 +1,7 @@
 package view
 
 import (
+	"maps"
 	"slices"
 	"sort"
 	"strings"
@@ -28,6 +29,7 @@ type Line struct {
 	Offered []LineFilter // those that the viewer may add, by what they are called
 	Rules   string       // the row rule in words, "" when all records may be seen
 	Narrow  []LineNarrow
+	Only    []LineOnly
 	Changed bool // the state differs from the standard view
 }
 
@@ -37,6 +39,12 @@ type LineNarrow struct {
 	Words  string
 	At     int
 	Widget string
+}
+
+// A LineOnly is a phrase that a filter makes which is set in one chart alone.
+type LineOnly struct {
+	Widget, Filter string
+	Words          string
 }
 
 // A LineFilter is a phrase of the reading line that a filter makes.
@@ -94,7 +102,7 @@ func (v *View) narrowed(page *dashboard.Page, s shown) (filter.Condition, error)
 // Line makes the reading line of a page: what is shown, and of how many records, for the
 // dataset of most widgets and for every other that is narrowed.
 func (v *View) Line(page string) (*Line, error) {
-	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks)+len(v.State.Drills)+len(v.State.Sorts) > 0}
+	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks)+len(v.State.Drills)+len(v.State.Sorts)+len(v.State.Hidden)+len(v.State.Only) > 0}
 	p, err := v.Doc.Page(page)
 	if err != nil {
 		return nil, err
@@ -143,6 +151,9 @@ func (v *View) Line(page string) (*Line, error) {
 		}
 		l.Narrow = append(l.Narrow, LineNarrow{words, i, ""})
 	}
+	if l.Only, err = v.only(p); err != nil {
+		return nil, err
+	}
 	for i, s := range sets {
 		c, err := v.narrowed(p, s)
 		if err != nil {
@@ -158,6 +169,60 @@ func (v *View) Line(page string) (*Line, error) {
 		l.Counted = append(l.Counted, Counted{format.Called(s.ds, all), s.ds.Manner.Count(some), s.ds.Manner.Count(all)})
 	}
 	return l, nil
+}
+
+// only says what the viewer has set in single charts of a page.
+func (v *View) only(p *dashboard.Page) (out []LineOnly, err error) {
+	for i := range p.Widgets {
+		w := &p.Widgets[i]
+		for _, name := range slices.Sorted(maps.Keys(v.State.Only[w.ID])) {
+			doc, ds, err := v.sound(w)
+			f := v.Doc.Filter(name)
+			if err != nil {
+				return nil, err
+			}
+			if doc == nil || f == nil {
+				continue
+			}
+			words, err := v.phraseOf(f, v.State.Only[w.ID][name])
+			if err != nil {
+				return nil, err
+			}
+			out = append(out, LineOnly{w.ID, name, "in “" + sentence.Title(doc, ds) + "”: " + words})
+		}
+	}
+	return out, nil
+}
+
+// OfferedIn are the filters that may be set in one chart alone.
+func (v *View) OfferedIn(id string) (out []LineFilter, err error) {
+	w, err := v.Doc.Widget(id)
+	if err != nil {
+		return nil, err
+	}
+	_, ds, err := v.sound(w)
+	if err != nil || ds == nil {
+		return nil, err
+	}
+	for i := range v.Doc.Filters {
+		f := &v.Doc.Filters[i]
+		if f.Shown == dashboard.Hidden || f.FieldOf(w, ds) == "" {
+			continue
+		}
+		words, err := v.phraseOf(f, v.State.Only[id][f.Name])
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, LineFilter{Name: f.Name, Text: words})
+	}
+	return out, nil
+}
+
+// phraseOf says a filter as if all of the page were set so.
+func (v *View) phraseOf(f *dashboard.Filter, set *dashboard.Setting) (string, error) {
+	alone := *v
+	alone.State.Filters = map[string]*dashboard.Setting{f.Name: set}
+	return alone.phrase(f)
 }
 
 // A ViewSetting is a value that a viewer may set on a dashboard, with what it is now.

@@ -146,6 +146,14 @@ func (l *Look) Values(filter, find string) ([]view.ListedValue, error) {
 	return l.view.Values(filter, find)
 }
 
+// OfferedIn are the filters that somebody may set in one chart alone.
+func (l *Look) OfferedIn(widget string) ([]view.LineFilter, error) {
+	if err := rights.May(l.who, rights.OwnFilters, l.thing()); err != nil {
+		return nil, err
+	}
+	return l.view.OfferedIn(widget)
+}
+
 // Range reads the dates that somebody has typed for a filter.
 func (l *Look) Range(filter, typed string) (*period.Relative, error) {
 	if err := rights.May(l.who, rights.OwnFilters, l.thing()); err != nil {

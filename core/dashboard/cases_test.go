@@ -39,6 +39,8 @@ func TestStatesThatDoNotSuit(t *testing.T) {
 	for _, c := range []struct{ state, words string }{
 		{`{}`, ""}, {`{"filters":{"when":null}}`, ""},
 		{`{"filters":{"gone":null}}`, "no filter “gone”"},
+		{`{"only":{"a":{"late":["true"]}},"hidden":{"a":["care"]}}`, ""}, {`{"only":{"nowhere":{"late":["true"]}}}`, "“nowhere”"}, {`{"only":{"a":{"gone":null}}}`, "no filter “gone”"}, {`{"only":{"a":{"late":["maybe"]}}}`, "true or to false"},
+		{`{"hidden":{"nowhere":["care"]}}`, "“nowhere”"}, {`{"hidden":{"a":["` + strings.Repeat("x", 301) + `"]}}`, "names of a legend are hidden"},
 		{`{"filters":{"when":["3"]}}`, "set to a range of dates"},
 		{`{"filters":{"where":"this month"}}`, "A date filter is set"},
 		{`{"filters":{"where":{"at_least":1}}}`, "A number filter is set"},

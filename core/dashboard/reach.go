@@ -1,6 +1,7 @@
 package dashboard
 
 import (
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -114,6 +115,22 @@ func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a
 		c := set.condition(name).ForFilter(a)
 		if err := query.CheckCondition(c, ds); err != nil {
 			return r, problem.At("filters."+f.Name, err)
+		}
+		parts = append(parts, c)
+	}
+	for _, name := range slices.Sorted(maps.Keys(s.Only[w.ID])) {
+		f, set := d.Filter(name), s.Only[w.ID][name]
+		if f == nil || set == nil || name == except {
+			continue
+		}
+		field := f.FieldOf(w, ds)
+		if field == "" {
+			r.Missed = append(r.Missed, missed(f.words(ds), ds))
+			continue
+		}
+		c := set.condition(field).ForFilter(a)
+		if err := query.CheckCondition(c, ds); err != nil {
+			return r, problem.At("only."+w.ID+"."+name, err)
 		}
 		parts = append(parts, c)
 	}

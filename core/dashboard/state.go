@@ -24,6 +24,9 @@ type State struct {
 	Sorts map[string]Sort `json:"sorts,omitempty"`
 	// Hidden are the names in legends that the viewer has hidden, by the widgets' ids.
 	Hidden map[string][]string `json:"hidden,omitempty"`
+	// Only are the filters that the viewer has set in one chart alone, by the widgets' ids: besides what
+	// the page is narrowed to.
+	Only map[string]map[string]*Setting `json:"only,omitempty"`
 	// Drills are the steps down that the viewer has taken in widgets, by their ids.
 	Drills map[string][]Drill `json:"drills,omitempty"`
 }
@@ -63,15 +66,18 @@ func (s State) Check(d *Document) error {
 		return err
 	}
 	for name, set := range s.Filters {
-		if f := d.Filter(name); f != nil {
-			if f.Shown == Hidden {
-				return problem.New(problem.Forbidden, "filters."+name, "This filter is set by the dashboard's author.")
+		if err := d.sets("filters", name, set); err != nil {
+			return err
+		}
+	}
+	for id, filters := range s.Only {
+		if _, err := d.Widget(id); err != nil {
+			return err
+		}
+		for name, set := range filters {
+			if err := d.sets("only."+id, name, set); err != nil {
+				return err
 			}
-			if err := f.Fits(set); err != nil {
-				return problem.At("filters."+name, err)
-			}
-		} else {
-			return problem.New(problem.NotFound, "filters", "The dashboard has no filter “%s”.", name)
 		}
 	}
 	for name, value := range s.Settings {
@@ -131,6 +137,18 @@ func (s State) Check(d *Document) error {
 		}
 	}
 	return nil
+}
+
+// sets tells in words why a viewer may not set a filter so.
+func (d *Document) sets(place, name string, set *Setting) error {
+	f := d.Filter(name)
+	switch {
+	case f == nil:
+		return problem.New(problem.NotFound, place, "The dashboard has no filter “%s”.", name)
+	case f.Shown == Hidden:
+		return problem.New(problem.Forbidden, place+"."+name, "This filter is set by the dashboard's author.")
+	}
+	return problem.At(place+"."+name, f.Fits(set))
 }
 
 // MostDrills is how many steps down a widget may be.
@@ -257,6 +275,7 @@ func (s State) Suiting(d *Document) (out State, lost bool) {
 		out.Page = s.Page
 	}
 	out.Filters = each(s.Filters, func(one map[string]*Setting) bool { return try(State{Filters: one}) })
+	out.Only = each(s.Only, func(one map[string]map[string]*Setting) bool { return try(State{Only: one}) })
 	out.Drills = each(s.Drills, func(one map[string][]Drill) bool { return try(State{Drills: one}) })
 	out.Looks = each(s.Looks, func(one map[string]query.Look) bool { return try(State{Looks: one}) })
 	out.Hidden = each(s.Hidden, func(one map[string][]string) bool { return try(State{Hidden: one}) })

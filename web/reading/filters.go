@@ -33,7 +33,7 @@ func (s *Server) filterMenu(c *gin.Context) {
 	switch name := c.Param("filter"); {
 	case name == "+":
 		part = "offered"
-		data, err = offered(l, c.PostForm("page"))
+		data, err = offered(l, c.PostForm("page"), c.PostForm("only_in"))
 	case strings.HasPrefix(name, "="):
 		part = "setting"
 		data, err = setting(l, name[1:])
@@ -47,7 +47,12 @@ func (s *Server) filterMenu(c *gin.Context) {
 	s.Part(c, http.StatusOK, part, data)
 }
 
-func offered(l *workspace.Look, page string) (any, error) {
+// offered are the filters that may be added to a page or, where one is named, set in one chart alone.
+func offered(l *workspace.Look, page, widget string) (any, error) {
+	if widget != "" {
+		filters, err := l.OfferedIn(widget)
+		return gin.H{"Filters": filters, "In": widget}, err
+	}
 	line, err := l.Line(page)
 	if err != nil {
 		return nil, err

@@ -13,12 +13,12 @@ import { menu } from "./marked.js";
 import { popover } from "./popover.js";
 import { Widget } from "./widget.js";
 
-/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string, without?: boolean, depth?: number}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>, drills: Record<string, {mark: object, into: string, words: string}[]>, sorts: Record<string, import("./draw.js").Sort>, hidden: Record<string, string[]>}} State */
+/** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string, without?: boolean, depth?: number}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>, drills: Record<string, {mark: object, into: string, words: string}[]>, sorts: Record<string, import("./draw.js").Sort>, hidden: Record<string, string[]>, only: Record<string, Record<string, any>>}} State */
 
 /** The standard view, with what is given of another; which page it is of is known besides. @param {(Partial<State> & {page?: string}) | null} [of] @returns {State} */
 function standard(of) {
   const { page, ...rest } = of ?? {};
-  return { filters: {}, narrow: [], settings: {}, looks: {}, drills: {}, sorts: {}, hidden: {}, ...rest };
+  return { filters: {}, narrow: [], settings: {}, looks: {}, drills: {}, sorts: {}, hidden: {}, only: {}, ...rest };
 }
 
 export class Sheet {
@@ -393,7 +393,8 @@ export class Sheet {
     const button = /** @type {HTMLElement | null} */ (target.closest("button"));
     if (!button) return;
     const d = button.dataset;
-    if (d.filter) void this.unfold(button, this.path(`filters/${encodeURIComponent(d.filter)}`), d.filter);
+    if (d.filter) void this.unfold(button, this.path(`filters/${encodeURIComponent(d.filter)}`), d.filter, d.in ?? "");
+    else if (d.liftOnly) this.setOnly(d.of ?? "", d.liftOnly, null);
     else if (d.lift) d.of ? this.up(d.of, Number(d.lift)) : this.lift(Number(d.lift));
     else if (d.liftFilter) {
       delete this.state.filters[d.liftFilter];
@@ -417,6 +418,7 @@ export class Sheet {
       const id = /** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "";
       if (d.do === "records") void this.records(id, this.widgets.get(id)?.answer?.whole ?? {}, "");
       if (d.do === "large") this.large(id);
+      if (d.do === "narrow") void this.unfold(button, this.path("filters/+"), "+", id);
       if (d.do === "words") void this.unfold(button, this.path(`widgets/${encodeURIComponent(id)}/words`), "");
     }
   }
@@ -462,13 +464,30 @@ export class Sheet {
     void this.refresh();
   }
 
-  /** Opens a popover under a button: what a filter may be set to, or words. @param {HTMLElement} button @param {string} address @param {string} filter */
-  async unfold(button, address, filter) {
+  /** Sets a filter in one chart alone. @param {string} id @param {string} filter @param {any} value */
+  setOnly(id, filter, value) {
+    const { [filter]: _, ...rest } = this.state.only[id] ?? {};
+    if (value !== null) rest[filter] = value;
+    if (Object.keys(rest).length) this.state.only[id] = rest;
+    else delete this.state.only[id];
+    this.note();
+    void this.refresh([id]);
+  }
+
+  /**
+   * Opens a popover under a button: what a filter may be set to, in the page or in one chart alone, or words.
+   * @param {HTMLElement} button @param {string} address @param {string} filter @param {string} [only] the chart
+   */
+  async unfold(button, address, filter, only = "") {
     const box = this.popover;
     if (!box) return;
     const under = box.contains(button) ? (this.under ?? button) : (this.under = button);
-    const fields = () => ({ ...this.fields(), page: this.how.page });
+    // A filter of one chart alone is shown as that is set, as if all of the page were.
+    const alone = only && filter !== "+" ? { filters: { ...this.state.filters, [filter]: this.state.only[only]?.[filter] ?? null } } : {};
+    const state = { ...this.state, ...alone };
+    const fields = () => ({ ...this.fields(), state: JSON.stringify(state), page: this.how.page, ...(only ? { only_in: only } : {}) });
     await popover(box, under, address, fields, !filter || filter === "+" ? undefined : (value) => {
+      if (only) return this.setOnly(only, filter, value);
       if (!filter.startsWith("=")) this.state.filters[filter] = value;
       else if (value === null) delete this.state.settings[filter.slice(1)];
       else this.state.settings[filter.slice(1)] = value;
