@@ -116,6 +116,7 @@ test("filters: dates and values are set in the reading line", async ({ page }) =
   await page.getByRole("button", { name: "Set", exact: true }).press("Enter");
   await expect(line(page)).toContainText("in “Late starts per month, by yard”: at Ostrey");
   await settled(page);
+  await expect(page.locator("#w-starts .widget-notes")).toContainText("This chart alone: at Ostrey.");
   expect(await page.locator("#w-starts .mark").count()).toBeLessThan(late);
   expect(await line(page).locator("b").allTextContents()).toEqual(counted);
   await page.reload();

@@ -45,6 +45,7 @@ type LineNarrow struct {
 type LineOnly struct {
 	Widget, Filter string
 	Words          string
+	set            string // what it is set to, without where
 }
 
 // A LineFilter is a phrase of the reading line that a filter makes.
@@ -151,7 +152,7 @@ func (v *View) Line(page string) (*Line, error) {
 		}
 		l.Narrow = append(l.Narrow, LineNarrow{words, i, ""})
 	}
-	if l.Only, err = v.only(p); err != nil {
+	if l.Only, err = v.only(p.Widgets); err != nil {
 		return nil, err
 	}
 	for i, s := range sets {
@@ -171,10 +172,10 @@ func (v *View) Line(page string) (*Line, error) {
 	return l, nil
 }
 
-// only says what the viewer has set in single charts of a page.
-func (v *View) only(p *dashboard.Page) (out []LineOnly, err error) {
-	for i := range p.Widgets {
-		w := &p.Widgets[i]
+// only says what the viewer has set in single charts.
+func (v *View) only(widgets []dashboard.Widget) (out []LineOnly, err error) {
+	for i := range widgets {
+		w := &widgets[i]
 		for _, name := range slices.Sorted(maps.Keys(v.State.Only[w.ID])) {
 			doc, ds, err := v.sound(w)
 			f := v.Doc.Filter(name)
@@ -188,7 +189,7 @@ func (v *View) only(p *dashboard.Page) (out []LineOnly, err error) {
 			if err != nil {
 				return nil, err
 			}
-			out = append(out, LineOnly{w.ID, name, "in “" + sentence.Title(doc, ds) + "”: " + words})
+			out = append(out, LineOnly{w.ID, name, "in “" + sentence.Title(doc, ds) + "”: " + words, words})
 		}
 	}
 	return out, nil

@@ -324,6 +324,10 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 		if q.within && a.Drawing != nil {
 			a.Drawing.Fade()
 		}
+		only, wrong := v.only([]dashboard.Widget{*w})
+		for _, one := range only {
+			a.Notes = append(a.Notes, Note{Words: "This chart alone: " + one.set + "."})
+		}
 		for _, words := range q.missed {
 			a.Notes = append(a.Notes, Note{Words: words})
 		}
@@ -331,7 +335,7 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 			a.Nothing = "Nothing found for “" + v.State.Narrow[len(v.State.Narrow)-1].Words + "”."
 		}
 		a.Closer = v.State.Looks[id].Part != nil
-		err = errors.Join(err, v.trail(a, w))
+		err = errors.Join(err, wrong, v.trail(a, w))
 	}
 	return a, err
 }
