@@ -33,6 +33,7 @@ test("a foreman puts hazards right where they are listed, by the keyboard, is to
   await choose(page, frame, row, "safeguards", to);
   await expect(told(frame)).toContainText(`Safeguards of “${title}”: “${before}” → “${to}”.`);
   await expect(cell(row, "safeguards")).toHaveText(to);
+  await expect(cell(row, "safeguards"), "the keyboard is where it was").toBeFocused();
 
   // The application's own trigger refuses, in its own words, at the cell; what was chosen is still there.
   await choose(page, frame, row, "status", "closed");
@@ -41,6 +42,7 @@ test("a foreman puts hazards right where they are listed, by the keyboard, is to
   await noSeriousProblem(page, "a change that is refused");
   await page.keyboard.press("Escape");
   await expect(cell(row, "status")).not.toHaveText("closed");
+  await expect(cell(row, "status")).toBeFocused();
 
   // The drawer of the record says what was changed, and takes it back.
   await row.locator("[data-one-record]").press("Enter");

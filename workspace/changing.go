@@ -250,7 +250,8 @@ func (l *Look) made(widget string, c *view.Change, version string, undoes *int64
 		return nil, err
 	}
 	out.ID = e.ID
-	if now == nil {
+	if now == nil { // the record is not seen any more
+		out.Shown = l.view.Said(h, f, e.Now)
 		return out, nil
 	}
 	out.Version = now.Version

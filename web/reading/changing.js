@@ -68,6 +68,8 @@ export class Changing {
       const options = await post(address, { ...asked, find, only: "options" });
       if (/** @type {HTMLInputElement} */ (e.target).value === find) fill(to, options);
     });
+    // The table may have been drawn anew meanwhile: the keyboard goes on where the value is now.
+    box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed") this.back(p); }, { once: true });
     box.onkeydown = (e) => {
       if (e.key === "Enter" && to.tagName === "TEXTAREA" && !e.shiftKey) {
         e.preventDefault();
@@ -105,6 +107,12 @@ export class Changing {
       else this.line(p.widget, trouble.message);
     }
     await this.again(p.widget);
+    this.back(p);
+  }
+
+  /** Leads the keyboard back to a field, if it is nowhere. @param {Place} p */
+  back(p) {
+    if (document.activeElement === document.body) this.seen(p).at(-1)?.focus();
   }
 
   /** @param {string} widget @param {string} change */
