@@ -78,7 +78,7 @@ test("a foreman puts hazards right where they are listed, by the keyboard, is to
 
 test("an author lets fields be changed; two who change one record at once lose nothing of each other's", async ({ page, context }) => {
   await signIn(page);
-  await copied(page, "hazards", "hazards-changed", "Hazards to be changed");
+  await copied(page, "hazards", "hazards-changed", "Risks to be changed");
   await page.locator("[gs-id=list] .widget-head").click();
   const panel = page.locator("#panel");
   await panel.getByRole("button", { name: "changing Status by" }).click();

@@ -125,6 +125,7 @@ func TestWalks(t *testing.T) {
 			own         bool // what the widget itself meets, too
 		}
 		var filters, choices, drilled []asked
+		alone := map[string]string{} // what a widget is narrowed to by itself
 		reset := func() {
 			for _, id := range ids {
 				now[id] = slices.Clone(widgets[id])
@@ -137,11 +138,14 @@ func TestWalks(t *testing.T) {
 					out = append(out, a.sql)
 				}
 			}
+			if sql := alone[id]; sql != "" {
+				out = append(out, sql)
+			}
 			return out
 		}
 		for range rapid.IntRange(1, 8).Draw(t, "steps") {
 			id := rapid.SampledFrom(ids).Draw(t, "widget")
-			switch what := rapid.SampledFrom([]string{"filter", "dates", "narrow", "without", "drill", "up", "lift", "standard"}).Draw(t, "what"); what {
+			switch what := rapid.SampledFrom([]string{"filter", "dates", "narrow", "without", "drill", "up", "lift", "standard", "alone"}).Draw(t, "what"); what {
 			case "filter", "dates":
 				filters = slices.DeleteFunc(filters, func(a asked) bool { return a.widget == what })
 				name, set, sql := "of", `["boat 3"]`, "boat = 'boat 3'"
@@ -178,12 +182,16 @@ func TestWalks(t *testing.T) {
 					sql = "not coalesce((" + sql + "), false)"
 				}
 				w.state.Narrow, choices = append(slices.Clone(w.state.Narrow), n), append(choices, asked{id, "(" + sql + ")", n.Without})
+			case "alone":
+				is := "boat 4"
+				w.state.Only = map[string]map[string]*dashboard.Setting{id: {"of": {Values: []marks.Key{{Is: &is}}}}}
+				alone = map[string]string{id: "boat = 'boat 4'"}
 			case "lift":
 				if len(choices) > 0 {
 					w.state.Narrow, choices = w.state.Narrow[1:], choices[1:]
 				}
 			case "up", "standard": // all the way up, since what was chosen further down goes with it
-				w.state, filters, choices, drilled = dashboard.State{}, nil, nil, nil
+				w.state, filters, choices, drilled, alone = dashboard.State{}, nil, nil, nil, map[string]string{}
 				reset()
 			}
 			// A mark of any widget.
@@ -223,6 +231,110 @@ func TestWalks(t *testing.T) {
 		}
 	})
 }
+
+// Every form that draws marks takes every step from each of them, and what comes of it is what the database counts.
+func TestEveryFormTakesEveryStep(t *testing.T) {
+	d := open(t, "matrix")
+	_, err := d.records.Exec(ctx, `update job set kind = null where id % 11 = 0; update job set boat = null where id % 13 = 0; update job set cost = null where id % 17 = 0`)
+	require.NoError(t, err)
+	const kinds, split, months, largest = `"by":[{"field":"kind"}]`, `,"split":{"field":"yard"}`, `"by":[{"field":"opened","grain":"month"}]`, `"by":[{"field":"boat","largest":3,"others":true}]`
+	forms := map[string]string{
+		`"columns"`: kinds + split, `{"columns":"stacked"}`: months + split, `{"columns":"to 100%"}`: kinds + split, `"bars"`: largest, `{"bars":"stacked"}`: kinds + split, `{"bars":"to 100%"}`: kinds + split, `"line"`: months + split, `"area"`: months,
+		`{"area":"stacked"}`: months + split, `{"area":"to 100%"}`: months + split, `"pie"`: kinds, `"donut"`: largest, `"radar"`: kinds + split, `"heat map"`: kinds + split,
+	}
+	columns := map[string]string{"kind": "kind", "boat": "boat", "yard": "yard_id", "opened": "opened_at"}
+	n := 0
+	for form, divided := range forms {
+		n++
+		name := fmt.Sprint("walk", n)
+		_, err := d.SaveDashboard(ctx, edda, name, page(name, name, widget("chart", `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],`+divided+`,"form":`+form+`}`), widget("other", count(`"every row"`))), workspace.On{})
+		require.NoError(t, err, form)
+		_, err = d.Publish(ctx, edda, name)
+		require.NoError(t, err, form)
+		w := &walker{T: nil, d: d, columns: columns}
+		look := func(s dashboard.State) *workspace.Look {
+			l, err := d.Look(ctx, edda, name, false, s)
+			require.NoError(t, err, form)
+			return l
+		}
+		sum := func(s dashboard.State, id string) (total int64, marks int) {
+			a, err := look(s).Widget(id, view.Drawing)
+			require.NoError(t, err, form)
+			if a.Drawing == nil {
+				return 0, 0
+			}
+			for _, series := range a.Drawing.Series {
+				for _, m := range series.Marks {
+					if m != nil && series.Role == "" {
+						var n int64
+						_, err := fmt.Sscan(m.Exact, &n)
+						require.NoError(t, err, m.Exact)
+						total, marks = total+n, marks+1
+					}
+				}
+			}
+			return total, marks
+		}
+		a, err := look(dashboard.State{}).Widget("chart", view.Drawing)
+		require.NoError(t, err, form)
+		require.NotNil(t, a.Drawing, "%s: %s", form, a.Nothing)
+		fields := map[string][]string{kinds: {"kind"}, kinds + split: {"kind", "yard"}, months: {"opened"}, months + split: {"opened", "yard"}, largest: {"boat"}}[divided]
+		all, _ := sum(dashboard.State{}, "other")
+		drawn := 0
+		for _, series := range a.Drawing.Series {
+			for g, m := range series.Marks {
+				if m == nil || series.Role != "" {
+					continue
+				}
+				drawn++
+				at := fmt.Sprintf("%s: %s, %s", form, series.Name, a.Drawing.Groups[g].Label)
+				ref := a.Drawing.Reference
+				ref.Measure, ref.Keys = series.Measure, []marks.Key{a.Drawing.Groups[g].Key}
+				sql := "boat is not null and boat not in (select boat from job where boat is not null group by boat order by count(*) desc, boat limit 3)"
+				if !ref.Keys[0].Others {
+					sql = w.meets(fields[0], ref.Keys[0])
+				}
+				if series.Key != nil {
+					ref.Keys = append(ref.Keys, *series.Key)
+					sql += " and " + w.meets(fields[1], *series.Key)
+				}
+				var want int64
+				require.NoError(t, d.records.QueryRow(ctx, "select count(*) from job where opened_at < '2026-03-05T12:00:00Z' and "+sql).Scan(&want), sql)
+				require.Equal(t, fmt.Sprint(want), m.Exact, at)
+				p, err := look(dashboard.State{}).Records("chart", ref, workspace.Paging{})
+				require.NoError(t, err, at)
+				require.Equal(t, want, p.Count, "%s: its records", at)
+				narrowed, _ := sum(dashboard.State{Narrow: []dashboard.Narrowing{{Widget: "chart", Marks: []marks.Reference{ref}, Words: "x"}}}, "other")
+				require.Equal(t, want, narrowed, "%s: narrowed to it", at)
+				without := dashboard.State{Narrow: []dashboard.Narrowing{{Widget: "chart", Marks: []marks.Reference{ref}, Words: "x", Without: true}}}
+				left, _ := sum(without, "other")
+				require.Equal(t, all-want, left, "%s: left out", at)
+				left, _ = sum(without, "chart")
+				require.Equal(t, all-want, left, "%s: left out of itself", at)
+				into := map[bool]string{true: "yard", false: "boat"}[fields[0] == "boat"]
+				down := dashboard.State{Drills: map[string][]dashboard.Drill{"chart": {{Mark: ref, Into: into, Words: "x"}}}}
+				other, _ := sum(down, "other")
+				parts, _ := sum(down, "chart")
+				require.Equal(t, other, parts, "%s: its parts are what the other is narrowed to", at)
+				require.GreaterOrEqual(t, parts, want, "%s: a drill narrows by the group alone", at)
+				prov, err := look(dashboard.State{}).Prove("chart", ref, "x")
+				require.NoError(t, err, at)
+				require.Equal(t, fmt.Sprint(want), prov.Exact, "%s: proved", at)
+			}
+		}
+		require.Positive(t, drawn, form)
+		hidden := a.Drawing.Series[0].Name
+		if form == `"pie"` || form == `"donut"` {
+			hidden = a.Drawing.Groups[0].Label
+		}
+		if form != `"heat map"` && (series(a) > 1 || hidden != a.Drawing.Series[0].Name) {
+			_, left := sum(dashboard.State{Hidden: map[string][]string{"chart": {hidden}}}, "chart")
+			require.Less(t, left, drawn, "%s: without %s", form, hidden)
+		}
+	}
+}
+
+func series(a *view.Answer) int { return len(a.Drawing.Series) }
 
 // A list and a table are sorted as a reader wants them, hidden fields never.
 func TestSorted(t *testing.T) {
