@@ -22,6 +22,7 @@ import (
 	"eskadel/identity"
 	"eskadel/localpg/pgtest"
 	"eskadel/store"
+	"eskadel/view"
 	"eskadel/workspace"
 )
 
@@ -442,4 +443,83 @@ func TestAHostAppMakesTheChange(t *testing.T) {
 	stranger.HostApp = "another"
 	_, err = d.at(t, stranger).Change("list", key, "cost", "9", d.version(t, stranger, "2"))
 	assert.ErrorContains(t, err, "come from another application")
+}
+
+// Tables of other shapes: keys of several columns, of texts and UUIDs, in a schema of its own, in partitions, with enumerations
+// and domains, names that must be quoted, and row security of the database's own.
+func TestRecordsOfOddTablesAreChanged(t *testing.T) {
+	d := open(t, "odd_changes")
+	const role = "workspace_odd_changes_changer"
+	_, err := pgtest.Cluster(t).Database(ctx, role, "postgres")
+	require.NoError(t, err)
+	_, err = d.records.Exec(ctx, `create schema "Odd One"; create type "Odd One".mood as enum ('calm', 'rough');
+		create domain "Odd One".code as varchar(6) check (value ~ '^[A-Z]+$');
+		create table "Odd One"."Order Line" ("Order No" uuid, "Line""No" text, mood "Odd One".mood, code "Odd One".code, "when" date, big bigint, small smallint, dear money, primary key ("Order No", "Line""No"));
+		insert into "Odd One"."Order Line" values ('6f3a2f10-9a44-4a55-8c0b-0a6d7bd5a001', 'a "b'' c', 'calm', 'ABC', '2026-01-01', 9007199254740993, 7, 3.50);
+		create table parted (id int, at date not null, state text, primary key (id, at)) partition by range (at);
+		create table parted_1 partition of parted for values from ('2026-01-01') to ('2026-07-01'); create table parted_2 partition of parted for values from ('2026-07-01') to ('2027-01-01');
+		insert into parted values (1, '2026-02-01', 'open'), (2, '2026-08-01', 'open');
+		create table guarded (id int primary key, state text); insert into guarded values (1, 'open'), (2, 'open'); alter table guarded enable row level security;
+		create policy reads on guarded for select using (true); create policy changes on guarded for update using (id = 1);
+		grant usage on schema "Odd One" to `+role+`, workspace_odd_changes_records_reader; grant select on all tables in schema public, "Odd One" to `+role+`, workspace_odd_changes_records_reader;
+		grant update (mood, code, "when", big, small, dear) on "Odd One"."Order Line" to `+role+`; grant update (state) on parted, guarded to `+role, pgx.QueryExecModeSimpleProtocol)
+	require.NoError(t, err)
+	require.NoError(t, d.ReadTables(ctx, mara, "desk"))
+	require.NoError(t, second(d.NameChanger(ctx, mara, "desk", role, "", false)))
+	set := func(name, table, key, fields, edits string) *workspace.Look {
+		doc, err := dataset.Read([]byte(`{"version":1,"name":"` + name + `","title":"X","record":["x","xs"],"source":"desk","from":{"table":` + table + `},"key":` + key + `,"fields":` + fields + `,"editing":{"fields":` + edits + `}}`))
+		require.NoError(t, err)
+		require.NoError(t, second(d.SaveDataset(ctx, mara, doc, workspace.On{}, false)))
+		var edit []string
+		var names []string
+		require.NoError(t, json.Unmarshal([]byte(edits), &names))
+		for _, n := range names {
+			edit = append(edit, `{"field":"`+n+`","roles":["everyone"]}`)
+		}
+		require.NoError(t, second(d.SaveDashboard(ctx, mara, name, page(name, name, widget("list", `{"version":2,"dataset":"`+name+`","measures":[{"count":"records"}],"form":"records","edit":[`+strings.Join(edit, ",")+`]}`)), workspace.On{})))
+		l, err := d.Look(ctx, mara, name, true, dashboard.State{})
+		require.NoError(t, err)
+		return l
+	}
+	change := func(l *workspace.Look, key []string, field, typed string) (string, error) {
+		r, err := l.Record("list", key)
+		if err != nil {
+			return "", err
+		}
+		made, err := l.Change("list", key, field, typed, r.Version)
+		if err != nil {
+			return "", err
+		}
+		back, err := l.Undo("list", made.ID)
+		require.NoError(t, err, field)
+		return made.Was + " → " + made.Shown + " → " + back.Shown, nil
+	}
+
+	lines := set("lines", `"Odd One.Order Line"`, `["Order No","Line\"No"]`, `[{"name":"mood","column":"mood"},{"name":"code","column":"code"},{"name":"on","column":"when","time":"planned"},{"name":"big","column":"big"},{"name":"small","column":"small"},{"name":"dear","column":"dear"}]`, `["mood","code","on","big","small","dear"]`)
+	a, err := lines.Widget("list", view.Drawing)
+	require.NoError(t, err)
+	key := a.Records.Rows[0].Key
+	assert.Equal(t, []string{"6f3a2f10-9a44-4a55-8c0b-0a6d7bd5a001", `a "b' c`}, key)
+	for _, c := range []struct{ field, typed, want string }{
+		{"mood", "rough", "calm → rough → calm"}, {"code", "XYZ", "ABC → XYZ → ABC"}, {"on", "2026-12-24", "1 Jan 2026 → 24 Dec 2026 → 1 Jan 2026"}, {"big", "9007199254740994", "9,007,199,254,740,993 → 9,007,199,254,740,994 → 9,007,199,254,740,993"}, {"small", "", "7 →  → 7"},
+	} {
+		got, err := change(lines, key, c.field, c.typed)
+		require.NoError(t, err, c.field)
+		assert.Equal(t, c.want, got)
+	}
+	for _, c := range []struct{ field, typed, words string }{{"mood", "angry", "is one of"}, {"code", "abc", "does not allow this"}, {"code", "ABCDEFG", "longer than"}, {"small", "40000", "larger than"}} {
+		_, err := change(lines, key, c.field, c.typed)
+		assert.ErrorContains(t, err, c.words, "%s %s", c.field, c.typed)
+	}
+	parted := set("parted", `"parted"`, `["id","at"]`, `[{"name":"state","column":"state"}]`, `["state"]`)
+	got, err := change(parted, []string{"2", "2026-08-01"}, "state", "done")
+	require.NoError(t, err)
+	assert.Equal(t, "open → done → open", got)
+	guarded := set("guarded", `"guarded"`, `["id"]`, `[{"name":"state","column":"state"}]`, `["state"]`)
+	got, err = change(guarded, []string{"1"}, "state", "done")
+	require.NoError(t, err)
+	assert.Equal(t, "open → done → open", got)
+	_, err = change(guarded, []string{"2"}, "state", "done")
+	assert.Error(t, err, "the database's own row security holds besides")
+	assert.Equal(t, "open", d.ask(t, "select state from guarded where id = 2"))
 }

@@ -1,6 +1,6 @@
 /** Changing records where they are listed: in the cells of a table, and in the drawer of one record. */
 import { fill, post, say, Trouble } from "../page/api.js";
-import { under, unfold } from "./popover.js";
+import { closing, nowhere, under, unfold } from "./popover.js";
 
 /** What a sheet lends. @typedef {{root: HTMLElement, path: (tail: string) => string, fields: () => Record<string, string>, popover: () => HTMLElement, drawer: () => import("./drawer.js").Drawer, refresh: (id: string) => Promise<void>}} Lent */
 /** A field of a record. @typedef {{widget: string, key: string, field: string}} Place */
@@ -69,7 +69,7 @@ export class Changing {
       if (/** @type {HTMLInputElement} */ (e.target).value === find) fill(to, options);
     });
     // The table may have been drawn anew meanwhile: the keyboard goes on where the value is now.
-    box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed") this.back(p); }, { once: true });
+    closing(box, () => this.back(p));
     box.onkeydown = (e) => {
       if (e.key === "Enter" && to.tagName === "TEXTAREA" && !e.shiftKey) {
         e.preventDefault();
@@ -112,7 +112,7 @@ export class Changing {
 
   /** Leads the keyboard back to a field, if it is nowhere. @param {Place} p */
   back(p) {
-    if (document.activeElement === document.body) this.seen(p).at(-1)?.focus();
+    if (nowhere()) this.seen(p).at(-1)?.focus();
   }
 
   /** @param {string} widget @param {string} change */

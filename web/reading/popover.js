@@ -33,7 +33,22 @@ export function unfold(box, button, html) {
   box.onclick = box.onsubmit = box.onchange = box.onkeydown = null;
   if (!box.matches(":popover-open")) box.showPopover();
   under(box, button);
-  box.addEventListener("toggle", (e) => { if (/** @type {ToggleEvent} */ (e).newState === "closed" && document.activeElement === document.body) button.focus(); }, { once: true });
+  closing(box, () => { if (nowhere()) button.focus(); });
+}
+
+/** Whether the keyboard is nowhere, or on what is no longer seen. */
+export function nowhere() {
+  const at = document.activeElement;
+  return !at || at === document.body || !at.checkVisibility();
+}
+
+/** Does something once a popover that is open, or about to be, has closed. @param {HTMLElement} box @param {() => void} act */
+export function closing(box, act) {
+  box.addEventListener("toggle", function closed(e) {
+    if (/** @type {ToggleEvent} */ (e).newState !== "closed") return;
+    box.removeEventListener("toggle", closed);
+    act();
+  });
 }
 
 /** Puts a popover under a button, as large as it is now. @param {HTMLElement} box @param {HTMLElement} button */
