@@ -288,6 +288,8 @@ test("a chart brings a formula and a linked record's field of its own, by keyboa
   await page.locator('[data-part="measure.0"]').press("Enter");
   await choice("Average of …").press("Enter");
   await choice("Margin of labour").press("Enter");
+  await expect(page.locator("#sentence")).toContainText("Average of Margin of labour");
+  await settled(page); // a phrase that is chosen while the sentence is made anew is closed again
   await page.locator('[data-part="by.0"]').press("Enter");
   await choice("Kind of boat").press("Enter");
   await expect(page.locator(".sentence")).toHaveText(/^\s*Average of Margin of labour\s+of\s+Yard jobs,\s+by\s+Kind of boat,\s+reckoning\s+“Margin of labour” as `quoted_price - yard_cost`,\s+bringing in\s+“Kind” of Boat as “Kind of boat”,/);
