@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	github.com/cockroachdb/apd/v3 v3.2.3
+	github.com/coder/websocket v1.8.15
 	github.com/evanw/esbuild v0.28.2
 	github.com/gin-contrib/gzip v1.2.5
 	github.com/gin-gonic/gin v1.12.0
@@ -37,7 +38,6 @@ require (
 	github.com/bytedance/sonic/loader v0.5.0 // indirect
 	github.com/cespare/xxhash/v2 v2.3.0 // indirect
 	github.com/cloudwego/base64x v0.1.6 // indirect
-	github.com/coder/websocket v1.8.15
 	github.com/gabriel-vasile/mimetype v1.4.12 // indirect
 	github.com/gin-contrib/sse v1.1.0 // indirect
 	github.com/go-playground/universal-translator v0.18.1 // indirect
