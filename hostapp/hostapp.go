@@ -14,7 +14,6 @@ import (
 	"net/http"
 	"net/http/httptrace"
 	"net/netip"
-	"strings"
 	"sync/atomic"
 	"time"
 
@@ -114,15 +113,8 @@ func (a *Asker) Ask(ctx context.Context, address string, key Key, by By, o Order
 func answered(status int, body []byte) error {
 	var said struct{ Message string }
 	_ = json.Unmarshal(body, &said)
-	words := strings.Join(strings.Fields(said.Message), " ")
-	if r := []rune(words); len(r) > 300 {
-		words = string(r[:300]) + "…"
-	}
 	or := func(code, usual string) error {
-		if words == "" {
-			words = usual
-		}
-		return problem.New(code, "", "%s", words)
+		return problem.New(code, "", "%s", problem.PassedOn(said.Message, usual))
 	}
 	switch {
 	case status >= 200 && status < 300:

@@ -31,9 +31,6 @@ func (s *Source) ChangeAs(url string) error {
 	return err
 }
 
-// Changes tells whether there is a role that changes records.
-func (s *Source) Changes() bool { return s.changer != nil }
-
 // changers is how many connections an instance keeps to a source for changing records.
 const changers = 2
 
@@ -125,7 +122,7 @@ func (s *Source) refusal(ctx context.Context, err error) error {
 	}
 	switch {
 	case pg.Code == "P0001": // raised by the application's own triggers, for people
-		return refuse("%s", sentenceOf(pg.Message))
+		return refuse("%s", problem.PassedOn(pg.Message, "The application does not allow this."))
 	case pg.Code == "23514":
 		return refuse("The application's own check%s does not allow this.", named(pg.ConstraintName))
 	case pg.Code == "23502":
@@ -149,21 +146,6 @@ func (s *Source) refusal(ctx context.Context, err error) error {
 		return problem.New(problem.Down, "", "Somebody else is changing this record just now. Try again.").Because(err)
 	}
 	return s.words(ctx, err)
-}
-
-// mostSaid is how many letters of what the application says are passed on.
-const mostSaid = 300
-
-// sentenceOf is what the application says, as one sentence at most so long.
-func sentenceOf(text string) string {
-	text = strings.Join(strings.Fields(text), " ")
-	if r := []rune(text); len(r) > mostSaid {
-		text = string(r[:mostSaid]) + "…"
-	}
-	if text == "" {
-		return "The application does not allow this."
-	}
-	return text
 }
 
 // named says a check by its name, unless the database made the name up.

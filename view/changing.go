@@ -24,6 +24,7 @@ type Held struct {
 	Title   string // what its first field shows
 	Fields  []HeldField
 	Zone    *time.Location
+	plan    *sql.Record
 }
 
 // A HeldField is a field of a record.
@@ -113,7 +114,7 @@ func (v *View) record(plan *sql.Record) ([]field.Value, error) {
 
 // held is a record as a plan of it was answered, its fields in the order of the dataset.
 func held(plan *sql.Record, row []field.Value) *Held {
-	h := &Held{Dataset: plan.Dataset, Key: plan.Key, Version: row[0].Exact(), Zone: plan.Setting.Calendar.Zone}
+	h := &Held{Dataset: plan.Dataset, Key: plan.Key, Version: row[0].Exact(), Zone: plan.Setting.Calendar.Zone, plan: plan}
 	for _, f := range plan.Dataset.Visible() {
 		one := HeldField{Field: f}
 		if i := slices.Index(plan.Fields, f); i >= 0 {
@@ -205,11 +206,7 @@ func (v *View) Change(h *Held, name, typed, version string) (*Change, error) {
 func (v *View) Put(h *Held, f *HeldField, value field.Value, version string) (*Change, error) {
 	c := &Change{Held: h, Field: f, Value: value}
 	if f.IsLink() && !value.IsEmpty() && !value.Equal(f.Value) {
-		target, err := h.Dataset.Target(f.Field)
-		if err != nil {
-			return nil, err
-		}
-		_, err = v.record(&sql.Record{Dataset: rule.See(target, v.Viewer), Setting: v.Engine.Setting(target, v.Viewer, filter.Condition{}, time.Time{}), Key: []string{value.Exact()}})
+		_, err := v.led(h.Dataset, f.Field, value.Exact())
 		if problem.Is(err, problem.NotFound) {
 			return nil, problem.New(problem.NotFound, f.Name, "%s cannot lead there: there is no such record, or none that you may see.", f.Label)
 		}
@@ -217,22 +214,26 @@ func (v *View) Put(h *Held, f *HeldField, value field.Value, version string) (*C
 			return nil, err
 		}
 	}
-	c.plan = &sql.Change{Field: f.Field, Version: version}
-	c.plan.Dataset, c.plan.Key = h.Dataset, h.Key
-	for i := range h.Fields {
-		if one := &h.Fields[i]; one.Edits {
-			c.plan.Fields = append(c.plan.Fields, one.Field)
-		} else {
-			c.plan.Beside = append(c.plan.Beside, one.Field)
-		}
-	}
+	c.plan = &sql.Change{Record: *h.plan, Field: f.Field, Version: version}
 	if !value.IsEmpty() {
 		c.plan.Value = value.Exact()
 	}
-	var err error
-	c.plan.Setting, err = v.setting(h.Dataset, filter.Condition{}, time.Time{})
-	c.plan.Setting = c.plan.Setting.In(h.Dataset)
-	return c, err
+	return c, nil
+}
+
+// led is what stands for the record that a link leads to, as far as the viewer may see it.
+func (v *View) led(ds *dataset.Dataset, f *dataset.Field, key string) (string, error) {
+	target, err := ds.Target(f)
+	if err != nil {
+		return "", err
+	}
+	target = rule.See(target, v.Viewer)
+	plan := &sql.Record{Dataset: target, Setting: v.Engine.Setting(target, v.Viewer, filter.Condition{}, time.Time{}), Key: []string{key}, Beside: target.Visible()}
+	row, err := v.record(plan)
+	if err != nil || len(row) < 2 {
+		return "", err
+	}
+	return row[1].Exact(), nil
 }
 
 // Make makes a change as the source's role for changes. kept is given what the field held and the record
@@ -278,14 +279,9 @@ func (v *View) Said(h *Held, f *HeldField, exact *string) string {
 		}
 		return written(h.Dataset, f.Field, value, h.Zone)
 	}
-	target, err := h.Dataset.Target(f.Field)
+	shown, err := v.led(h.Dataset, f.Field, *exact)
 	if err != nil {
 		return "(not shown)"
 	}
-	target = rule.See(target, v.Viewer)
-	row, err := v.record(&sql.Record{Dataset: target, Setting: v.Engine.Setting(target, v.Viewer, filter.Condition{}, time.Time{}), Key: []string{*exact}, Beside: target.Visible()})
-	if err != nil || len(row) < 2 {
-		return "(not shown)"
-	}
-	return row[1].Exact()
+	return shown
 }

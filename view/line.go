@@ -166,12 +166,15 @@ func (v *View) Line(page string) (*Line, error) {
 func (v *View) only(widgets []dashboard.Widget) (out []LineOnly, err error) {
 	for i := range widgets {
 		w := &widgets[i]
+		if len(v.State.Only[w.ID]) == 0 {
+			continue
+		}
+		doc, ds, err := v.sound(w)
+		if err != nil {
+			return nil, err
+		}
 		for _, name := range slices.Sorted(maps.Keys(v.State.Only[w.ID])) {
-			doc, ds, err := v.sound(w)
 			f := v.Doc.Filter(name)
-			if err != nil {
-				return nil, err
-			}
 			if doc == nil || f == nil {
 				continue
 			}

@@ -114,20 +114,20 @@ func (l *Look) Control(widget string, key []string, name, find string) (h *view.
 
 // A Changed is a change that was made.
 type Changed struct {
-	ID      int64 // for undoing it; 0 where it was so already
-	Label   string
-	Was     string // what it showed
-	Shown   string // and shows
-	Told    string // what else is to be said of it
-	Title   string // of the record
-	Version string
+	ID      int64  `json:"change"` // for undoing it; 0 where it was so already
+	Label   string `json:"label"`
+	Was     string `json:"was"`   // what it showed
+	Shown   string `json:"shown"` // and shows
+	Told    string `json:"told"`  // what else is to be said of it
+	Title   string `json:"title"` // of the record
+	Version string `json:"-"`
 }
 
 // Newer is what whoever changes an older state of a record is told.
 type Newer struct {
 	*problem.Problem
-	Version string `json:"version"` // as it is now, for saying it again
-	Shown   string `json:"shown"`
+	Version string // as it is now, for saying it again
+	Shown   string
 }
 
 // Unwrap is the problem.

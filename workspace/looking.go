@@ -56,8 +56,9 @@ func (w *Workspace) look(ctx context.Context, who *identity.Caller, o *Opened, s
 		return nil, err
 	}
 	l := &Look{o, w, ctx, who, state, v}
-	v.Free, v.Changes = l.MayAsk(), rights.May(who, rights.Change, l.thing()) == nil
-	v.Whole = l.MayRecords()
+	on := l.thing()
+	may := func(what rights.What) bool { return rights.May(who, what, on) == nil }
+	v.Free, v.Changes, v.Whole = may(rights.Ask), may(rights.Change), may(rights.Records)
 	return l, nil
 }
 

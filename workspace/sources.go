@@ -275,7 +275,7 @@ func (w *Workspace) NameChanger(ctx context.Context, who *identity.Caller, name,
 	if err != nil {
 		return nil, err
 	}
-	if kept.Kind == uploads.Source || kept.Kind == "files" {
+	if kept.Kind == "files" {
 		return nil, problem.New(problem.Invalid, "changer", "What was uploaded is changed by uploading it again.")
 	}
 	if role = strings.TrimSpace(role); role != "" {

@@ -56,24 +56,20 @@ func (d *drawer) axes() error {
 		usual = []string{"value"}
 	}
 	shares := slices.Contains(d.finish.Labels, "share")
-	off := make([]bool, len(d.Series))
-	if len(d.doc.Without) > 0 {
-		for i := range d.Series {
-			named := Series{Name: d.name(d.drawn[i%len(d.drawn)])}
-			d.split(&named, i/len(d.drawn), palette)
-			off[i] = d.without(named.Name)
-		}
-	}
 	spoken := len(d.tipped) > 0 || len(d.finish.Labels) > 0 // a mark tells more than its figure
-	for i := range d.Series {
-		s, m := i/len(d.drawn), d.drawn[i%len(d.drawn)]
+	for i := range d.Series {                               // what each is, and whether it is shown, before any of them has marks
+		m := d.drawn[i%len(d.drawn)]
 		series := Series{Name: d.name(m), Colour: fmt.Sprintf("c%d", m%10+1), Measure: m, Of: i}
 		series.As, series.Second = d.drawnAs(m)
 		series.Stack = d.doc.Form.stacks() || d.doc.Form == Combined && d.doc.Split != nil && series.As == "column"
-		d.split(&series, s, palette)
-		series.Marks = make([]*Mark, len(t.Groups))
-		if series.Off = off[i]; series.Off {
-			d.Series[i] = series
+		d.split(&series, i/len(d.drawn), palette)
+		series.Off, series.Marks = d.without(series.Name), make([]*Mark, len(t.Groups))
+		d.Series[i] = series
+	}
+	for i := range d.Series {
+		s, m := i/len(d.drawn), d.drawn[i%len(d.drawn)]
+		series := &d.Series[i]
+		if series.Off {
 			continue
 		}
 		room := make([]Mark, len(t.Groups))
@@ -94,7 +90,7 @@ func (d *drawer) axes() error {
 					} else if len(d.doc.Without) > 0 { // of what is shown
 						whole.Base = field.Value{}
 						for s := range t.Splits {
-							if !off[s*len(d.drawn)+i%len(d.drawn)] {
+							if !d.Series[s*len(d.drawn)+i%len(d.drawn)].Off {
 								whole.Base = calc.Sum(whole.Base, t.Figure(g, s, m).Base)
 							}
 						}
@@ -105,7 +101,6 @@ func (d *drawer) axes() error {
 			}
 			series.Marks[g] = mark
 		}
-		d.Series[i] = series
 	}
 	if d.finish.Palette == "one" && t.Plan.Definition.Split == nil {
 		for i := range d.Series {

@@ -21,7 +21,7 @@ func (d *Document) Edits(ds *dataset.Dataset, roles []string) (out []*dataset.Fi
 		return nil
 	}
 	for _, e := range d.Edit {
-		if f := ds.Find(e.Field); f != nil && !f.Hidden && ds.Edits(f) && (dataset.RowRule{Roles: e.Roles}).For(roles) {
+		if f := ds.Find(e.Field); f != nil && !f.Hidden && ds.Edits(f) && dataset.Among(e.Roles, roles) {
 			out = append(out, f)
 		}
 	}

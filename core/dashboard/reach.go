@@ -94,6 +94,14 @@ func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a
 	if err != nil {
 		return r, err
 	}
+	ask := func(place, field string, set *Setting) error {
+		c := set.condition(field).ForFilter(a)
+		if err := query.CheckCondition(c, ds); err != nil {
+			return problem.At(place, err)
+		}
+		parts = append(parts, c)
+		return nil
+	}
 	for _, f := range d.Filters {
 		set := f.Setting(s)
 		if set == nil || f.Name == except || !f.On(page) {
@@ -112,27 +120,21 @@ func (d *Document) reach(page string, w *Widget, ds *dataset.Dataset, s State, a
 			}
 			continue
 		}
-		c := set.condition(name).ForFilter(a)
-		if err := query.CheckCondition(c, ds); err != nil {
-			return r, problem.At("filters."+f.Name, err)
+		if err := ask("filters."+f.Name, name, set); err != nil {
+			return r, err
 		}
-		parts = append(parts, c)
 	}
 	for _, name := range slices.Sorted(maps.Keys(s.Only[w.ID])) {
 		f, set := d.Filter(name), s.Only[w.ID][name]
 		if f == nil || set == nil || name == except {
 			continue
 		}
-		field := f.FieldOf(w, ds)
-		if field == "" {
+		answers := f.FieldOf(w, ds)
+		if answers == "" {
 			r.Missed = append(r.Missed, missed(f.words(ds), ds))
-			continue
+		} else if err := ask("only."+w.ID+"."+name, answers, set); err != nil {
+			return r, err
 		}
-		c := set.condition(field).ForFilter(a)
-		if err := query.CheckCondition(c, ds); err != nil {
-			return r, problem.At("only."+w.ID+"."+name, err)
-		}
-		parts = append(parts, c)
 	}
 	r.Waits = w.Waits
 	var chosen []string

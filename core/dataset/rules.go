@@ -24,13 +24,11 @@ type RowRule struct {
 const Everyone = "everyone"
 
 // For tells whether the rule speaks of a viewer with these roles.
-func (r RowRule) For(roles []string) bool {
-	for _, role := range r.Roles {
-		if role == Everyone || slices.Contains(roles, role) {
-			return true
-		}
-	}
-	return false
+func (r RowRule) For(roles []string) bool { return Among(r.Roles, roles) }
+
+// Among tells whether somebody of some roles is among those whom a list of roles names.
+func Among(listed, roles []string) bool {
+	return slices.ContainsFunc(listed, func(role string) bool { return role == Everyone || slices.Contains(roles, role) })
 }
 
 // HiddenColumns are columns that only some roles may see.

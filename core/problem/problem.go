@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"strings"
 )
 
 // Codes that callers compare with. A code never changes its meaning.
@@ -94,6 +95,21 @@ func Of(err error) *Problem {
 func Is(err error, code string) bool {
 	p := Of(err)
 	return p != nil && p.Code == code
+}
+
+// mostPassedOn is how many letters of what an application says are passed on.
+const mostPassedOn = 300
+
+// PassedOn is what a host app says to people, as one line that is not too long; usual where it says nothing.
+func PassedOn(said, usual string) string {
+	said = strings.Join(strings.Fields(said), " ")
+	if r := []rune(said); len(r) > mostPassedOn {
+		said = string(r[:mostPassedOn]) + "…"
+	}
+	if said == "" {
+		return usual
+	}
+	return said
 }
 
 // MostNesting is how deep the lists and objects of a document may stand within each other.

@@ -125,7 +125,7 @@ func Guard(ds *dataset.Dataset, v Viewer) *dataset.Guard {
 			g.Rows[id] = c
 		}
 		for _, h := range rules.Hidden {
-			if shares(h.Except, v.Roles) {
+			if dataset.Among(h.Except, v.Roles) {
 				continue
 			}
 			if g.Columns[id] == nil {
@@ -140,20 +140,11 @@ func Guard(ds *dataset.Dataset, v Viewer) *dataset.Guard {
 		g.Own = allowed(ds.RowRules, v)
 	}
 	for _, f := range ds.Fields {
-		if len(f.SeenBy) > 0 && !shares(f.SeenBy, v.Roles) {
+		if len(f.SeenBy) > 0 && !dataset.Among(f.SeenBy, v.Roles) {
 			g.Fields[f.Name] = true
 		}
 	}
 	return g
-}
-
-func shares(a, b []string) bool {
-	for _, s := range a {
-		if s == dataset.Everyone || slices.Contains(b, s) {
-			return true
-		}
-	}
-	return false
 }
 
 // See returns a dataset as a viewer knows it: without the fields they may not see.

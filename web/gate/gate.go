@@ -232,12 +232,15 @@ func details(err error, p *problem.Problem, status int) map[string]any {
 	out := map[string]any{}
 	var conflict *workspace.Conflict
 	var breaking *workspace.Breaking
+	var newer *workspace.Newer
 	switch {
 	case errors.As(err, &conflict):
 		b, _ := json.Marshal(conflict)
 		_ = json.Unmarshal(b, &out)
 	case errors.As(err, &breaking):
 		out["reach"] = breaking.Reach
+	case errors.As(err, &newer):
+		out["version"], out["shown"] = newer.Version, newer.Shown
 	}
 	out["type"], out["title"], out["status"], out["detail"], out["code"] = "about:blank", http.StatusText(status), status, p.Words, p.Code
 	delete(out, "words")

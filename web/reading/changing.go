@@ -1,8 +1,6 @@
 package reading
 
 import (
-	"encoding/json"
-	"errors"
 	"net/http"
 	"strconv"
 	"strings"
@@ -73,7 +71,7 @@ func (s *Server) change(c *gin.Context) {
 	if err == nil {
 		made, err = l.Change(c.Param("widget"), key, c.PostForm("field"), c.PostForm("to"), c.PostForm("row"))
 	}
-	s.changed(c, made, err)
+	s.Respond(c, made, err)
 }
 
 // undoChange takes a change back.
@@ -84,20 +82,5 @@ func (s *Server) undoChange(c *gin.Context) {
 	if err == nil {
 		made, err = l.Undo(c.Param("widget"), id)
 	}
-	s.changed(c, made, err)
-}
-
-// changed answers with a change; whoever changed an older state of a record is told the newer one.
-func (s *Server) changed(c *gin.Context, made *workspace.Changed, err error) {
-	var newer *workspace.Newer
-	if errors.As(err, &newer) {
-		c.JSON(gate.Status(newer.Problem), gin.H{"detail": newer.Words, "place": newer.Place, "version": newer.Version, "shown": newer.Shown})
-		return
-	}
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	b, _ := json.Marshal(made.ID)
-	c.JSON(http.StatusOK, gin.H{"change": string(b), "label": made.Label, "was": made.Was, "shown": made.Shown, "told": made.Told, "title": made.Title, "same": made.ID == 0})
+	s.Respond(c, made, err)
 }

@@ -88,7 +88,7 @@ export class Changing {
 
   /** Makes a change: it is shown at once, and taken back where it is refused. @param {Place} p @param {Record<string, string>} sent @param {string} shown */
   async make(p, sent, shown) {
-    const before = this.seen(p).map((b) => b.textContent);
+    const before = this.seen(p)[0]?.textContent ?? "–";
     this.seen(p).forEach((b) => {
       b.textContent = shown || "–";
       b.classList.add("unsure");
@@ -98,8 +98,8 @@ export class Changing {
       this.told(p.widget, made);
     } catch (error) {
       const trouble = /** @type {Trouble} */ (error), seen = this.seen(p);
-      seen.forEach((b, i) => {
-        b.textContent = trouble.about?.shown ?? before[Math.min(i, before.length - 1)] ?? "–";
+      seen.forEach((b) => {
+        b.textContent = trouble.about?.shown ?? before;
         b.classList.remove("unsure");
       });
       say(trouble.message);
@@ -132,11 +132,11 @@ export class Changing {
     await this.lent.refresh(widget);
   }
 
-  /** Says under a table what was changed. @param {string} widget @param {{change: string, label: string, was: string, shown: string, told: string, title: string, same: boolean}} made @param {string} [before] */
+  /** Says under a table what was changed. @param {string} widget @param {{change: number, label: string, was: string, shown: string, told: string, title: string}} made @param {string} [before] */
   told(widget, made, before = "") {
     const words = (/** @type {string} */ s) => (s ? `“${s}”` : "empty");
-    if (made.same) return this.line(widget, `${made.label} of “${made.title}” is ${words(made.shown)} already.`);
-    this.line(widget, `${before}${made.label} of “${made.title}”: ${words(made.was)} → ${words(made.shown)}. ${made.told}`, before ? "" : made.change);
+    if (!made.change) return this.line(widget, `${made.label} of “${made.title}” is ${words(made.shown)} already.`);
+    this.line(widget, `${before}${made.label} of “${made.title}”: ${words(made.was)} → ${words(made.shown)}. ${made.told}`, before ? "" : String(made.change));
   }
 
   /** @param {string} widget @param {string} words @param {string} [undo] */

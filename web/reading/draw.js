@@ -115,9 +115,19 @@ export class Chart {
     void document.fonts?.load("12px Figtree").then(() => document.fonts.ready).then(() => this.model && this.layout());
   }
 
+  /** Whether the legend names groups, as that of a pie does; others name series. */
+  get round() {
+    return this.model?.kind === "pie" || this.model?.kind === "donut";
+  }
+
+  /** Whether the legend hides a mark. @param {number} series @param {number} group */
+  hides(series, group) {
+    return this.hidden.has(this.round ? group : series);
+  }
+
   /** How many labels that marks should bear have no room. */
   unlabelled() {
-    const m = this.model, wanted = m && m.kind !== "gauge" ? m.series.reduce((n, s, i) => n + (this.hidden.has(i) ? 0 : s.marks.filter((mark) => mark?.text).length), 0) : 0;
+    const m = this.model, wanted = m && m.kind !== "gauge" ? m.series.reduce((n, s, i) => n + s.marks.filter((mark, g) => mark?.text && !this.hides(i, g)).length, 0) : 0;
     return Math.max(0, wanted - this.svg.querySelectorAll("[data-label]").length);
   }
 
@@ -141,7 +151,7 @@ export class Chart {
   draw(model, title) {
     this.model = model;
     if (this.listener.hide && model.kind !== "scatter") {
-      const named = model.kind === "pie" || model.kind === "donut" ? model.groups : model.series;
+      const named = this.round ? model.groups : model.series;
       this.hidden = new Set(named.flatMap((of, i) => (of.off ? [i] : [])));
     }
     this.place.setAttribute("aria-label", `${title}. ${model.summary} Arrow keys move among the marks, Space chooses one${this.listener.menu ? ", the menu key or M says what can be done with it, Enter goes down into it and Backspace up again" : ""}, R lists its records${this.listener.look && model.category.time ? ", Z goes closer to what is chosen and Shift Z back" : ""}.`);
@@ -458,7 +468,7 @@ export class Chart {
     this.option.setAttribute("aria-selected", String(this.chosen.has(this.keyOf(p))));
     let place = 0, all = 0;
     /** @type {Drawing} */ (this.model).series.forEach((s, i) => s.marks.forEach((other, g) => {
-      if (!other || this.hidden.has(i)) return;
+      if (!other || this.hides(i, g)) return;
       all++;
       if (i < p.series || i === p.series && g <= p.group) place++;
     }));
@@ -509,7 +519,6 @@ export class Chart {
     list.className = "legend";
     list.setAttribute("aria-label", "Legend");
     if (!m || m.legend === "none") return list;
-    const round = m.kind === "pie" || m.kind === "donut";
     /** @param {SVGElement} shape @param {string} name @param {number | null} at */
     const add = (shape, name, at) => {
       const item = document.createElement("li"), box = el("svg", { viewBox: "-6 -6 12 12", "aria-hidden": "true" }, [shape]);
@@ -524,7 +533,7 @@ export class Chart {
         button.addEventListener("click", () => {
           if (!this.hidden.delete(at)) this.hidden.add(at);
           button.setAttribute("aria-pressed", String(!this.hidden.has(at)));
-          if (this.listener.hide && m.kind !== "scatter") this.listener.hide([...this.hidden].map((i) => (round ? m.groups[i].label : m.series[i].name)));
+          if (this.listener.hide && m.kind !== "scatter") this.listener.hide([...this.hidden].map((i) => (this.round ? m.groups[i].label : m.series[i].name)));
           else this.layout();
         });
         item.append(button);
@@ -538,7 +547,7 @@ export class Chart {
       list.append(item);
     }
     for (const step of m.key ?? []) add(block(step.tone), step.label, null);
-    if (round) {
+    if (this.round) {
       if (m.legend !== "top" || m.series.length > 1) m.groups.forEach((g, i) => add(block(g.colour ?? "c1"), g.label, i));
       return list;
     }
