@@ -63,7 +63,7 @@ func (v *View) Down(page *dashboard.Page) (out []DownRow) {
 	for i := range page.Widgets {
 		w := &page.Widgets[i]
 		definition, ds, err := v.Chart(w)
-		if err != nil || ds == nil || len(definition.By) == 0 {
+		if err != nil || ds == nil || len(definition.By) == 0 || definition.Listed {
 			continue
 		}
 		row := DownRow{ID: w.ID, Title: v.Called(w), Path: ds.Along(w.Down(definition, ds)), Own: w.Drill != nil}
@@ -194,7 +194,7 @@ func (v *View) DownForm(id string) (*DownForm, error) {
 	if err != nil {
 		return nil, err
 	}
-	if ds == nil || len(definition.By) == 0 {
+	if ds == nil || len(definition.By) == 0 || definition.Listed {
 		return nil, problem.New(problem.NotFound, "", "This has changed meanwhile: look at it again.")
 	}
 	usual := *w

@@ -90,8 +90,8 @@ func (v *View) narrowed(page *dashboard.Page, s shown) (filter.Condition, error)
 	return filter.Condition{}, nil
 }
 
-// Line makes the reading line of a page: what is shown, and of how many records, for the
-// dataset of most widgets and for every other that is narrowed.
+// Line makes the reading line of a page: what is shown, and of how many records, for every
+// dataset that is narrowed, that of most widgets first; where none is, for that alone.
 func (v *View) Line(page string) (*Line, error) {
 	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks)+len(v.State.Drills)+len(v.State.Sorts)+len(v.State.Hidden)+len(v.State.Only) > 0}
 	p, err := v.Doc.Page(page)
@@ -145,12 +145,16 @@ func (v *View) Line(page string) (*Line, error) {
 	if l.Only, err = v.only(p.Widgets); err != nil {
 		return nil, err
 	}
+	conditions := make([]filter.Condition, len(sets))
 	for i, s := range sets {
-		c, err := v.narrowed(p, s)
-		if err != nil {
+		if conditions[i], err = v.narrowed(p, s); err != nil {
 			return nil, err
 		}
-		if i > 0 && c.IsZero() {
+	}
+	none := !slices.ContainsFunc(conditions, func(c filter.Condition) bool { return !c.IsZero() })
+	for i, s := range sets {
+		c := conditions[i]
+		if c.IsZero() && !(none && i == 0) {
 			continue
 		}
 		some, all, err := v.Engine.Count(v.ctx, s.ds, v.Viewer, c)

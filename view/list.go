@@ -73,7 +73,7 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 		}
 	}
 	edits := doc.Edits(ds, v.Roles)
-	p.Keyed = len(edits) > 0
+	p.Told, p.Keyed = doc.ChosenBy(ds), len(edits) > 0
 	l, err := e.Records(ctx, p, v)
 	if err != nil {
 		return err

@@ -28,23 +28,29 @@ func (v *View) trail(a *Answer, w *dashboard.Widget) error {
 		a.Title, a.Parts = sentence.Title(doc, ds), ds.Label(steps[len(steps)-1].Into)
 	}
 	if next != "" && v.allowed(ds)(next) {
-		a.Deeper = &Deeper{next, ds.Label(next)}
+		now, err := v.State.Drilled(w, doc.Definition, ds, -1)
+		if err != nil {
+			return err
+		}
+		a.Deeper = &Deeper{next, ds.Label(next), w.Place(now, ds, next)}
 	}
 	return nil
 }
 
-// Deeper is the field into which marks can be drilled next.
+// Deeper is a field into which marks can be drilled, and which of their groups is taken apart by it.
 type Deeper struct {
 	Into  string `json:"into"`
 	Label string `json:"label"`
+	Place int    `json:"place"`
 }
 
 // A MarkMenu is what may be done with a mark of a widget.
 type MarkMenu struct {
-	Next  *dashboard.Choice  // into what a drill leads first
-	Into  []dashboard.Choice // into what else
-	Ways  []dashboard.Choice // to other places, by what they lead to
-	Marks bool               // it has marks to choose at all
+	Next   *Deeper            // into what a drill leads first
+	Into   []Deeper           // into what else
+	Ways   []dashboard.Choice // to other places, by what they lead to
+	Marks  bool               // it has marks to choose at all
+	Record bool               // each of them is a record
 }
 
 // MarkMenu tells what may be done with a mark of a widget.
@@ -61,13 +67,17 @@ func (v *View) MarkMenu(id string, targets Targets) (*MarkMenu, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &MarkMenu{Marks: len(whole.By) > 0 || whole.Split != nil}
+	now, err := v.State.Drilled(w, whole, ds, -1)
+	if err != nil {
+		return nil, err
+	}
+	out := &MarkMenu{Marks: len(whole.By) > 0 || whole.Split != nil, Record: whole.Listed}
 	allowed := v.allowed(ds)
 	for _, name := range into {
 		if !allowed(name) {
 			continue
 		}
-		c := dashboard.Choice{Name: name, Label: ds.Label(name)}
+		c := Deeper{name, ds.Label(name), w.Place(now, ds, name)}
 		if name == next {
 			out.Next = &c
 		} else {

@@ -72,6 +72,8 @@ type Record struct {
 	Address string       `json:"address"` // in the host app; "" where it has none
 	Key     []string     `json:"-"`       // by which it can be changed; nil where it cannot
 	Cells   []chart.Cell `json:"cells"`
+	// Choosable is what the record is chosen by, nil where it cannot be.
+	*chart.Choosable
 }
 
 // NewPage writes a list of records as text.
@@ -102,7 +104,15 @@ func NewPage(l *live.List) *Page {
 			}
 			r.Cells = append(r.Cells, c)
 		}
-		for _, k := range row[len(links)+len(p.Fields):] {
+		rest := row[len(links)+len(p.Fields):]
+		if n := len(p.Told); n > 0 {
+			var names []string
+			for _, f := range p.Told {
+				names = append(names, r.Cells[slices.Index(p.Fields, f)].Text)
+			}
+			r.Choosable, rest = chart.Choose(rest[:n], names), rest[n:]
+		}
+		for _, k := range rest {
 			r.Key = append(r.Key, k.Exact())
 		}
 		page.Rows = append(page.Rows, r)

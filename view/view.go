@@ -122,7 +122,7 @@ func (v *View) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, e
 	if doc == nil || err != nil {
 		return query.Definition{}, nil, err
 	}
-	return doc.Computed(ds), ds, nil
+	return doc.Choosing(ds), ds, nil
 }
 
 // Zone is that of the workspace, for dashboard.Reach.
@@ -186,6 +186,24 @@ func (a *Answer) Unlink() {
 	}
 	if a.Listed != nil {
 		a.Listed.Each(func(c *chart.ListCard) { c.Address = "" })
+	}
+}
+
+// call says of the records of a list by what a click chooses them, and which cannot be chosen.
+func (a *Answer) call(of *dashboard.Seen) {
+	var selects []bool
+	if of != nil {
+		for _, c := range of.Selects() {
+			selects = append(selects, c.Chosen)
+		}
+	}
+	if a.Records != nil {
+		for _, r := range a.Records.Rows {
+			r.Call(selects)
+		}
+	}
+	if a.Listed != nil {
+		a.Listed.Each(func(c *chart.ListCard) { c.Call(selects) })
 	}
 }
 
@@ -335,6 +353,7 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 			a.Nothing = "Nothing found for “" + v.State.Narrow[len(v.State.Narrow)-1].Words + "”."
 		}
 		a.Closer = v.State.Looks[id].Part != nil
+		a.call(v.Doc.Clicked(w, v))
 		err = errors.Join(err, wrong, v.trail(a, w))
 	}
 	return a, err

@@ -151,7 +151,7 @@ func (v *View) Why(id string, two Two) (*Why, error) {
 	for _, f := range of.ds.Visible() {
 		switch {
 		case !allowed(f.Name):
-		case cause.Asks(f) && len(names) < mostWhy:
+		case f.Sorts() && len(names) < mostWhy:
 			names = append(names, f.Name)
 		case f.Divides() && f.Several:
 			out.Left = append(out.Left, f.Label)
@@ -428,7 +428,7 @@ func (v *View) WhyRecords(id string, two Two, before bool, name string, key *mar
 	d := query.Definition{Version: query.Version, Dataset: of.d.Dataset, Own: of.d.Own, Measures: []query.Measure{measure}, Where: &where}
 	ref := marks.Reference{Now: time.Time{}}
 	if name != "" && key != nil {
-		if f := of.ds.Find(name); f == nil || !cause.Asks(f) || !v.allowed(of.ds)(name) {
+		if f := of.ds.Find(name); f == nil || !f.Sorts() || !v.allowed(of.ds)(name) {
 			return nil, problem.New(problem.Invalid, "field", "This field is not one that the difference was taken apart by.")
 		}
 		d.By, ref.Keys = []query.Dimension{{Field: name}}, []marks.Key{*key}

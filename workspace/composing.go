@@ -7,6 +7,7 @@ import (
 
 	"eskadel/core/chart"
 	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
 	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/query"
@@ -193,14 +194,17 @@ func (w *Workspace) ChangeReach(ctx context.Context, who *identity.Caller, name 
 	if err != nil {
 		return err
 	}
-	var selects []dashboard.Choice
-	if r.Do == "select" || r.Do == "leave" {
-		for _, row := range d.Doc.Matrix(d.Page, d.view).Rows {
-			if row.Widget != nil && row.Widget.ID == r.From {
-				selects = row.Widget.Selects()
-			}
+	var from *dashboard.Seen
+	var on *dataset.Dataset
+	for _, s := range d.Doc.Matrix(d.Page, d.view).Columns {
+		if s.ID == r.From {
+			from = s
+		}
+		if s.Dataset.Name == r.Dataset {
+			on = s.Dataset
 		}
 	}
+	gone := problem.New(problem.NotFound, "from", "There is nothing left to choose there: look at it again.")
 	_, err = w.changed(ctx, who, name, func(d *dashboard.Document) error {
 		switch r.Do {
 		case "answer":
@@ -208,9 +212,15 @@ func (w *Workspace) ChangeReach(ctx context.Context, who *identity.Caller, name 
 		case "narrow", "spare", "highlight":
 			return d.Have(r.From, r.On, map[string]string{"spare": dashboard.Nothing, "highlight": dashboard.Highlights}[r.Do])
 		case "select", "leave":
-			return d.Select(r.From, r.Field, r.Do == "select", selects)
+			if from == nil {
+				return gone
+			}
+			return d.Select(from, r.Field, r.Do == "select")
 		case "by":
-			return d.AnswerClick(r.From, r.Dataset, r.Field, r.To)
+			if from == nil || on == nil {
+				return gone
+			}
+			return d.AnswerClick(from, on, r.Field, r.To)
 		case "wait", "show":
 			x, err := d.Widget(r.On)
 			if err == nil {

@@ -54,12 +54,6 @@ func Of(m query.Measure, ds *dataset.Dataset) (out Measure, err error) {
 	return out, problem.New(problem.Invalid, "measure", "This figure cannot be taken apart exactly: only sums, counts, averages and ratios of sums are made of what their parts add.")
 }
 
-// Asks tells whether the parts of a field add up: of visible fields that divide, those that hold one
-// value for each record, and are no dates.
-func Asks(f *dataset.Field) bool {
-	return f.Divides() && !f.Hidden && !f.Several && !f.Type.Temporal()
-}
-
 // Question is what the two sides of a difference are asked by: of the records that meet one of two
 // conditions, each apart, by a field; of the whole where it is "".
 func (m Measure) Question(d query.Definition, before, now filter.Condition, field string) query.Definition {

@@ -45,7 +45,7 @@ func TestWhatIsAsked(t *testing.T) {
 	}
 	asks := map[string]bool{}
 	for _, f := range jobs.Order() {
-		asks[f.Name] = cause.Asks(f)
+		asks[f.Name] = f.Sorts()
 	}
 	assert.Equal(t, []bool{true, true, false, false, false}, []bool{asks["kind"], asks["yard"], asks["opened"], asks["secret"], asks["cost"]})
 }

@@ -55,6 +55,7 @@ type Row struct {
 	Cells  []Cell      `json:"cells"`
 	Keys   []marks.Key `json:"keys,omitempty"`
 	Words  string      `json:"words,omitempty"`
+	Parts  []string    `json:"parts,omitempty"`  // of the words, by key, where there are several
 	Total  bool        `json:"total,omitempty"`  // over the rows below it, from records
 	Level  int         `json:"level,omitempty"`  // of a nested row, 0 for the outermost
 	Folds  bool        `json:"folds,omitempty"`  // it has rows below it
@@ -312,7 +313,9 @@ func (w *gridder) row(group []calc.Key) Row {
 		r.Keys = append(r.Keys, k.Ref())
 		words = append(words, phrase)
 	}
-	r.Words = strings.Join(words, ", ")
+	if r.Words = strings.Join(words, ", "); len(words) > 1 {
+		r.Parts = words
+	}
 	return r
 }
 

@@ -97,6 +97,8 @@ type ListCard struct {
 	X       float64  `json:"x,omitempty"` // of a plan
 	Y       float64  `json:"y,omitempty"`
 	Colour  string   `json:"colour,omitempty"`
+	// Choosable is what the record is chosen by; nil where it cannot be.
+	*Choosable
 }
 
 // Roles are the fields that a form which lists records takes: for its heading, its dates,
@@ -172,9 +174,9 @@ func Month(now, latest time.Time) (first time.Time) {
 func List(d *Document, ds *dataset.Dataset, l Listed) (*Listing, error) {
 	r := RolesOf(d, ds)
 	w := lister{doc: d, ds: ds, l: l, roles: r, at: map[string]int{}}
-	links := len(ds.LinkColumns())
+	w.links = len(ds.LinkColumns())
 	for i, f := range l.Plan.Fields {
-		w.at[f.Name] = links + i
+		w.at[f.Name] = w.links + i
 	}
 	out := &Listing{Form: d.Form.Kind, More: int(l.Count) - len(l.Rows)}
 	return out, d.Form.shape().list(&w, out)
@@ -197,6 +199,7 @@ type lister struct {
 	l     Listed
 	roles Roles
 	at    map[string]int
+	links int
 }
 
 func (w *lister) value(row []field.Value, f *dataset.Field) field.Value {
@@ -230,6 +233,14 @@ func (w *lister) card(row []field.Value) ListCard {
 			values = append(values, row[i].Exact())
 		}
 		c.Address = w.ds.Address(values)
+	}
+	if told := w.l.Plan.Told; len(told) > 0 {
+		var names []string
+		for _, f := range told {
+			names = append(names, w.text(row, f))
+		}
+		at := w.links + len(w.l.Plan.Fields)
+		c.Choosable = Choose(row[at:at+len(told)], names)
 	}
 	for _, f := range w.roles.Lines {
 		if v := w.value(row, f); !v.IsEmpty() {

@@ -215,3 +215,32 @@ func TestCardsShowPicturesOfTheHostAppOnly(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, l.Pictures)
 }
+
+// A record is chosen by the fields by which it sorts, in the order in which they are seen; a click says
+// of which of them it takes its words.
+func TestWhatARecordIsChosenBy(t *testing.T) {
+	ds := placed(t)
+	for doc, want := range map[string][]string{
+		`"form":"records","show":["cost","yard","opened","kind"]`:                          {"yard", "kind"},
+		`"form":"board","show":["cost","boat"],"finish":{"heading":"yard","stage":"kind"}`: {"yard", "kind", "boat"},
+		`"form":"columns","by":[{"field":"opened"}]`:                                       {"opened"},
+	} {
+		d, err := chart.Read([]byte(`{"version":2,"dataset":"jobs","measures":[{"count":"records"}],` + doc + `}`))
+		require.NoError(t, err)
+		var by []string
+		chosen := d.Choosing(ds)
+		for _, dim := range chosen.By {
+			by = append(by, dim.Field)
+		}
+		assert.Equal(t, want, by, doc)
+		assert.Equal(t, d.Form.Lists(), chosen.Listed, doc)
+	}
+	told := []field.Value{field.OfText("=Tarn = Quay"), field.OfText("-"), field.OfText("?"), field.OfText("!"), field.OfText("=-"), {}}
+	c := chart.Choose(told, []string{"a", "b", "c", "d", "e", "f"})
+	assert.Equal(t, []any{"Tarn = Quay", true, true, true, "-", true}, []any{*c.Keys[0].Is, c.Keys[1].None, c.Keys[2].NotShown, c.Keys[3].Unreadable, *c.Keys[4].Is, c.Keys[5].IsAny()})
+	for want, selects := range map[string][]bool{"a": {true}, "a, none": {true, true}, "not shown, not readable, e": {false, false, true, true, true, true, true}, "": {false, false, false, false, false, true}} {
+		c.Call(selects)
+		assert.Equal(t, want, c.Words)
+	}
+	(*chart.Choosable)(nil).Call([]bool{true}) // of what cannot be chosen nothing is said
+}

@@ -22,7 +22,7 @@ func (w *Widget) Down(definition query.Definition, ds *dataset.Dataset) []string
 	for _, dim := range definition.By {
 		groups = append(groups, dim.Field)
 	}
-	if len(groups) == 0 {
+	if len(groups) == 0 || definition.Listed {
 		return nil
 	}
 	if w.Drill != nil {

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"eskadel/core/dataset"
+	"eskadel/core/query"
 )
 
 // A Matrix shows what reaches which widgets of a page: each of its filters, and a click on each
@@ -17,6 +18,7 @@ type Matrix struct {
 type Seen struct {
 	*Widget
 	Dataset *dataset.Dataset
+	shows   query.Definition
 	groups  []string // the fields that a click on it can choose by
 	instead []string // those by which its chart is narrowed instead of by the dashboard
 }
@@ -82,7 +84,7 @@ func see(w *Widget, charts Charts) *Seen {
 	if err != nil || ds == nil {
 		return nil
 	}
-	s := &Seen{Widget: w, Dataset: ds, instead: definition.Instead}
+	s := &Seen{Widget: w, Dataset: ds, shows: definition, instead: definition.Instead}
 	for _, dim := range definition.Dimensions() {
 		if f, err := ds.Field(dim.Field); err == nil && !f.Hidden && !slices.Contains(s.groups, dim.Field) {
 			s.groups = append(s.groups, dim.Field)
@@ -91,11 +93,14 @@ func see(w *Widget, charts Charts) *Seen {
 	return s
 }
 
+// Clicked is a widget as a click on it sees it; nil where its chart cannot be read.
+func (d *Document) Clicked(w *Widget, charts Charts) *Seen { return see(w, charts) }
+
 // cell is what a click does to another widget.
 func (s *Seen) cell(on *Seen) Cell {
 	c := Cell{On: on, Self: on == s, Spared: s.spares(on.ID), Within: s.does(on.ID) == Highlights}
 	for _, name := range s.groups {
-		if !s.Click.selects([]string{name}) {
+		if !s.Click.selects(s.shows, []string{name}) {
 			continue
 		}
 		if to := s.Click.answering(name, s.Dataset, on.Dataset); to != "" {
@@ -116,7 +121,7 @@ type Choice struct {
 // Selects are the fields by which a click on the widget can choose, and does.
 func (s *Seen) Selects() (out []Choice) {
 	for _, name := range s.groups {
-		out = append(out, Choice{name, s.Dataset.Label(name), s.Click.selects([]string{name})})
+		out = append(out, Choice{name, s.Dataset.Label(name), s.Click.selects(s.shows, []string{name})})
 	}
 	return out
 }
@@ -168,43 +173,47 @@ func (d *Document) Have(from, id, do string) error {
 	return nil
 }
 
-// Select has a click on a widget choose by a field of its chart, or no longer; all are those
-// that it could choose by, of which it chooses by one at least.
-func (d *Document) Select(from, name string, on bool, all []Choice) error {
-	w, err := d.Widget(from)
+// Select has a click on a widget, which is seen so, choose by a field, or no longer; it chooses by
+// one at least.
+func (d *Document) Select(of *Seen, name string, on bool) error {
+	w, err := d.Widget(of.ID)
 	if err != nil {
 		return err
 	}
-	k := w.click()
-	k.Selects = nil
-	for _, c := range all {
+	var now []string
+	for _, c := range of.Selects() {
 		if c.Name == name && on || c.Name != name && c.Chosen {
-			k.Selects = append(k.Selects, c.Name)
+			now = append(now, c.Name)
 		}
 	}
-	if len(k.Selects) == len(all) {
+	k, usual := w.click(), of.groups
+	if of.shows.Listed {
+		usual = usual[:1]
+	}
+	if k.Selects = now; slices.Equal(now, usual) {
 		k.Selects = nil
 	}
 	w.tidy()
 	return nil
 }
 
-// AnswerClick says by which field of a dataset one that a click chooses by answers, "" for none.
-func (d *Document) AnswerClick(from, dataset, name, to string) error {
-	w, err := d.Widget(from)
+// AnswerClick says by which field of a dataset one answers that a click on a widget, which is seen so,
+// chooses by, "" for none.
+func (d *Document) AnswerClick(from *Seen, ds *dataset.Dataset, name, to string) error {
+	w, err := d.Widget(from.ID)
 	if err != nil {
 		return err
 	}
 	k := w.click()
-	delete(k.Fields[dataset], name)
-	if to != name {
+	delete(k.Fields[ds.Name], name)
+	if to != k.answering(name, from.Dataset, ds) {
 		if k.Fields == nil {
 			k.Fields = map[string]map[string]string{}
 		}
-		if k.Fields[dataset] == nil {
-			k.Fields[dataset] = map[string]string{}
+		if k.Fields[ds.Name] == nil {
+			k.Fields[ds.Name] = map[string]string{}
 		}
-		k.Fields[dataset][name] = to
+		k.Fields[ds.Name][name] = to
 	}
 	w.tidy()
 	return nil

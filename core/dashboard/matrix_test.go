@@ -3,6 +3,7 @@ package dashboard_test
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"testing"
 	"time"
 
@@ -27,7 +28,7 @@ func (c named) Chart(w *dashboard.Widget) (query.Definition, *dataset.Dataset, e
 	if c[w.Chart.Own.Dataset] == nil {
 		return query.Definition{}, nil, problem.New(problem.NotFound, "", "There is no such dataset.")
 	}
-	return w.Chart.Own.Definition, c[w.Chart.Own.Dataset], nil
+	return w.Chart.Own.Choosing(c[w.Chart.Own.Dataset]), c[w.Chart.Own.Dataset], nil
 }
 
 func (named) Zone() *time.Location { return charts{}.Zone() }
@@ -114,8 +115,8 @@ func TestWhatAClickDoes(t *testing.T) {
 // An hour on a field of days is the day that it lies in, a day on a field of moments is asked as it is.
 func TestMomentsAreCarriedAsDays(t *testing.T) {
 	d, sets := linkedUp(t)
-	require.NoError(t, d.AnswerClick("a", "visits", "opened", "promised"))
-	require.NoError(t, d.Select("a", "kind", false, []dashboard.Choice{{Name: "opened", Chosen: true}, {Name: "kind", Chosen: true}}))
+	require.NoError(t, d.AnswerClick(clicked(t, d, sets, "a"), sets["visits"], "opened", "promised"))
+	require.NoError(t, d.Select(clicked(t, d, sets, "a"), "kind", false))
 	c, err := d.Widget("c")
 	require.NoError(t, err)
 	hour := `{"narrow":[{"widget":"a","words":"x","marks":[{"now":"2026-05-01T00:00:00Z","measure":0,"keys":[{"from":"2026-03-01T23:00:00Z","to":"2026-03-02T00:00:00Z"}]}]}]}`
@@ -158,12 +159,11 @@ func TestMatrix(t *testing.T) {
 		"click c | a: [Boat] [] | b: [Boat] [] | c: [Boat] [] itself",
 	}, said(), "what cannot be read, texts, and filters of other pages are left out")
 
-	all := []dashboard.Choice{{Name: "opened", Chosen: true}, {Name: "kind", Chosen: true}}
 	require.NoError(t, d.AnswerTo("b", "when", "promised", false))
 	require.NoError(t, d.AnswerTo("a", "when", "", false))
 	require.NoError(t, d.Have("b", "a", dashboard.Nothing))
-	require.NoError(t, d.Select("a", "opened", false, all))
-	require.NoError(t, d.AnswerClick("a", "visits", "kind", "sort"))
+	require.NoError(t, d.Select(clicked(t, d, sets, "a"), "opened", false))
+	require.NoError(t, d.AnswerClick(clicked(t, d, sets, "a"), sets["visits"], "kind", "sort"))
 	assert.Equal(t, []string{
 		"when | a: [] [] spared | b: [Promised] [] | c: [Promised] []",
 		"of | a: [Kind] [] | b: [Kind] [] instead | c: [] []",
@@ -171,9 +171,7 @@ func TestMatrix(t *testing.T) {
 		"click b | a: [Yard] [] spared | b: [Yard] [] itself | c: [] [Yard]",
 		"click c | a: [Boat] [] | b: [Boat] [] | c: [Boat] [] itself",
 	}, said())
-	page, err := d.Page("P")
-	require.NoError(t, err)
-	of := d.Matrix(page, sets).Columns[0]
+	of := clicked(t, d, sets, "a")
 	assert.Equal(t, []dashboard.Choice{{"opened", "Opened", false}, {"kind", "Kind", true}}, of.Selects())
 	answers := of.Answers(sets["visits"])
 	require.Len(t, answers, 1)
@@ -185,14 +183,14 @@ func TestMatrix(t *testing.T) {
 	require.NoError(t, d.AnswerTo("b", "when", "", true))
 	require.NoError(t, d.AnswerTo("a", "when", "", true))
 	require.NoError(t, d.Have("b", "a", ""))
-	require.NoError(t, d.Select("a", "opened", true, of.Selects()))
-	require.NoError(t, d.AnswerClick("a", "visits", "kind", "kind"))
+	require.NoError(t, d.Select(of, "opened", true))
+	require.NoError(t, d.AnswerClick(clicked(t, d, sets, "a"), sets["visits"], "kind", ""))
 	was, _ := linkedUp(t)
 	assert.JSONEq(t, string(was.JSON()), string(d.JSON()))
-	for _, err := range []error{d.AnswerTo("x", "when", "", true), d.AnswerTo("a", "x", "", true), d.Have("x", "a", dashboard.Nothing), d.Have("a", "x", dashboard.Highlights), d.Select("x", "kind", true, all), d.AnswerClick("x", "visits", "kind", "")} {
+	for _, err := range []error{d.AnswerTo("x", "when", "", true), d.AnswerTo("a", "x", "", true), d.Have("x", "a", dashboard.Nothing), d.Have("a", "x", dashboard.Highlights), (&dashboard.Document{}).Select(of, "kind", true), (&dashboard.Document{}).AnswerClick(of, sets["visits"], "kind", "")} {
 		assert.Equal(t, problem.NotFound, problem.Of(err).Code)
 	}
-	_, err = dashboard.Read([]byte(`{"version":1,"name":"x","title":"X","pages":[{"title":"P","widgets":[{"id":"a","at":[0,0,1,1],"text":"x","click":{"does":{"b":"much"}}}]}]}`))
+	_, err := dashboard.Read([]byte(`{"version":1,"name":"x","title":"X","pages":[{"title":"P","widgets":[{"id":"a","at":[0,0,1,1],"text":"x","click":{"does":{"b":"much"}}}]}]}`))
 	assert.ErrorContains(t, err, "narrows another widget, highlights in it, or does nothing")
 }
 
@@ -205,6 +203,88 @@ func TestClicksOfCopiedPages(t *testing.T) {
 	copies := d.Pages[1].Widgets
 	assert.Equal(t, map[string]string{copies[1].ID: dashboard.Nothing}, copies[0].Click.Does)
 	assert.Equal(t, map[string]string{"b": dashboard.Nothing}, d.Pages[0].Widgets[0].Click.Does)
+}
+
+// A record of a list chooses by its first field that sorts records, or by those that are said; it is
+// never drilled into. A name that two tables have is the same only where it means the same.
+func TestRecordsOfAListChoose(t *testing.T) {
+	d, err := dashboard.Read([]byte(`{"version":1,"name":"l","title":"L","pages":[{"title":"P","widgets":[
+		{"id":"l","at":[0,0,6,4],"chart":{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"records","show":["cost","kind","opened","yard","boat"]}},
+		{"id":"b","at":[0,4,6,4],"chart":{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"yard"}],"form":"bars"}}]}]}`))
+	require.NoError(t, err)
+	_, sets := linkedUp(t)
+	jobs := sets["jobs"]
+	list, other := &d.Pages[0].Widgets[0], &d.Pages[0].Widgets[1]
+	chosen := state(t, `{"narrow":[{"widget":"l","words":"x","marks":[{"now":"2026-05-01T00:00:00Z","measure":0,"keys":[{"is":"care"},{"is":"3"},{"none":true}]}]}]}`)
+	narrowed := func() string {
+		r, err := d.Reach(other, jobs, chosen, nil, sets, "")
+		require.NoError(t, err)
+		b, _ := json.Marshal(r.Condition)
+		return string(b)
+	}
+	of := clicked(t, d, sets, "l")
+	assert.Equal(t, []dashboard.Choice{{"kind", "Kind", true}, {"yard", "Yard", false}, {"boat", "Boat", false}}, of.Selects())
+	assert.JSONEq(t, `{"field":"kind","is":"care"}`, narrowed())
+	require.NoError(t, d.Select(of, "yard", true))
+	assert.JSONEq(t, `{"all":[{"field":"kind","is":"care"},{"field":"yard","is":"3"}]}`, narrowed())
+	require.NoError(t, d.Select(clicked(t, d, sets, "l"), "kind", false))
+	assert.JSONEq(t, `{"field":"yard","is":"3"}`, narrowed())
+	require.NoError(t, d.Select(clicked(t, d, sets, "l"), "kind", true))
+	require.NoError(t, d.Select(clicked(t, d, sets, "l"), "boat", true))
+	assert.Equal(t, []string{"kind", "yard", "boat"}, list.Click.Selects, "all is not what is usual of a list")
+	assert.JSONEq(t, `{"all":[{"field":"kind","is":"care"},{"field":"yard","is":"3"},{"field":"boat","empty":true}]}`, narrowed())
+	for _, name := range []string{"boat", "yard"} {
+		require.NoError(t, d.Select(clicked(t, d, sets, "l"), name, false))
+	}
+	assert.Nil(t, list.Click, "what is usual leaves no trace")
+
+	by := list.Chart.Own.Choosing(jobs)
+	assert.Empty(t, list.Down(by, jobs))
+	next, into, err := dashboard.State{}.Next(list, by, jobs)
+	require.NoError(t, err)
+	assert.Empty(t, next)
+	assert.Empty(t, into)
+}
+
+// A text of another table answers by its name only where it means the same, unless that is said.
+func TestTextsThatMeanTheSame(t *testing.T) {
+	for _, c := range []struct {
+		name, origin, fields string
+		said                 bool
+		answers              bool
+	}{
+		{"a free text that is called the same", "boat", `{"name":"boat","label":"Boat","column":"name"}`, false, true},
+		{"one that is not", "boat", `{"name":"boat","label":"Town","column":"name"}`, false, false},
+		{"one that is said to answer", "boat", `{"name":"boat","label":"Town","column":"name"}`, true, true},
+		{"lists with a value in common", "kind", `{"name":"kind","label":"Sort","column":"name","list":["fast","care"]}`, false, true},
+		{"lists with none", "kind", `{"name":"kind","label":"Kind","column":"name","list":["fast","slow"]}`, false, false},
+		{"a list and a free text", "kind", `{"name":"kind","label":"Kind","column":"name"}`, false, true},
+		{"which is called otherwise", "kind", `{"name":"kind","label":"Sort","column":"name"}`, false, false},
+	} {
+		d, sets := linkedUp(t)
+		doc, err := dataset.Read([]byte(`{"version":1,"name":"yards","title":"Yards","record":["yard","yards"],"source":"desk","from":{"table":"yard"},"key":["id"],"fields":[` + c.fields + `]}`))
+		require.NoError(t, err)
+		sets["yards"], err = dataset.Resolve(doc, sample.Tables(), nil)
+		require.NoError(t, err)
+		d.Pages[0].Widgets[0].Chart.Own.Split, d.Pages[0].Widgets[0].Chart.Own.By = nil, []query.Dimension{{Field: c.origin}}
+		d.Pages[0].Widgets[2].Chart.Own.Dataset = "yards"
+		if c.said {
+			require.NoError(t, d.AnswerClick(clicked(t, d, sets, "a"), sets["yards"], c.origin, c.origin))
+		}
+		for _, row := range d.Matrix(&d.Pages[0], sets).Rows {
+			if row.Widget != nil && row.Widget.ID == "a" {
+				assert.Equal(t, c.answers, len(row.Cells[2].By) > 0, c.name)
+			}
+		}
+	}
+}
+
+// clicked is a widget of the first page as it is seen.
+func clicked(t require.TestingT, d *dashboard.Document, sets named, id string) *dashboard.Seen {
+	all := d.Matrix(&d.Pages[0], sets).Columns
+	i := slices.IndexFunc(all, func(s *dashboard.Seen) bool { return s.ID == id })
+	require.GreaterOrEqual(t, i, 0, id)
+	return all[i]
 }
 
 // Whatever is set, a cell says that a widget is narrowed where a click on a mark narrows it, and only there.
@@ -221,9 +301,9 @@ func TestTheMatrixSaysWhatReachDoes(t *testing.T) {
 			case 0:
 				require.NoError(r, d.Have(from, on, rapid.SampledFrom([]string{"", dashboard.Nothing, dashboard.Highlights}).Draw(r, "does")))
 			case 1:
-				require.NoError(r, d.AnswerClick(from, rapid.SampledFrom([]string{"jobs", "visits"}).Draw(r, "dataset"), name, to))
+				require.NoError(r, d.AnswerClick(clicked(r, d, sets, from), sets[rapid.SampledFrom([]string{"jobs", "visits"}).Draw(r, "dataset")], name, to))
 			case 2:
-				require.NoError(r, d.Select("a", name, rapid.Bool().Draw(r, "selects"), []dashboard.Choice{{Name: "opened", Chosen: rapid.Bool().Draw(r, "opened")}, {Name: "kind", Chosen: true}}))
+				require.NoError(r, d.Select(clicked(r, d, sets, from), name, rapid.Bool().Draw(r, "selects")))
 			}
 		}
 		page, err := d.Page("P")

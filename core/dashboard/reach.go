@@ -232,7 +232,7 @@ func (n Narrowing) condition(click *Click, d query.Definition, origin, ds *datas
 				return c, nil, problem.At("narrow", err)
 			}
 			names := one.Fields()
-			if !click.selects(names) {
+			if !click.selects(d, names) {
 				continue
 			}
 			lacks := false
@@ -265,18 +265,27 @@ func (n Narrowing) condition(click *Click, d query.Definition, origin, ds *datas
 	return filter.Condition{Any: any}, missing, nil
 }
 
-// selects tells whether a click chooses by a dimension that is of these fields.
-func (k *Click) selects(names []string) bool {
-	return k == nil || len(k.Selects) == 0 || len(names) == 0 ||
-		slices.ContainsFunc(names, func(name string) bool { return slices.Contains(k.Selects, name) })
+// selects tells whether a click chooses by a dimension that is of these fields: where nothing is
+// said, by every one of a chart, and by the first of a list.
+func (k *Click) selects(d query.Definition, names []string) bool {
+	var by []string
+	if k != nil {
+		by = k.Selects
+	}
+	if len(by) == 0 && d.Listed {
+		by = []string{d.By[0].Field}
+	}
+	return len(by) == 0 || len(names) == 0 ||
+		slices.ContainsFunc(names, func(name string) bool { return slices.Contains(by, name) })
 }
 
-// answering is the field of a dataset that answers to one of a chart, "" for none.
+// answering is the field of a dataset that answers to one of a chart, "" for none: the one that is
+// said to or, else, of the same name that means the same.
 func (k *Click) answering(name string, origin, ds *dataset.Dataset) string {
-	to := name
+	to, said := name, false
 	if k != nil {
-		if said, ok := k.Fields[ds.Name][name]; ok {
-			to = said
+		if other, ok := k.Fields[ds.Name][name]; ok {
+			to, said = other, true
 		}
 	}
 	here, err1 := origin.Field(name)
@@ -284,7 +293,19 @@ func (k *Click) answering(name string, origin, ds *dataset.Dataset) string {
 	if err1 != nil || err2 != nil || there.Hidden || !alike(here, there) {
 		return ""
 	}
+	if !said && origin.Table.ID() != ds.Table.ID() && here.Type == field.Text && !here.IsLink() && !akin(here, there) {
+		return ""
+	}
 	return to
+}
+
+// akin tells whether texts of two tables that have one name mean the same: what is chosen from lists
+// has values in common, what is not is called the same. The name of a yard is none of a boat.
+func akin(a, b *dataset.Field) bool {
+	if len(a.List) == 0 || len(b.List) == 0 {
+		return a.Label == b.Label
+	}
+	return slices.ContainsFunc(a.List, func(v string) bool { return slices.Contains(b.List, v) })
 }
 
 // carried is a condition on a field of moments as one on a field of days asks it: those days of a

@@ -234,7 +234,7 @@ func (w *Widget) Place(d query.Definition, ds *dataset.Dataset, into string) int
 // chart as its author made it.
 func (s State) Next(w *Widget, whole query.Definition, ds *dataset.Dataset) (next string, into []string, err error) {
 	now, err := s.Drilled(w, whole, ds, -1)
-	if err != nil || len(now.By) == 0 {
+	if err != nil || len(now.By) == 0 || now.Listed {
 		return "", nil, err
 	}
 	has := func(name string) bool {

@@ -20,6 +20,9 @@ func (f *Field) Divides() bool {
 	return !f.Hidden && f.Position == nil && (f.IsLink() || f.IsBin() || !f.Type.Numeric() || f.Type == field.Boolean)
 }
 
+// Sorts tells whether a field sorts records into kinds: each has one value of it, or none.
+func (f *Field) Sorts() bool { return f.Divides() && !f.Several && !f.Type.Temporal() }
+
 // CheckDrillPath tells in words what is wrong with a drill path.
 func (d *Dataset) CheckDrillPath(path []string) error {
 	if n := len(path); n < 2 || n > MostSteps {

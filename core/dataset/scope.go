@@ -263,6 +263,34 @@ func (s *Scope) Shown(f *Field) (string, error) {
 	return col.Text, nil
 }
 
+// Marks of a field's key as a text: what is no value begins with none of them.
+const (
+	KeyIs         = "="
+	KeyNone       = "-"
+	KeyNotShown   = "?"
+	KeyUnreadable = "!"
+)
+
+// MostKey is how many letters of a key are told; of a longer one nothing is.
+const MostKey = 300
+
+// Told gives the SQL of a field's key as a text by which it can be asked for again: a value after
+// KeyIs, or what stands in its place; null for what is too long.
+func (s *Scope) Told(f *Field) (string, error) {
+	key, err := s.KeyOnly(f)
+	if err != nil {
+		return "", err
+	}
+	out := "(case"
+	if hidden := s.Hidden(f); hidden != "" {
+		out += " when " + hidden + " then '" + KeyNotShown + "'"
+	}
+	if unreadable := s.Unreadable(f); unreadable != "" {
+		out += " when " + unreadable + " then '" + KeyUnreadable + "'"
+	}
+	return fmt.Sprintf("%s when %s is null then '%s' when length((%s)::text) <= %d then '%s' || (%s)::text end)", out, key, KeyNone, key, MostKey, KeyIs, key), s.err
+}
+
 // Sample makes the scope read only some of the records of a table of the database: the
 // given percentage, of whole pages where coarse is set; place is then where on them a
 // record lies. Other records are read whole.

@@ -101,6 +101,8 @@ type Definition struct {
 	Trend     bool               `json:"trend,omitempty"`
 	Forecast  int                `json:"forecast,omitempty"` // so many steps ahead
 	Also      []Beside           `json:"also,omitempty"`     // measures of other datasets on the same axis
+	// Listed is set where single records are shown, and By are the fields that one is chosen by.
+	Listed bool `json:"-"`
 }
 
 // upgrades bring charts of earlier versions to the one that is written.

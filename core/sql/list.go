@@ -21,8 +21,9 @@ type List struct {
 	Size       int // of a page
 	Sort       string
 	Descending bool
-	Keyed      bool   // with the columns of their keys, as texts, after the fields
-	Level      *Level // of the inner groups of a measure of two levels; nil for others
+	Told       []*dataset.Field // whose keys are told after the fields, see Scope.Told
+	Keyed      bool             // with the columns of their own keys, as texts, after those
+	Level      *Level           // of the inner groups of a measure of two levels; nil for others
 	Measuring
 }
 
@@ -98,6 +99,13 @@ func (p *List) list(g *dataset.Guard) (statement.Statement, error) {
 			shown = fmt.Sprintf("left(%s, %d)", shown, MostText)
 		}
 		columns = append(columns, shown)
+	}
+	for _, f := range p.Told {
+		told, err := scope.Told(f)
+		if err != nil {
+			return statement.Statement{}, err
+		}
+		columns = append(columns, told)
 	}
 	if p.Keyed {
 		columns = append(columns, scope.KeyTexts()...)

@@ -200,7 +200,7 @@ export class Chart {
     const m = /** @type {Drawing} */ (this.model), s = m.series[p.series], mark = this.reference(p);
     if (!mark) return null;
     const chosen = s.role || m.kind === "gauge" ? undefined : { ...mark, keys: s.key ? [m.groups[p.group].key, s.key] : [m.groups[p.group].key] };
-    return { mark, chosen, words: this.words(p), value: this.markAt(p)?.label ?? "", two: this.beside(p) };
+    return { mark, chosen, words: this.words(p), parts: [m.groups[p.group].words], value: this.markAt(p)?.label ?? "", two: this.beside(p) };
   }
 
   /** What a mark is compared with: the other one that is chosen, or what was before. @param {Place} p @returns {import("./marked.js").Two | undefined} */

@@ -3,8 +3,8 @@ import { popover } from "./popover.js";
 
 /**
  * @typedef {{now: object, before: object, nowWords: string, beforeWords: string, how: "before" | "beside"}} Two two marks that are compared
- * @typedef {{mark: Record<string, any>, chosen?: Record<string, any>, words: string, value: string, two?: Two}} Marked a mark, and what is chosen by it: nothing by one that is only read
- * @typedef {{narrow: (m: Marked) => void, without: (m: Marked) => void, drill: (m: Marked, into: string) => void, records: (m: Marked) => void, go: (m: Marked, way: string) => void, why: (two: Two) => void}} Doing
+ * @typedef {{mark: Record<string, any>, chosen?: Record<string, any>, words: string, parts?: string[], value: string, two?: Two}} Marked a mark, and what is chosen by it: nothing by one that is only read; parts are the words of its groups, where they are not all of it
+ * @typedef {{narrow: (m: Marked) => void, without: (m: Marked) => void, drill: (m: Marked, into: string, place: number) => void, records: (m: Marked) => void, go: (m: Marked, way: string) => void, why: (two: Two) => void}} Doing
  */
 
 /** Opens the menu of a mark beside it. @param {HTMLElement} box @param {HTMLElement} beside @param {string} address @param {() => Record<string, string>} fields @param {Marked} marked @param {Doing} doing */
@@ -14,7 +14,7 @@ export async function menu(box, beside, address, fields, marked, doing) {
     const d = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest("button"))?.dataset;
     if (!d?.mark) return;
     box.hidePopover();
-    if (d.mark === "drill") doing.drill(marked, d.into ?? "");
+    if (d.mark === "drill") doing.drill(marked, d.into ?? "", Number(d.place));
     else if (d.mark === "why" && marked.two) doing.why(marked.two);
     else if (d.mark === "go") doing.go(marked, d.way ?? "");
     else if (d.mark === "narrow" || d.mark === "without" || d.mark === "records") doing[d.mark](marked);

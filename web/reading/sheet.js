@@ -141,7 +141,10 @@ export class Sheet {
         look: (change) => this.look(id, change),
         chosen: () => this.state.narrow.filter((n) => n.widget === id && !n.without).flatMap((n) => n.marks),
         menu: (marked, beside) => this.menu(id, marked, beside),
-        drill: (marked) => this.drill(id, marked, this.widgets.get(id)?.answer?.deeper?.into ?? ""),
+        drill: (marked) => {
+          const deeper = this.widgets.get(id)?.answer?.deeper;
+          this.drill(id, marked, deeper?.into ?? "", deeper?.place ?? 0);
+        },
         why: (two) => void this.why(id, two),
         sort: (by) => this.sort(id, by),
         sorted: () => this.state.sorts[id],
@@ -269,7 +272,7 @@ export class Sheet {
         this.note();
         void this.refresh();
       },
-      drill: (m, into) => this.drill(id, m, into),
+      drill: (m, into, place) => this.drill(id, m, into, place),
       records: ({ mark, words }) => void this.records(id, mark, words),
       go: ({ mark }, way) => void this.go(id, mark, way),
       why: (two) => void this.why(id, two),
@@ -281,15 +284,16 @@ export class Sheet {
     return this.drawer?.ask(this.path(`widgets/${encodeURIComponent(id)}/why`), { now: JSON.stringify(two.now), before: JSON.stringify(two.before), now_words: two.nowWords, before_words: two.beforeWords });
   }
 
-  /** Goes from a mark down to its parts. @param {string} id @param {import("./marked.js").Marked} marked @param {string} into */
-  drill(id, marked, into) {
+  /** Goes from the group of a mark that has a number down to its parts. @param {string} id @param {import("./marked.js").Marked} marked @param {string} into @param {number} place */
+  drill(id, marked, into, place) {
     if (!into || !marked.chosen) {
       say("There is nothing further down from here.");
       return;
     }
-    this.state.drills[id] = [...(this.state.drills[id] ?? []), { mark: marked.chosen, into, words: marked.words }];
+    const words = marked.parts?.[place] ?? marked.words;
+    this.state.drills[id] = [...(this.state.drills[id] ?? []), { mark: marked.chosen, into, words }];
     this.state.narrow = this.state.narrow.filter((n) => n.widget !== id || n.without);
-    this.moved(id, `Down into ${marked.words}`);
+    this.moved(id, `Down into ${words}`);
   }
 
   /** Goes up again to where so many steps down were taken. @param {string} id @param {number} depth */
@@ -385,7 +389,7 @@ export class Sheet {
   click(e) {
     const target = /** @type {HTMLElement} */ (e.target);
     const record = /** @type {HTMLAnchorElement | null} */ (target.closest("a.record"));
-    if (record && this.how.open) {
+    if (record && this.how.open && !e.defaultPrevented) {
       e.preventDefault();
       this.how.open(record.dataset.record ?? "");
       return;

@@ -5,10 +5,13 @@ import { fill, say } from "../page/api.js";
 import { colour, legible } from "./drawing/svg.js";
 
 /**
- * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, live: boolean, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean, trail?: string[], parts?: string, deeper?: {into: string, label: string}}} Answer
+ * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, live: boolean, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean, trail?: string[], parts?: string, deeper?: {into: string, label: string, place: number}}} Answer
  */
 
-/** A word that does something. @param {string} text @param {() => void} act */
+/** Rows of tables and records of lists that can be chosen. */
+const ROWS = "[data-keys]:not(th)";
+
+/** A word that does something. @param {string} text @param {(e: MouseEvent) => void} act */
 function button(text, act) {
   const out = document.createElement("button");
   out.type = "button";
@@ -30,21 +33,28 @@ export class Widget {
     /** @type {Answer | null} */
     this.answer = null;
     this.body.addEventListener("click", (e) => this.click(e));
-    this.body.addEventListener("dblclick", (e) => this.row(e, (marked) => this.listener.drill?.(marked)));
-    this.body.addEventListener("contextmenu", (e) => this.row(e, (marked, row) => this.listener.menu?.(marked, row)));
+    this.body.addEventListener("dblclick", (e) => this.row(e, "tr[data-keys]:not(.record-row)", (marked) => this.listener.drill?.(marked)));
+    this.body.addEventListener("contextmenu", (e) => {
+      if (/** @type {HTMLElement} */ (e.target).closest("a:not(.pin)")) return; // a link has a menu of the browser's
+      this.row(e, ROWS, (marked, row) => this.listener.menu?.(marked, row));
+    });
     this.body.addEventListener("keydown", (e) => {
-      if (e.key === "Enter") this.row(e, (marked) => this.listener.drill?.(marked));
-      else if (e.key === "m" || e.key === "M") this.row(e, (marked, row) => this.listener.menu?.(marked, row));
+      if (e.key === "Enter") this.row(e, "tr[data-keys]:not(.record-row)", (marked) => this.listener.drill?.(marked));
+      else if (e.key === "m" || e.key === "M") this.row(e, ROWS, (marked, row) => this.listener.menu?.(marked, row));
+      else if (e.key === " " && /** @type {HTMLElement} */ (e.target).matches(".pin.record-row")) {
+        e.preventDefault();
+        this.pick(/** @type {HTMLElement} */ (e.target), e.shiftKey || e.ctrlKey);
+      } else if (e.key === "Enter" && /** @type {HTMLElement} */ (e.target).matches(".pin.record-row:not([href])")) this.pick(/** @type {HTMLElement} */ (e.target), false);
       else if (e.key === "Backspace" && /** @type {HTMLElement} */ (e.target).matches(".row-name, .scroll")) this.listener.up?.();
     });
     /** The rows of a table that are chosen, by their keys. @type {Map<string, {mark: object, words: string}>} */
     this.rows = new Map();
   }
 
-  /** Does something with the row of a table that an event is about. @param {Event} e @param {(marked: import("./marked.js").Marked, row: HTMLElement) => void} act */
-  row(e, act) {
-    const target = /** @type {HTMLElement} */ (e.target), row = /** @type {HTMLElement | null} */ (target.closest("tr[data-keys]"));
-    const marked = row && (e.type !== "keydown" || target.matches(".row-name")) ? this.marked(row) : null;
+  /** Does something with the row of a table, or the record of a list, that an event is about. @param {Event} e @param {string} of which rows @param {(marked: import("./marked.js").Marked, row: HTMLElement) => void} act */
+  row(e, of, act) {
+    const target = /** @type {HTMLElement} */ (e.target), row = /** @type {HTMLElement | null} */ (target.closest(of));
+    const marked = row && (e.type !== "keydown" || target.matches(".row-name, .record, .pin")) ? this.marked(row) : null;
     if (!row || !marked || !this.listener.menu) return;
     e.preventDefault();
     act(marked, /** @type {HTMLElement} */ (row.querySelector(".row-name") ?? row));
@@ -55,7 +65,7 @@ export class Widget {
     const keys = JSON.parse(row.dataset.keys ?? "null");
     if (!keys?.length || !this.answer) return null;
     const mark = { ...this.answer.whole, measure: 0, keys };
-    return { mark, chosen: mark, words: row.dataset.words ?? "", value: "" };
+    return { mark, chosen: mark, words: row.dataset.words ?? "", parts: JSON.parse(row.dataset.parts ?? "null") ?? undefined, value: "" };
   }
 
   /** A table and a list are sorted by their headings: measures largest first, and the other way round when chosen again. */
@@ -87,10 +97,23 @@ export class Widget {
     }
   }
 
+  /** A record of a list is chosen by a click beside its link, or with Shift on it, and by a button that the keyboard finds in it. */
+  pickable() {
+    for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll(`.records ${ROWS}, :is(.slip, .entry, .spell, .pin)[data-keys]`))) {
+      row.classList.add("record-row");
+      if (row.matches(".pin")) continue; // is one itself
+      const choose = button("", (e) => this.pick(row, e.shiftKey || e.ctrlKey || e.metaKey));
+      choose.className = "row-name pick";
+      choose.setAttribute("aria-label", `Choose ${row.dataset.words}`);
+      (row.matches("tr") ? row.querySelector("td") : row)?.append(choose);
+    }
+  }
+
   /** A table's rows can be chosen by their names, as marks are. */
   choosable() {
-    if (!this.listener.menu || this.answer?.form === "records") return;
-    for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll("table.grid > tbody > tr[data-keys]"))) {
+    if (!this.listener.menu) return;
+    this.pickable();
+    for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll("table.grid > tbody > tr[data-keys]:not(.record-row)"))) {
       const name = row.querySelector('th[scope="row"]:last-of-type');
       if (!this.marked(row) || !name || name.querySelector("button, details")) continue;
       const choose = button("", () => {});
@@ -106,7 +129,7 @@ export class Widget {
     }
     if (this.rows.size === 0) {
       const known = new Set((this.listener.chosen?.() ?? []).map((m) => JSON.stringify(/** @type {any} */ (m).keys)));
-      for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll("tr[data-keys]"))) {
+      for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll(ROWS))) {
         const marked = known.size ? this.marked(row) : null;
         if (marked && known.has(JSON.stringify(marked.mark.keys))) this.rows.set(row.dataset.keys ?? "", marked);
       }
@@ -131,10 +154,10 @@ export class Widget {
 
   colourRows() {
     this.place.toggleAttribute("data-chosen", this.rows.size > 0);
-    for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll("tr[data-keys]"))) {
+    for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll(ROWS))) {
       const chosen = this.rows.has(row.dataset.keys ?? "");
       row.classList.toggle("chosen", chosen);
-      row.querySelector(".row-name")?.setAttribute("aria-pressed", String(chosen));
+      (row.matches("[role=button]") ? row : row.querySelector(".row-name"))?.setAttribute("aria-pressed", String(chosen));
     }
   }
 
@@ -164,12 +187,19 @@ export class Widget {
     this.heading.append(" ", nav);
   }
 
-  /** A click on a number leads to its records. @param {Event} e */
+  /** A click on a number leads to its records, one on a record chooses it. @param {MouseEvent} e */
   click(e) {
     const target = /** @type {HTMLElement} */ (e.target);
     const fold = /** @type {HTMLElement | null} */ (target.closest("[data-fold]"));
     if (fold) {
       open(/** @type {HTMLTableRowElement} */ (fold.closest("tr")), fold);
+      return;
+    }
+    const record = /** @type {HTMLElement | null} */ (target.closest(".record-row"));
+    const link = target.closest("a[href]");
+    if (record && (link ? e.shiftKey : !target.closest("button, summary, input, select"))) {
+      if (link) e.preventDefault();
+      if (link || !getSelection()?.toString()) this.pick(record, e.shiftKey || e.ctrlKey || e.metaKey);
       return;
     }
     const cell = /** @type {HTMLElement | null} */ (target.closest(".cell, .figure"));
