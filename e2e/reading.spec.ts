@@ -97,6 +97,27 @@ test("filters: dates and values are set in the reading line", async ({ page }) =
   await page.getByLabel("or write it").fill("last 3 weeks");
   await page.getByLabel("or write it").press("Enter");
   await expect(line(page)).toContainText("opened in the last 3 weeks");
+  // In the month: a day and another, a week, and by the keyboard over the month's end.
+  await page.getByRole("button", { name: "opened in the last 3 weeks" }).click();
+  await expect(page.locator(".month .today")).toHaveAttribute("aria-label", /^18 November 2026, \d+ jobs$/);
+  await noSeriousProblem(page, "the month of a filter of dates");
+  await page.getByRole("button", { name: /^12 November 2026/ }).click();
+  await expect(page.locator("[data-month-hint]")).toContainText("From 12 November 2026: now its last day.");
+  await page.getByRole("button", { name: /^3 November 2026/ }).click();
+  await expect(line(page)).toContainText("opened from 3 Nov 2026 to 12 Nov 2026");
+  await page.getByRole("button", { name: "opened from 3 Nov" }).click();
+  await page.getByRole("button", { name: "The month before" }).press("Enter");
+  await expect(page.getByRole("button", { name: "The month before" })).toBeFocused();
+  await page.getByRole("button", { name: "Week 42" }).click();
+  await expect(line(page)).toContainText("opened from 12 Oct 2026 to 18 Oct 2026");
+  await page.getByRole("button", { name: "opened from 12 Oct" }).click();
+  await page.locator(".month [tabindex='0']").press("Enter");
+  for (const [key, day] of [["ArrowDown", "19 October"], ["ArrowDown", "26 October"], ["ArrowDown", "2 November"], ["ArrowRight", "3 November"]]) {
+    await page.keyboard.press(key);
+    await expect(page.getByRole("button", { name: new RegExp(`^${day} 2026`) })).toBeFocused();
+  }
+  await page.keyboard.press("Enter");
+  await expect(line(page)).toContainText("opened from 12 Oct 2026 to 3 Nov 2026");
   await page.getByRole("button", { name: "at any yard" }).click();
   await page.getByLabel("Find a value").fill("ost");
   await page.getByRole("checkbox", { name: "Ostrey" }).check();

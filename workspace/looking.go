@@ -155,6 +155,14 @@ func (l *Look) OfferedIn(widget string) ([]view.LineFilter, error) {
 	return l.view.OfferedIn(widget)
 }
 
+// Month shows a month for a filter of dates.
+func (l *Look) Month(filter, month string) (*view.Month, error) {
+	if err := rights.May(l.who, rights.OwnFilters, l.thing()); err != nil {
+		return nil, err
+	}
+	return l.view.Month(filter, month)
+}
+
 // Range reads the dates that somebody has typed for a filter.
 func (l *Look) Range(filter, typed string) (*period.Relative, error) {
 	if err := rights.May(l.who, rights.OwnFilters, l.thing()); err != nil {

@@ -108,6 +108,8 @@ func TestWalks(t *testing.T) {
 	widgets := map[string][]string{"kinds": {"kind"}, "yards": {"yard"}, "months": {"opened", "kind"}}
 	of := page("walk", "Walk", widget("kinds", chartOf(`"field":"kind"`, "", `"bars"`)), widget("yards", chartOf(`"field":"yard"`, "", `"columns"`)),
 		widget("months", chartOf(`"field":"opened","grain":"month"`, `"split":{"field":"kind"},`, `{"columns":"stacked"}`)))
+	// A click on a yard is drawn within the kinds.
+	of = []byte(strings.Replace(string(of), `{"id":"yards",`, `{"id":"yards","click":{"does":{"kinds":"highlights"}},`, 1))
 	of = []byte(strings.Replace(string(of), `"pages":`, `"filters":[{"name":"when","kind":"date"},{"name":"of","field":"boat"}],"pages":`, 1))
 	_, err = d.SaveDashboard(ctx, edda, "walk", of, workspace.On{})
 	require.NoError(t, err)
@@ -123,6 +125,7 @@ func TestWalks(t *testing.T) {
 		type asked struct {
 			widget, sql string
 			own         bool // what the widget itself meets, too
+			within      bool // what is drawn within the kinds, and narrows the others
 		}
 		var filters, choices, drilled []asked
 		alone := map[string]string{} // what a widget is narrowed to by itself
@@ -134,7 +137,7 @@ func TestWalks(t *testing.T) {
 		reset()
 		where := func(id string) (out []string) {
 			for _, a := range slices.Concat(filters, drilled, choices) {
-				if a.widget != id || a.own {
+				if (a.widget != id || a.own) && !(a.within && id == "kinds") {
 					out = append(out, a.sql)
 				}
 			}
@@ -156,7 +159,7 @@ func TestWalks(t *testing.T) {
 				require.NoError(t, json.Unmarshal([]byte(set), &to))
 				w.state.Filters = map[string]*dashboard.Setting{}
 				filters = filters[:0]
-				w.state.Filters[name], filters = &to, append(filters, asked{what, sql, false})
+				w.state.Filters[name], filters = &to, append(filters, asked{what, sql, false, false})
 			case "narrow", "without", "drill":
 				ref, _, group, split, any := w.mark(id, now[id])
 				if !any {
@@ -172,7 +175,7 @@ func TestWalks(t *testing.T) {
 						w.state.Drills = map[string][]dashboard.Drill{}
 					}
 					w.state.Drills[id] = append(slices.Clone(w.state.Drills[id]), dashboard.Drill{Mark: ref, Into: into, Words: group})
-					drilled = append(drilled, asked{id, group, true})
+					drilled = append(drilled, asked{id, group, true, id == "yards"})
 					now[id][0] = into
 					continue
 				}
@@ -181,7 +184,7 @@ func TestWalks(t *testing.T) {
 				if n.Without {
 					sql = "not coalesce((" + sql + "), false)"
 				}
-				w.state.Narrow, choices = append(slices.Clone(w.state.Narrow), n), append(choices, asked{id, "(" + sql + ")", n.Without})
+				w.state.Narrow, choices = append(slices.Clone(w.state.Narrow), n), append(choices, asked{id, "(" + sql + ")", n.Without, id == "yards" && !n.Without})
 			case "alone":
 				is := "boat 4"
 				w.state.Only = map[string]map[string]*dashboard.Setting{id: {"of": {Values: []marks.Key{{Is: &is}}}}}
@@ -201,6 +204,15 @@ func TestWalks(t *testing.T) {
 			if !any {
 				assert.Zero(t, w.count(conditions...), "%s shows nothing", look)
 			} else {
+				var part []string
+				for _, a := range slices.Concat(drilled, choices) {
+					if a.within && look == "kinds" {
+						part = append(part, "("+a.sql+")")
+					}
+				}
+				if chosen := strings.Join(part, " and "); chosen != "" {
+					conditions = append(conditions, map[int]string{0: "(" + chosen + ")", 1: "not coalesce((" + chosen + "), false)"}[ref.Measure])
+				}
 				n := w.count(append(conditions, "("+group+")", "("+split+")")...)
 				require.Equal(t, fmt.Sprint(n), shows, "%s, %s", look, group)
 				p, err := w.look().Records(look, ref, workspace.Paging{})

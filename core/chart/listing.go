@@ -330,20 +330,18 @@ func (w *lister) calendar(out *Listing) error {
 		}
 	}
 	out.Month = w.ds.Manner.Date(month, "January 2006")
-	civil := w.l.Cal.Civil()
-	day := civil.Floor(month, period.Week)
-	for i := range 7 {
-		out.Days = append(out.Days, day.AddDate(0, 0, i).Format("Mon"))
+	sheet := w.l.Cal.Sheet(month)
+	for _, day := range sheet.Weeks[0].Days {
+		out.Days = append(out.Days, day.Format("Mon"))
 	}
-	for day.Before(month.AddDate(0, 1, 0)) {
+	for _, row := range sheet.Weeks {
 		var week []ListDay
-		for range 7 {
-			d := ListDay{Label: strconv.Itoa(day.Day()), Other: day.Month() != month.Month(), Today: day.Format(time.DateOnly) == today.Format(time.DateOnly)}
+		for _, day := range row.Days {
+			d := ListDay{Label: strconv.Itoa(day.Day()), Other: !sheet.Has(day), Today: day.Format(time.DateOnly) == today.Format(time.DateOnly)}
 			if !d.Other {
 				d.Cards = days[day.Format(time.DateOnly)]
 			}
 			week = append(week, d)
-			day = day.AddDate(0, 0, 1)
 		}
 		out.Weeks = append(out.Weeks, week)
 	}

@@ -222,6 +222,7 @@ func (n Narrowing) condition(click *Click, d query.Definition, origin, ds *datas
 	var any []filter.Condition
 	reaches := false
 	for _, mark := range n.Marks {
+		mark.Measure = 0 // whichever of its figures was chosen; a part of a whole has some of its own
 		keys, err := mark.KeyedBy(d, origin)
 		if err != nil {
 			return c, nil, err

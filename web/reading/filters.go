@@ -83,8 +83,12 @@ func (s *Server) popover(c *gin.Context, l *workspace.Look, name string) (part s
 	data = gin.H{"Filter": f, "Set": f.Setting(l.State()), "Dashboard": l.Doc.Name}
 	switch f.Kind {
 	case dashboard.Dates:
-		data["Ranges"], data["Units"] = ranges(), period.Units()
-		return "dates", data, nil
+		month, err := l.Month(name, c.PostForm("month"))
+		if c.PostForm("only") == "month" {
+			return "month", gin.H{"Month": month}, err
+		}
+		data["Ranges"], data["Units"], data["Month"] = ranges(f.Setting(l.State())), period.Units(), month
+		return "dates", data, err
 	case dashboard.Numbers:
 		ds, field, p, err := l.Picture(f)
 		if err != nil {
@@ -109,17 +113,19 @@ func (s *Server) popover(c *gin.Context, l *workspace.Look, name string) (part s
 
 // A namedRange is a relative range that a menu offers.
 type namedRange struct {
-	Words string
-	JSON  string
+	Words  string
+	JSON   string
+	Chosen bool
 }
 
-func ranges() (out []namedRange) {
+// ranges are those that are offered; now is the one that is set.
+func ranges(now *dashboard.Setting) (out []namedRange) {
 	for _, r := range []period.Relative{
 		{Named: "today"}, {Named: "this week"}, {Named: "last week"}, {Named: "this month"}, {Named: "last month"}, {Named: "this quarter"}, {Named: "this year"}, {Named: "last year"},
 		{Last: 7, Unit: period.Day}, {Last: 30, Unit: period.Day}, {Last: 12, Unit: period.Week}, {Last: 12, Unit: period.Month}, {Last: 24, Unit: period.Month},
 	} {
 		b, _ := json.Marshal(r)
-		out = append(out, namedRange{r.Words(nil), string(b)})
+		out = append(out, namedRange{r.Words(nil), string(b), now != nil && now.Range != nil && *now.Range == r})
 	}
 	return out
 }

@@ -2,6 +2,7 @@
  * A popover under a phrase, with what a filter may be set to: dates, values, numbers, yes or no.
  */
 import { fill, post } from "../page/api.js";
+import { month } from "./month.js";
 
 /** What a tick of a list of values stands for. @param {HTMLInputElement} tick */
 const key = (tick) => (tick.dataset.none ? "none" : tick.dataset.notShown ? "not shown" : `=${tick.value}`);
@@ -99,7 +100,6 @@ function control(box, address, fields, take) {
     if (form.has("typed")) return void typed(/** @type {HTMLFormElement} */ (e.target), String(form.get("typed")));
     if (form.has("setting")) return set(form.get("setting"));
     if (form.has("last")) return set({ last: Number(form.get("last")), unit: form.get("unit") });
-    if (!form.has("at_least")) return set({ from: form.get("from"), to: form.get("to") });
     // What begins after its end is said where it is typed.
     const [low, high] = /** @type {HTMLInputElement[]} */ ([...box.querySelectorAll("input[type=number]")]);
     high.setCustomValidity(low.value && high.value && Number(low.value) > Number(high.value) ? "This is less than where it begins." : "");
@@ -107,6 +107,8 @@ function control(box, address, fields, take) {
     const ends = [...form].filter(([, value]) => String(value).trim());
     set(ends.length ? Object.fromEntries(ends.map(([name, value]) => [name, String(value).trim()])) : null);
   };
+  const sheet = /** @type {HTMLElement | null} */ (box.querySelector("#month"));
+  if (sheet) month(sheet, (name) => post(address, { ...fields(), only: "month", month: name }), set);
   const find = /** @type {HTMLInputElement | null} */ (box.querySelector("#value-find"));
   find?.addEventListener("input", async () => {
     collect();
