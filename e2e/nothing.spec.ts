@@ -1,6 +1,6 @@
-import { readFileSync } from "node:fs";
 import { expect, type Page, test } from "@playwright/test";
-import { complaints, publish, settled, signIn } from "./help";
+import { complaints, publish, settled } from "./help";
+import { answering, begun, filtering, keyboard, leading, letting, paged, plain, shipped } from "./making";
 
 
 /** The sentences of Yard today in its order, with what is called otherwise than it would be. */
@@ -16,24 +16,7 @@ const lines = [
   `The Yard jobs with Job, Boat, Yard, Status, Promised and Yard cost, only where Status is one of “open”, “waiting for parts” or “in hand”, as a list of records, titled “Jobs under way”; changing Status by “foreman”, “rigger” and “director”; changing Yard cost by “foreman” and “director”`,
 ];
 
-const shipped = JSON.parse(readFileSync(new URL("../demo/documents/dashboards/yard-today.json", import.meta.url), "utf8"));
-
-/** Numbers as the texts that they may stand for too. */
-const numbers = (v: any): any => Array.isArray(v) ? v.map(numbers) : v && typeof v === "object" ? Object.fromEntries(Object.entries(v).map(([k, w]) => [k, numbers(w)])) : typeof v === "number" ? String(v) : v;
-
-/** A document without what is called so or placed so by chance; what speaks of a widget says which it is. */
-function plain(d: any) {
-  const all = d.pages.flatMap((p: any) => p.widgets);
-  const filters = Object.fromEntries(d.filters.map((f: any, i: number) => [f.name, i]));
-  const by = (to: any) => to && Object.fromEntries(Object.entries(to).map(([k, v]) => [filters[k] ?? k, v]));
-  return numbers({
-    answers: d.answers,
-    viewers_may: d.viewers_may,
-    filters: d.filters.map(({ name, ...f }: any) => f),
-    pages: d.pages.map((p: any) => [p.title, p.widgets.map(({ id, at, answers_to, ...w }: any) => ({ ...w, answers: by(answers_to) }))]),
-    drill_through: (d.drill_through ?? []).map(({ name, from, fill, ...t }: any) => ({ ...t, fill: Object.fromEntries(Object.entries(fill).map(([k, v]) => [k, filters[v as string] ?? v])), from: from.map((id: string) => all.findIndex((w: any) => w.id === id)) })),
-  });
-}
+const yard = shipped("yard-today");
 
 /** Adds a chart and types its sentence, with the keyboard alone. */
 async function typed(page: Page, line: string) {
@@ -52,111 +35,32 @@ async function typed(page: Page, line: string) {
   await page.keyboard.press("Escape");
 }
 
-/** Makes a dashboard with a title, and what it answers, with the keyboard alone. */
-async function begun(page: Page, title: string, answers: string) {
-  await signIn(page);
-  await page.goto("/dashboards");
-  await page.locator("#title").focus();
-  await page.keyboard.type(title);
-  await Promise.all([page.waitForURL(/-from-nothing\/edit/), page.keyboard.press("Enter")]);
-  await page.locator("#answers").focus();
-  await page.keyboard.type(answers);
-  await Promise.all([page.waitForResponse((r) => r.url().endsWith("/draft") && r.ok()), page.keyboard.press("Tab")]);
-}
-
-/** Names the page, with the keyboard alone. */
-async function paged(page: Page, title: string) {
-  await page.locator(".page-fold summary").press("Enter");
-  await page.locator("#page-title").fill(title);
-  await Promise.all([page.waitForResponse((r) => r.url().endsWith("/pages") && r.ok()), page.locator("#page-title").press("Enter")]);
-  await page.locator(".page-fold summary").press("Enter");
-}
-
-/** Adds filters, names them and says what they begin with, with the keyboard alone. */
-function filtering(page: Page) {
-  const composing = page.locator("#line");
-  const kept = () => page.waitForResponse((r) => r.url().endsWith("/filters") && r.ok());
-  return async (name: string, called: string, begins?: "a year" | "their yard") => {
-    await composing.getByRole("button", { name: "+ narrow by" }).press("Enter");
-    await composing.locator(".choice", { hasText: name }).first().focus();
-    await Promise.all([kept(), page.keyboard.press("Enter")]);
-    await expect(composing.locator("#filter-label")).toBeFocused();
-    if ((await composing.locator("#filter-label").inputValue()) !== called) {
-      await composing.locator("#filter-label").fill(called);
-      await Promise.all([kept(), page.keyboard.press("Tab")]);
-      await expect(composing.locator(".choices-head")).toContainText(called);
-    }
-    if (begins) await composing.locator("[data-begins]").press("Enter");
-    if (begins === "a year") {
-      await page.locator("#last").fill("12");
-      await page.locator("#last-unit").selectOption("month");
-      await Promise.all([kept(), page.locator("#last").press("Enter")]);
-    } else if (begins) {
-      await page.locator("#popover").getByRole("button", { name: "the viewer's yard" }).focus();
-      await Promise.all([kept(), page.keyboard.press("Enter")]);
-    }
-    await composing.locator("#filter-label").focus();
-    await page.keyboard.press("Escape");
-    await expect(composing.locator("form")).toHaveCount(0);
-  };
-}
-
-/** Leads from the marks of charts through to a place, not from the first that is proposed, with the keyboard alone. */
-async function leading(page: Page, to: string, from: string[], first: string) {
-  const drill = page.locator("#drilling");
-  const kept = () => page.waitForResponse((r) => r.url().endsWith("/drilling/change") && r.ok());
-  await drill.locator("summary").press("Enter");
-  await drill.getByRole("button", { name: "+ lead through to another place" }).focus();
-  await Promise.all([kept(), page.keyboard.press("Enter")]);
-  await Promise.all([kept(), drill.getByLabel("to", { exact: true }).selectOption({ label: to })]);
-  const ways = drill.locator(".ways"); // which are shown anew after each change, and then say it
-  await expect(ways).toContainText(`to ${to}`);
-  for (const [name, on] of [...from.map((n) => [n, true] as const), [first, false] as const]) { // one is always chosen
-    const box = drill.getByRole("checkbox", { name, exact: true });
-    await box.focus();
-    await Promise.all([kept(), page.keyboard.press("Space")]);
-    if (on) await expect(ways).toContainText(`“${name.replace(/, Year$/, "")}”`);
-    else await expect(ways).not.toContainText(`“${name.replace(/, Year$/, "")}”`);
-  }
-}
-
-/** Has a widget answer a filter otherwise, with the keyboard alone. */
-async function answering(page: Page, cell: string, choice: string) {
-  await page.locator("#reach").getByRole("button", { name: cell }).press("Enter");
-  await page.locator("#popover").getByRole("button", { name: choice }).focus();
-  await Promise.all([page.waitForResponse((r) => r.url().endsWith("/reach/change") && r.ok()), page.keyboard.press("Enter")]);
-}
-
 // From a title to what readers see, with the keyboard alone.
 test("Yard today is made from nothing, and published, by the keyboard", async ({ page }) => {
   test.setTimeout(120_000);
   const wrong = complaints(page);
-  await begun(page, "Yard from nothing", shipped.answers);
-  await paged(page, shipped.pages[0].title);
+  await begun(page, "Yard from nothing", yard.answers);
+  await paged(page, yard.pages[0].title, keyboard);
   for (const line of lines) await typed(page, line);
 
   // Its filters: when, where as the viewer's own yard, and which kind.
-  const add = filtering(page);
+  const add = filtering(page, keyboard);
   await add("the date of each dataset", "opened", "a year");
   await add("Yard", "at", "their yard");
   await add("Kind", "of");
 
   // Late starts answer by the day of the start, not by when a job came in.
   await page.locator("#reach summary").press("Enter");
-  await answering(page, "opened in the last 12 months, Late starts per month, by yard: Opened", "narrows it, by Started");
+  await answering(page, "opened in the last 12 months, Late starts per month, by yard: Opened", "narrows it, by Started", keyboard);
 
   // What readers may, and where a month of revenue leads.
-  await page.locator("#readers summary").press("Enter");
-  for (const may of ["ask", "change"]) {
-    await page.locator(`#readers input[value=${may}]`).focus();
-    await Promise.all([page.waitForResponse((r) => r.url().endsWith("/draft") && r.ok()), page.keyboard.press("Space")]);
-  }
-  await leading(page, "Money", ["Revenue per month"], "Yard cost per week, by kind");
+  await letting(page, ["ask", "change"], keyboard);
+  await leading(page, "Money", ["Revenue per month"], "Yard cost per week, by kind", keyboard);
   await expect(page.locator("#drilling").locator(".ways")).toContainText("From “Revenue per month” to Money: Issued fills “issued”");
   await settled(page);
   await page.reload();
   const made = JSON.parse((await page.getAttribute("#editor", "data-document"))!);
-  expect(plain(made)).toEqual(plain(shipped));
+  expect(plain(made)).toEqual(plain(yard));
   await publish(page);
   await settled(page);
   await expect(page.locator("#line")).toContainText("Showing jobs opened in the last 12 months, at any yard, of any kind");
@@ -180,24 +84,24 @@ const money = [[
 test("Money is made from nothing by the keyboard", async ({ page }) => {
   test.setTimeout(120_000);
   const wrong = complaints(page);
-  const of = JSON.parse(readFileSync(new URL("../demo/documents/dashboards/money.json", import.meta.url), "utf8"));
+  const of = shipped("money");
   const kept = (path: string) => page.waitForResponse((r) => r.url().endsWith(path) && r.ok());
   await begun(page, "Money from nothing", of.answers);
   for (const [i, lines] of money.entries()) {
     if (i > 0) await Promise.all([kept("/pages"), page.locator("#pages .adding").press("Enter")]);
-    await paged(page, of.pages[i].title);
+    await paged(page, of.pages[i].title, keyboard);
     for (const line of lines) await typed(page, line);
   }
-  const add = filtering(page);
+  const add = filtering(page, keyboard);
   await add("Issued", "issued", "a year");
   await add("Yard", "at", "their yard");
   await add("Service line", "for");
   // What is overdue is overdue whenever it was issued, and the years lie over each other whole.
   await page.locator("#reach summary").press("Enter");
-  for (const chart of ["Overdue, by customer", "What is overdue the longest"]) await answering(page, `issued in the last 12 months, ${chart}: Issued`, "does nothing to it");
+  for (const chart of ["Overdue, by customer", "What is overdue the longest"]) await answering(page, `issued in the last 12 months, ${chart}: Issued`, "does nothing to it", keyboard);
   await page.locator("#pages button", { hasText: "Year" }).press("Enter");
-  await answering(page, "issued in the last 12 months, This year over the last ones, running: Issued", "does nothing to it");
-  await leading(page, "the page Detail", ["Revenue per month, plan and year before, Year", "Revenue beside the enquiries that will become it, Year"], "This year over the last ones, running, Year");
+  await answering(page, "issued in the last 12 months, This year over the last ones, running: Issued", "does nothing to it", keyboard);
+  await leading(page, "the page Detail", ["Revenue per month, plan and year before, Year", "Revenue beside the enquiries that will become it, Year"], "This year over the last ones, running, Year", keyboard);
   await settled(page);
   await page.reload();
   const made = JSON.parse((await page.getAttribute("#editor", "data-document"))!);

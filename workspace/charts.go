@@ -166,9 +166,15 @@ func (s *Sketch) Finish() ([]sentence.Section, error) {
 	return sentence.Finish(s.Doc, s.Dataset, all, seen), nil
 }
 
-// Where offers what a condition on a field can ask: its values, as far as they may be seen,
-// those among them that hold some words.
-func (s *Sketch) Where(name, find string) (*sentence.Menu, error) {
+// mostNumbers is how many values of a field of numbers are ticked one by one.
+const mostNumbers = 24
+
+// Where offers what a condition on a field can ask, of the chart or, from 0, of one of its measures
+// alone: the field's values, as far as they may be seen, those among them that hold some words.
+func (s *Sketch) Where(measure int, name, find string) (*sentence.Menu, error) {
+	if measure >= len(s.Doc.Measures) {
+		return nil, problem.New(problem.NotFound, "part", "There is no such measure any more.")
+	}
 	f, err := s.Dataset.Field(name)
 	if err != nil {
 		return nil, err
@@ -183,12 +189,18 @@ func (s *Sketch) Where(name, find string) (*sentence.Menu, error) {
 			values = append(values, sentence.Counted{Key: l.Key, Label: l.Label, Count: l.Count})
 		}
 	}
+	if f.Type.Numeric() && !f.IsLink() && !f.IsBin() && len(values) > mostNumbers {
+		values = nil // so many numbers are asked for by what they are at least or at most
+	}
+	if measure >= 0 {
+		return sentence.ThoseField(s.Doc, measure, s.Dataset, f, values, s.w.ruling(s.ctx)), nil
+	}
 	return sentence.WhereField(s.Doc, s.Dataset, f, values, s.w.ruling(s.ctx)), nil
 }
 
-// Menu offers what a phrase of the chart's sentence may become.
-func (s *Sketch) Menu(part string) (*sentence.Menu, error) {
-	m, err := sentence.Choices(s.Doc, s.Dataset, part)
+// Menu offers what a phrase of the chart's sentence may become; see sentence.ChoicesOf for many.
+func (s *Sketch) Menu(part string, many int) (*sentence.Menu, error) {
+	m, err := sentence.ChoicesOf(s.Doc, s.Dataset, part, many)
 	if err != nil || part != "form" {
 		return m, err
 	}

@@ -34,8 +34,8 @@ func (m *Menu) beside(d *chart.Document, path string) error {
 		m.Reckoning.Part = m.Part
 	}
 	for _, c := range menu.Choices {
-		if len(c.Document.Own) > 0 {
-			continue // only the chart's own dataset has such fields
+		if len(c.Document.Own) > 0 || strings.HasPrefix(c.Next, Those) {
+			continue // only the chart's own dataset has such fields, and measures of only some of its records
 		}
 		changed := clone(d)
 		changed.Also[i].Measures, changed.Also[i].Where = c.Document.Measures, c.Document.Where

@@ -35,10 +35,20 @@ type Menu struct {
 	Heading   string
 	Choices   []Choice
 	Search    bool             // there may be more, to be looked for
+	Many      bool             // what is looked for is a number of what is kept
 	Drawn     bool             // each choice is a form, of which a small picture can be shown
 	Reckoning *Reckoning       // a formula that may be written; nil for none
 	Of        *dataset.Dataset // what the choices are of
 	ds        *dataset.Dataset
+	many      int // how many are to be kept; 0 for the numbers that are offered
+}
+
+// numbers are those of what is to be kept.
+func (m *Menu) numbers(offered ...int) []int {
+	if m.Search, m.Many = true, true; m.many > 0 {
+		return []int{min(m.many, query.MostKept)}
+	}
+	return offered
 }
 
 func clone(d *chart.Document) *chart.Document {
@@ -74,15 +84,29 @@ func Start(ds *dataset.Dataset, form chart.Form) *chart.Document {
 
 // Choices lists what a phrase of the sentence may become.
 func Choices(d *chart.Document, ds *dataset.Dataset, part string) (*Menu, error) {
+	return ChoicesOf(d, ds, part, 0)
+}
+
+// ChoicesOf is Choices where so many are to be kept instead of the numbers that are offered; 0 for
+// those.
+func ChoicesOf(d *chart.Document, ds *dataset.Dataset, part string, many int) (*Menu, error) {
 	name, number, _ := strings.Cut(part, ".")
 	i, _ := strconv.Atoi(number)
 	ds = d.On(ds)
-	m := &Menu{Part: part, Of: ds, ds: ds}
+	m := &Menu{Part: part, Of: ds, ds: ds, many: many}
 	switch name {
 	case "also":
 		return m, m.beside(d, number)
 	case "measure":
 		m.measures(d, ds, i)
+	case "those":
+		if i >= len(d.Measures) {
+			return nil, problem.New(problem.NotFound, "part", "There is no such measure any more.")
+		}
+		conditions := &Menu{ds: ds}
+		conditions.conditions(those(d, i), ds)
+		m.asThose(conditions, d, i)
+		m.Heading = locale.Upper(saysThose.say())
 	case "of":
 		return m, m.fieldsOf(d, ds, number)
 	case "by":

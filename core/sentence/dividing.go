@@ -133,13 +133,13 @@ func (m *Menu) cuts(d *chart.Document, number string) {
 	if now == nil {
 		return
 	}
-	for _, n := range []int{3, 5, 6, 8, 10, 15, 20} {
+	for _, n := range m.numbers(3, 5, 6, 8, 10, 15, 20) {
 		for _, others := range []bool{true, false} {
 			c := m.add(cut(query.Dimension{Largest: n, Others: others}), d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Smallest, dim.Others = n, 0, others })
 			c.Chosen = now.Largest == n && now.Others == others
 		}
 	}
-	for _, n := range []int{5, 10} {
+	for _, n := range m.numbers(5, 10) {
 		m.add(cut(query.Dimension{Smallest: n, Others: true}), d, func(c *chart.Document) { dim := at(c); dim.Largest, dim.Smallest, dim.Others = 0, n, true }).Chosen = now.Smallest == n
 	}
 	if i, err := strconv.Atoi(number); err == nil && i > 0 && now.Largest+now.Smallest > 0 {

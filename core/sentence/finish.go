@@ -365,12 +365,23 @@ func (w *finisher) drawnAs() {
 	d, f := w.d, w.f
 	var how []Control
 	if w.uses(chart.WithSecondAxis) {
-		for i, m := range d.Measures {
+		var labels []string
+		for _, m := range d.Measures {
+			labels = append(labels, chart.MeasureLabel(m, w.ds))
+		}
+		for i, b := range d.Also {
+			for _, m := range b.Measures {
+				if set := d.Other(i); set != nil {
+					labels = append(labels, chart.MeasureLabel(m, set))
+				}
+			}
+		}
+		for i, label := range labels {
 			value := ""
 			if i < len(f.Drawn) {
 				value = f.Drawn[i]
 			}
-			c := one(fmt.Sprintf("finish.drawn.%d", i), chart.MeasureLabel(m, w.ds), value, named("columns", "line", "area", "columns on the second axis", "line on the second axis")...)
+			c := one(fmt.Sprintf("finish.drawn.%d", i), label, value, named("columns", "line", "area", "columns on the second axis", "line on the second axis")...)
 			if i <= len(f.Drawn) {
 				how = append(how, c)
 			}

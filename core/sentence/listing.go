@@ -20,7 +20,7 @@ func (m *Menu) shown(d *chart.Document, ds *dataset.Dataset) {
 				c.Show = append(c.Show, f.Name)
 			}
 		})
-		c.Kind, c.Field, c.Chosen = kind(f), f.Name, at >= 0
+		c.Kind, c.Field, c.Chosen, c.Next = kind(f), f.Name, at >= 0, m.Part // one after the other
 	}
 	m.bringing(d, func(d *chart.Document, f *dataset.Field) {
 		m.add(f.Label, d, func(c *chart.Document) { c.Show = append(c.Show, f.Name) }).Kind = broughtIn
@@ -47,7 +47,7 @@ func (m *Menu) ordered(d *chart.Document, ds *dataset.Dataset) {
 // most offers how many records a list has.
 func (m *Menu) most(d *chart.Document) {
 	m.Heading = "How many"
-	for _, n := range []int{5, 10, 20, 50, 100} {
+	for _, n := range m.numbers(5, 10, 20, 50, 100) {
 		m.add(saysFirst.say(count(n)), d, func(c *chart.Document) { c.Most = n }).Chosen = d.Most == n
 	}
 	m.add("All", d, func(c *chart.Document) { c.Most = 0 }).Chosen = d.Most == 0

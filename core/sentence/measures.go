@@ -137,6 +137,12 @@ func (m *Menu) measures(d *chart.Document, ds *dataset.Dataset, i int) {
 		m.Choices = append(m.Choices, Choice{Label: "Average of this per …", Document: clone(d), Next: "per." + count(i), Chosen: now.Of != nil})
 	}
 	m.Choices = append(m.Choices, Choice{Label: "a formula of your own …", Document: clone(d), Next: "formula." + count(min(i, len(d.Measures))), Chosen: now.Formula != ""})
+	if i < len(d.Measures) {
+		m.Choices = append(m.Choices, Choice{Label: saysThose.say() + " …", Document: clone(d), Next: Those + count(i), Chosen: now.Where != nil})
+	}
+	if i < len(d.Measures) {
+		m.Choices = append(m.Choices, Choice{Label: "called and written otherwise …", Document: clone(d), Section: inNumbers})
+	}
 	if i > 0 && i < len(d.Measures) && !d.Form.Tells() && !d.Form.Lists() {
 		label := "Only in labels and tips, not drawn"
 		if now.Aside {

@@ -154,3 +154,20 @@ func TestAMeasureIsLeftOutWithWhatHangsOnIt(t *testing.T) {
 		assert.Equal(t, want, fmt.Sprintf("by %s, target %s, results %v, lines %v, cells %v", by, target, results, lines, cells), part)
 	}
 }
+
+// How many are kept can be any number, up to as many as can be.
+func TestAnyNumberIsKept(t *testing.T) {
+	jobs := sample.Jobs()
+	of := read(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"by":[{"field":"boat"}],"form":"bars"}`)
+	list := read(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"records"}`)
+	for many, want := range map[int]int{4: 4, 12: 12, 5000: 1000} {
+		m, err := sentence.ChoicesOf(of, jobs, "cut.0", many)
+		require.NoError(t, err)
+		assert.True(t, m.Many && m.Search)
+		assert.Len(t, m.Choices, 4, "largest with others and without, smallest, all")
+		assert.Equal(t, []int{want, want}, []int{m.Choices[0].Document.By[0].Largest, m.Choices[2].Document.By[0].Smallest})
+		m, err = sentence.ChoicesOf(list, jobs, "most", many)
+		require.NoError(t, err)
+		assert.Equal(t, want, m.Choices[0].Document.Most)
+	}
+}

@@ -96,7 +96,7 @@ func LinkedKeys(d *chart.Document, ds *dataset.Dataset) map[string][]string {
 // conditionRanges are the ranges of a date that a condition is offered with.
 var conditionRanges = []period.Relative{
 	{Named: "today"}, {Named: "this week"}, {Named: "last week"}, {Named: "this month"}, {Named: "last month"}, {Named: "this quarter"}, {Named: "last quarter"}, {Named: "this year"}, {Named: "last year"},
-	{Last: 7, Unit: period.Day}, {Last: 30, Unit: period.Day}, {Last: 12, Unit: period.Week}, {Last: 3, Unit: period.Month}, {Last: 12, Unit: period.Month}, {Last: 24, Unit: period.Month},
+	{Last: 7, Unit: period.Day}, {Last: 30, Unit: period.Day}, {Last: 12, Unit: period.Week}, {Last: 3, Unit: period.Month}, {Last: 12, Unit: period.Month}, {Last: 24, Unit: period.Month}, {Last: 3, Unit: period.Year},
 }
 
 // WhereField offers what a condition on one field can ask: ranges of a date, yes and no, or its

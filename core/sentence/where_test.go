@@ -1,6 +1,8 @@
 package sentence_test
 
 import (
+	"encoding/json"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -97,4 +99,47 @@ func TestConditionsAreMadeByTicking(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "(blank)", sentence.WhereField(d, jobs, f, many[:1], nil).Choices[0].Label)
 	assert.True(t, sentence.WhereField(d, jobs, f, many, nil).Search, "of many the others can be looked for")
+}
+
+// Of which records a measure is, is offered as it is of a chart: the same conditions, put into the measure.
+func TestThoseAreOfferedAsWhere(t *testing.T) {
+	jobs := sample.Jobs()
+	values := []sentence.Counted{{Key: "care", Label: "care", Count: "3"}, {Key: "rework", Label: "rework", Count: "1"}}
+	for _, where := range []string{"", `,"where":{"field":"kind","one_of":["care","mishap"]}`, `,"where":{"all":[{"field":"opened","within":"this year"},{"field":"late","is":true}]}`} {
+		of := read(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"},{"sum":"cost"}],"by":[{"field":"yard"}]`+where+`,"form":"table"}`)
+		in := read(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"},{"sum":"cost"`+where+`}],"by":[{"field":"yard"}],"form":"table"}`)
+		menus := [][2]*sentence.Menu{}
+		chart, err := sentence.Choices(of, jobs, "where")
+		require.NoError(t, err)
+		measure, err := sentence.Choices(in, jobs, "those.1")
+		require.NoError(t, err)
+		menus = append(menus, [2]*sentence.Menu{chart, measure})
+		for _, name := range []string{"kind", "opened", "late"} {
+			f := jobs.Find(name)
+			menus = append(menus, [2]*sentence.Menu{sentence.WhereField(of, jobs, f, values, nil), sentence.ThoseField(in, 1, jobs, f, values, nil)})
+		}
+		for _, m := range menus {
+			assert.Equal(t, strings.Replace(m[0].Heading, "Only w", "Of those w", 1), m[1].Heading)
+			var want, got []string
+			for _, c := range m[0].Choices {
+				if !strings.HasPrefix(c.Label, "instead of ") {
+					want = append(want, fmt.Sprint(c.Label, c.Kind, c.Chosen, strings.Replace(c.Next, "where", "those.1", 1), asJSON(t, c.Document.Where)))
+				}
+			}
+			for _, c := range m[1].Choices {
+				got = append(got, fmt.Sprint(c.Label, c.Kind, c.Chosen, c.Next, asJSON(t, c.Document.Measures[1].Where)))
+				assert.Nil(t, c.Document.Where)
+				assert.Nil(t, c.Document.Measures[0].Where)
+			}
+			assert.Equal(t, want, got)
+		}
+	}
+	_, err := sentence.Choices(read(t, `{"version":2,"dataset":"jobs","measures":[{"count":"records"}],"form":"key figures"}`), jobs, "those.1")
+	assert.Error(t, err)
+}
+
+func asJSON(t *testing.T, v any) string {
+	b, err := json.Marshal(v)
+	require.NoError(t, err)
+	return string(b)
 }

@@ -233,7 +233,12 @@ func (s *Server) chartMenu(c *gin.Context) {
 		of["Names"], of["Dataset"] = page.FormulaNames(bare, bare.Visible()), bare.Name
 	}
 	if path, set, where := conditioned(k, part); set != nil {
-		of["Where"] = gin.H{"Path": path, "Value": where, "Choices": page.DatasetFields(set), "Dataset": set.Name, "Open": !strings.HasPrefix(part, "where.")}
+		_, name, _ := onField(part)
+		f := set.Find(name)
+		if f == nil || !f.Type.Numeric() || f.IsLink() || f.IsBin() {
+			name = "" // what is asked of a number is written
+		}
+		of["Where"] = gin.H{"Path": path, "Value": where, "Choices": page.DatasetFields(set), "Dataset": set.Name, "Begin": name, "Open": f == nil || name != ""}
 	}
 	s.Part(c, http.StatusOK, "choices", of)
 }
@@ -262,6 +267,11 @@ func conditioned(k *workspace.Sketch, part string) (path string, on *dataset.Dat
 	if part == "where" || strings.HasPrefix(part, "where.") {
 		return "where", k.Dataset, k.Doc.Where
 	}
+	for i, m := range k.Doc.Measures {
+		if of := fmt.Sprint(sentence.Those, i); part == of || strings.HasPrefix(part, of+".") {
+			return fmt.Sprintf("measures.%d.where", i), k.Dataset, m.Where
+		}
+	}
 	for i, b := range k.Doc.Also {
 		if path = fmt.Sprintf("also.%d.where", i); part == path {
 			return path, k.Doc.Other(i), b.Where
@@ -270,16 +280,31 @@ func conditioned(k *workspace.Sketch, part string) (path string, on *dataset.Dat
 	return "", nil, nil
 }
 
+// onField tells of which field a part of the sentence asks: of the chart's records ("where.kind"), or
+// of those of one measure ("those.0.kind").
+func onField(part string) (measure int, field string, on bool) {
+	if field, on = strings.CutPrefix(part, "where."); on {
+		return -1, field, true
+	}
+	if rest, of := strings.CutPrefix(part, sentence.Those); of {
+		number, field, on := strings.Cut(rest, ".")
+		measure, err := strconv.Atoi(number)
+		return measure, field, on && err == nil && measure >= 0
+	}
+	return 0, "", false
+}
+
 // menu is what a phrase of the sentence may become; which datasets there are only the
 // workspace knows.
 func (s *Server) menu(c *gin.Context, k *workspace.Sketch, part string) (*sentence.Menu, error) {
-	if name, on := strings.CutPrefix(part, "where."); on && k.Dataset != nil {
-		return k.Where(name, c.PostForm("find"))
+	if measure, name, on := onField(part); on && k.Dataset != nil {
+		return k.Where(measure, name, c.PostForm("find"))
 	}
 	beside, err := strconv.Atoi(strings.TrimPrefix(part, "also."))
 	other := err == nil && strings.HasPrefix(part, "also.")
 	if part != "dataset" && k.Dataset != nil && !other {
-		return k.Menu(part)
+		many, _ := strconv.Atoi(strings.TrimSpace(c.PostForm("find")))
+		return k.Menu(part, many)
 	}
 	all, err := s.Workspace.Datasets(c.Request.Context(), gate.Caller(c))
 	switch {

@@ -27,8 +27,8 @@ export function edit(editor, how) {
 
   const now = () => /** @type {HTMLInputElement} */ (of("document")).value;
 
-  /** The phrase that a part belongs to: what a condition asks of a field is in that of all conditions. @param {string} part */
-  const phraseOf = (part) => (part.startsWith("where.") ? "where" : part);
+  /** The phrase that a part belongs to: what a condition asks of a field is in that of all conditions, what one of a measure asks in the measure. @param {string} part */
+  const phraseOf = (part) => (part.startsWith("where.") ? "where" : part.replace(/^those\.(\d+).*/, "measure.$1"));
 
   /** The chart that the choices were made for: each carries the whole chart that it would make. */
   let offered = "";

@@ -42,7 +42,15 @@ class Editor {
     const written = this.hidden.value ? JSON.parse(this.hidden.value) : null;
     /** @type {any} */
     this.top = written && typeof written === "object" ? (written.all || written.any ? written : { all: [written] }) : { all: [] };
+    // What one field is asked begins with it, where nothing is asked of it yet.
+    const begin = this.begin(), parts = this.top.all ?? this.top.any;
+    if (root.dataset.begin && !parts.some((/** @type {any} */ p) => p.field === begin.name)) parts.push({ field: begin.name, between: ["", ""] });
     this.draw();
+  }
+
+  /** The field that a new condition begins with. @returns {Field} */
+  begin() {
+    return this.choices.fields.find((f) => f.name === this.root.dataset.begin) ?? this.choices.fields[0];
   }
 
   /** Writes the condition and has the server say it. */
@@ -55,8 +63,10 @@ class Editor {
   }
 
   async say() {
-    if (!this.root.dataset.check || !this.hidden.value) {
+    const begun = /:\["",|,""\]|:""/.test(this.hidden.value); // and not written to its end
+    if (!this.root.dataset.check || !this.hidden.value || begun) {
       this.words.textContent = this.hidden.value ? "" : "Every record.";
+      this.words.className = "hint condition-words";
       return;
     }
     try {
@@ -103,14 +113,14 @@ class Editor {
     });
     const add = make("button", { type: "button", class: "plain" }, [parts.length ? "and another condition" : "add a condition"]);
     add.addEventListener("click", () => {
-      parts.push(this.fresh(this.choices.fields[0]));
+      parts.push(this.fresh(this.begin()));
       this.draw();
     });
     box.append(add);
     if (top && parts.length) {
       const nest = make("button", { type: "button", class: "plain" }, ["a group of conditions"]);
       nest.addEventListener("click", () => {
-        parts.push({ any: [this.fresh(this.choices.fields[0])] });
+        parts.push({ any: [this.fresh(this.begin())] });
         this.draw();
       });
       box.append(nest);
