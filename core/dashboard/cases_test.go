@@ -216,7 +216,6 @@ func TestNarrowingsThatNoLongerFit(t *testing.T) {
 	}{
 		{`{"narrow":[{"widget":"d","words":"x","marks":[{"now":"2026-01-01T00:00:00Z","measure":0,"keys":[]}]}]}`, "no longer on the dashboard", charts{ds}},
 		{`{"narrow":[{"widget":"c","words":"x","marks":[{"now":"2026-01-01T00:00:00Z","measure":0,"keys":[{"is":"a"}]}]}]}`, "has changed since", charts{ds}},
-		{`{"narrow":[{"widget":"a","words":"x","marks":[{"now":"2026-01-01T00:00:00Z","measure":4,"keys":[]}]}]}`, "has changed since", charts{ds}},
 		{`{}`, "out of order", broken{}},
 	} {
 		_, err := d.Reach(b, ds, state(t, c.state), nil, c.charts, "")
