@@ -148,6 +148,66 @@ test("Tables: a row narrows, is left out and taken apart; a cell leads to its re
   }
 });
 
+test("Figures by themselves, a funnel, and rows in rows: records, narrow, leave out", async ({ page }) => {
+  await signIn(page);
+  await page.goto(`/dashboards/gallery?page=${encodeURIComponent("Parts and points")}`);
+  await settled(page);
+  const heading = (some: number) => expect(page.locator("#drawer h2")).toHaveText(new RegExp(`^${grouped(some)} `));
+  const shut = async () => {
+    await page.keyboard.press("Escape");
+    await expect(page.locator("#drawer")).toBeHidden();
+  };
+  const gauge = page.locator("#w-g20 .chart");
+  await gauge.focus();
+  await page.keyboard.press("Home");
+  await page.keyboard.press("r");
+  await heading(count(jobs, thisYear(opened)));
+  await shut();
+  for (const [i, of] of ["sum(r.net)", "sum(r.margin)"].entries()) {
+    await page.locator("#w-g21 .figure:not(.since)").nth(i).click();
+    await heading(count(lines, thisYear("i.issued_on")));
+    const exact = (await page.locator("#drawer .total").getAttribute("data-exact"))!;
+    expect(Number(exact)).toBe(ask(`select ${of} from ${lines.from} where ${thisYear("i.issued_on")}`));
+    await shut();
+  }
+  // Whoever has come as far as a stage, whatever became of it then.
+  const funnel = page.locator("#w-g16 .chart"), far = "('quoted', 'agreed', 'booked in', 'handed back')", reached = `stage in ${far} or stage = 'declined' and furthest_stage in ${far}`;
+  const third = async () => {
+    await settled(page);
+    await funnel.focus();
+    await page.keyboard.press("Home");
+    for (let n = 0; n < 10 && !(await funnel.getByRole("option").textContent())!.includes("stage quoted"); n++) await page.keyboard.press("ArrowDown");
+    await expect(funnel.getByRole("option")).toContainText("stage quoted or later");
+  };
+  await third();
+  await page.keyboard.press("r");
+  await heading(count(enquiries, reached));
+  await shut();
+  await third();
+  await page.keyboard.press(" ");
+  await left(page, enquiries, count(enquiries, reached));
+  await lift(page);
+  await third();
+  await menu(page, "without");
+  await left(page, enquiries, count(enquiries, `not (${reached})`));
+  await lift(page);
+
+  await page.goto("/dashboards/gallery?page=Tables");
+  await settled(page);
+  const row = page.locator('#w-g22 tbody tr[data-words*=", "]').first(), of = meets(lines, (await row.getAttribute("data-words"))!);
+  const column = (await page.locator("#w-g22 tr.head th[data-words]").first().getAttribute("data-words"))!;
+  await row.locator(".cell").first().click();
+  await heading(count(lines, `${of} and ${meets(lines, column)}`));
+  await shut();
+  const outer = page.locator("#w-g23 tbody tr").first(), yard = meets(jobs, (await outer.getAttribute("data-words"))!);
+  await outer.locator(".cell").first().click();
+  await heading(count(jobs, `${yard} and ${lastYear(opened)}`));
+  await shut();
+  await outer.click({ button: "right", position: { x: 300, y: 12 } });
+  await page.locator("#popover [data-mark=narrow]").click();
+  await left(page, jobs, count(jobs, yard));
+});
+
 test("Records: a record of each list narrows the others and is left out, by mouse and by keyboard", async ({ page }) => {
   await signIn(page);
   await page.goto("/dashboards/gallery?page=Records");
@@ -171,6 +231,12 @@ test("Records: a record of each list narrows the others and is left out, by mous
     await left(page, of, some);
     await page.keyboard.press("Escape");
     await expect(page.locator("#line .lift")).toHaveCount(0);
+  }
+  for (const id of ["g27", "g37"]) {
+    const record = page.locator(`#w-${id} .record-row`).nth(2);
+    await record.locator(".pick").press("Enter");
+    await expect(page.locator("#line .narrowed")).toContainText((await record.getAttribute("data-words"))!);
+    await lift(page);
   }
   // A pin of a plan is chosen as well.
   const pin = page.locator("#w-g35 .pin").first();

@@ -27,12 +27,8 @@ func (v *View) trail(a *Answer, w *dashboard.Widget) error {
 	if len(steps) > 0 {
 		a.Title, a.Parts = sentence.Title(doc, ds), ds.Label(steps[len(steps)-1].Into)
 	}
-	if next != "" && v.allowed(ds)(next) {
-		now, err := v.State.Drilled(w, doc.Definition, ds, -1)
-		if err != nil {
-			return err
-		}
-		a.Deeper = &Deeper{next, ds.Label(next), w.Place(now, ds, next)}
+	if next != nil && v.allowed(ds)(next.Into) {
+		a.Deeper = deeper(*next, ds)
 	}
 	return nil
 }
@@ -42,6 +38,10 @@ type Deeper struct {
 	Into  string `json:"into"`
 	Label string `json:"label"`
 	Place int    `json:"place"`
+}
+
+func deeper(s dashboard.Step, ds *dataset.Dataset) *Deeper {
+	return &Deeper{s.Into, ds.Label(s.Into), s.Place}
 }
 
 // A MarkMenu is what may be done with a mark of a widget.
@@ -63,25 +63,18 @@ func (v *View) MarkMenu(id string, targets Targets) (*MarkMenu, error) {
 	if err != nil || ds == nil {
 		return &MarkMenu{}, err
 	}
-	next, into, err := v.State.Next(w, whole, ds)
-	if err != nil {
-		return nil, err
-	}
-	now, err := v.State.Drilled(w, whole, ds, -1)
+	next, others, err := v.State.Next(w, whole, ds)
 	if err != nil {
 		return nil, err
 	}
 	out := &MarkMenu{Marks: len(whole.By) > 0 || whole.Split != nil, Record: whole.Listed}
 	allowed := v.allowed(ds)
-	for _, name := range into {
-		if !allowed(name) {
-			continue
-		}
-		c := Deeper{name, ds.Label(name), w.Place(now, ds, name)}
-		if name == next {
-			out.Next = &c
-		} else {
-			out.Into = append(out.Into, c)
+	if next != nil && allowed(next.Into) {
+		out.Next = deeper(*next, ds)
+	}
+	for _, step := range others {
+		if allowed(step.Into) {
+			out.Into = append(out.Into, *deeper(step, ds))
 		}
 	}
 	for i := range v.Doc.Through {

@@ -229,39 +229,46 @@ func (w *Widget) Place(d query.Definition, ds *dataset.Dataset, into string) int
 	return 0
 }
 
-// Next is what a drill from a widget leads to first, "" for nothing more, with all that it may be
+// A Step is a field into which marks can be drilled, with which of their groups is taken apart by it.
+type Step struct {
+	Into  string
+	Place int
+}
+
+// Next is what a drill from a widget leads to first, nil for nothing more, and what else it may be
 // taken apart by: visible fields that divide, and do not divide it already. The path is that of the
 // chart as its author made it.
-func (s State) Next(w *Widget, whole query.Definition, ds *dataset.Dataset) (next string, into []string, err error) {
+func (s State) Next(w *Widget, whole query.Definition, ds *dataset.Dataset) (next *Step, others []Step, err error) {
 	now, err := s.Drilled(w, whole, ds, -1)
 	if err != nil || len(now.By) == 0 || now.Listed {
-		return "", nil, err
+		return nil, nil, err
 	}
 	has := func(name string) bool {
 		return slices.ContainsFunc(now.Dimensions(), func(d query.Dimension) bool { return d.Field == name })
 	}
+	first := ""
 	for _, path := range [][]string{w.Down(whole, ds), w.Down(now, ds)} {
 		for i, name := range path {
-			if i > 0 && next == "" && !has(name) && has(path[i-1]) {
-				next = name
+			if i > 0 && first == "" && !has(name) && has(path[i-1]) {
+				first = name
 			}
 		}
 	}
 	on := now.On(ds)
-	if next == "" && now.By[0].OnAxis(on) && (now.By[0].Grain == 0 || now.By[0].Grain >= period.Day) {
-		next = now.By[0].Field
+	if first == "" && now.By[0].OnAxis(on) && (now.By[0].Grain == 0 || now.By[0].Grain >= period.Day) {
+		first = now.By[0].Field
 	}
 	for _, f := range on.Visible() {
-		if !f.Divides() || has(f.Name) && f.Name != next {
-			continue
-		}
-		if f.Name == next {
-			into = slices.Insert(into, 0, f.Name)
-		} else {
-			into = append(into, f.Name)
+		step := Step{f.Name, w.Place(now, ds, f.Name)}
+		switch {
+		case !f.Divides():
+		case f.Name == first:
+			next = &step
+		case !has(f.Name):
+			others = append(others, step)
 		}
 	}
-	return next, into, nil
+	return next, others, nil
 }
 
 // Suiting is as much of a state as suits a dashboard, which may have changed since it was made; lost

@@ -99,3 +99,13 @@ export function refill(place, html) {
   if (was.selectionStart !== null && now.value === typed) now.setSelectionRange(was.selectionStart, was.selectionEnd); // what is chosen is about to be typed over
   if (changed) now.addEventListener("blur", () => { if (now.value === typed) now.dispatchEvent(new Event("change", { bubbles: true })); }, { once: true });
 }
+
+/** A word that does something. @param {string} text @param {(e: MouseEvent) => void} act */
+export function button(text, act) {
+  const out = document.createElement("button");
+  out.type = "button";
+  out.className = "plain";
+  out.textContent = text;
+  out.addEventListener("click", act);
+  return out;
+}

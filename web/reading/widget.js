@@ -1,25 +1,13 @@
 /** One widget on a sheet or in the chart editor: shows answers, keeps its drawing. */
 import { changeable } from "./changing.js";
 import { Chart } from "./draw.js";
-import { fill, say } from "../page/api.js";
+import { Rows } from "./rows.js";
+import { button, fill, say } from "../page/api.js";
 import { colour, legible } from "./drawing/svg.js";
 
 /**
  * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, live: boolean, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean, trail?: string[], parts?: string, deeper?: {into: string, label: string, place: number}}} Answer
  */
-
-/** Rows of tables and records of lists that can be chosen. */
-const ROWS = "[data-keys]:not(th)";
-
-/** A word that does something. @param {string} text @param {(e: MouseEvent) => void} act */
-function button(text, act) {
-  const out = document.createElement("button");
-  out.type = "button";
-  out.className = "plain";
-  out.textContent = text;
-  out.addEventListener("click", act);
-  return out;
-}
 
 export class Widget {
   /** @param {HTMLElement} place a section with .widget-head and .widget-body @param {import("./draw.js").Listener} listener */
@@ -33,39 +21,7 @@ export class Widget {
     /** @type {Answer | null} */
     this.answer = null;
     this.body.addEventListener("click", (e) => this.click(e));
-    this.body.addEventListener("dblclick", (e) => this.row(e, "tr[data-keys]:not(.record-row)", (marked) => this.listener.drill?.(marked)));
-    this.body.addEventListener("contextmenu", (e) => {
-      if (/** @type {HTMLElement} */ (e.target).closest("a:not(.pin)")) return; // a link has a menu of the browser's
-      this.row(e, ROWS, (marked, row) => this.listener.menu?.(marked, row));
-    });
-    this.body.addEventListener("keydown", (e) => {
-      if (e.key === "Enter") this.row(e, "tr[data-keys]:not(.record-row)", (marked) => this.listener.drill?.(marked));
-      else if (e.key === "m" || e.key === "M") this.row(e, ROWS, (marked, row) => this.listener.menu?.(marked, row));
-      else if (e.key === " " && /** @type {HTMLElement} */ (e.target).matches(".pin.record-row")) {
-        e.preventDefault();
-        this.pick(/** @type {HTMLElement} */ (e.target), e.shiftKey || e.ctrlKey);
-      } else if (e.key === "Enter" && /** @type {HTMLElement} */ (e.target).matches(".pin.record-row:not([href])")) this.pick(/** @type {HTMLElement} */ (e.target), false);
-      else if (e.key === "Backspace" && /** @type {HTMLElement} */ (e.target).matches(".row-name, .scroll")) this.listener.up?.();
-    });
-    /** The rows of a table that are chosen, by their keys. @type {Map<string, {mark: object, words: string}>} */
-    this.rows = new Map();
-  }
-
-  /** Does something with the row of a table, or the record of a list, that an event is about. @param {Event} e @param {string} of which rows @param {(marked: import("./marked.js").Marked, row: HTMLElement) => void} act */
-  row(e, of, act) {
-    const target = /** @type {HTMLElement} */ (e.target), row = /** @type {HTMLElement | null} */ (target.closest(of));
-    const marked = row && (e.type !== "keydown" || target.matches(".row-name, .record, .pin")) ? this.marked(row) : null;
-    if (!row || !marked || !this.listener.menu) return;
-    e.preventDefault();
-    act(marked, /** @type {HTMLElement} */ (row.querySelector(".row-name") ?? row));
-  }
-
-  /** What a row of a table stands for. @param {HTMLElement} row @returns {import("./marked.js").Marked | null} */
-  marked(row) {
-    const keys = JSON.parse(row.dataset.keys ?? "null");
-    if (!keys?.length || !this.answer) return null;
-    const mark = { ...this.answer.whole, measure: 0, keys };
-    return { mark, chosen: mark, words: row.dataset.words ?? "", parts: JSON.parse(row.dataset.parts ?? "null") ?? undefined, value: "" };
+    this.rows = new Rows(this);
   }
 
   /** A table and a list are sorted by their headings: measures largest first, and the other way round when chosen again. */
@@ -97,76 +53,10 @@ export class Widget {
     }
   }
 
-  /** A record of a list is chosen by a click beside its link, or with Shift on it, and by a button that the keyboard finds in it. */
-  pickable() {
-    for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll(`.records ${ROWS}, :is(.slip, .entry, .spell, .pin)[data-keys]`))) {
-      row.classList.add("record-row");
-      if (row.matches(".pin")) continue; // is one itself
-      const choose = button("", (e) => this.pick(row, e.shiftKey || e.ctrlKey || e.metaKey));
-      choose.className = "row-name pick";
-      choose.setAttribute("aria-label", `Choose ${row.dataset.words}`);
-      (row.matches("tr") ? row.querySelector("td") : row)?.append(choose);
-    }
-  }
-
-  /** A table's rows can be chosen by their names, as marks are. */
-  choosable() {
-    if (!this.listener.menu) return;
-    this.pickable();
-    for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll("table.grid > tbody > tr[data-keys]:not(.record-row)"))) {
-      const name = row.querySelector('th[scope="row"]:last-of-type');
-      if (!this.marked(row) || !name || name.querySelector("button, details")) continue;
-      const choose = button("", () => {});
-      choose.className = "row-name";
-      choose.append(...name.childNodes);
-      choose.addEventListener("click", (e) => this.pick(row, e.shiftKey || e.ctrlKey || e.metaKey));
-      choose.addEventListener("keydown", (e) => {
-        if (e.key !== " ") return;
-        e.preventDefault();
-        this.pick(row, e.shiftKey || e.ctrlKey);
-      });
-      name.append(choose);
-    }
-    if (this.rows.size === 0) {
-      const known = new Set((this.listener.chosen?.() ?? []).map((m) => JSON.stringify(/** @type {any} */ (m).keys)));
-      for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll(ROWS))) {
-        const marked = known.size ? this.marked(row) : null;
-        if (marked && known.has(JSON.stringify(marked.mark.keys))) this.rows.set(row.dataset.keys ?? "", marked);
-      }
-    }
-    this.colourRows();
-  }
-
-  /** @param {HTMLElement} row @param {boolean} add */
-  pick(row, add) {
-    const marked = this.marked(row), key = row.dataset.keys ?? "";
-    if (!marked) return;
-    const alone = this.rows.size === 1 && this.rows.has(key);
-    if (add) {
-      if (!this.rows.delete(key)) this.rows.set(key, marked);
-    } else {
-      this.rows.clear();
-      if (!alone) this.rows.set(key, marked);
-    }
-    this.colourRows();
-    this.listener.choose([...this.rows.values()].map((r) => r.mark), [...this.rows.values()].map((r) => r.words).join(" or "));
-  }
-
-  colourRows() {
-    this.place.toggleAttribute("data-chosen", this.rows.size > 0);
-    for (const row of /** @type {NodeListOf<HTMLElement>} */ (this.body.querySelectorAll(ROWS))) {
-      const chosen = this.rows.has(row.dataset.keys ?? "");
-      row.classList.toggle("chosen", chosen);
-      (row.matches("[role=button]") ? row : row.querySelector(".row-name"))?.setAttribute("aria-pressed", String(chosen));
-    }
-  }
-
   /** Takes the choice back without telling. */
   clear() {
     this.chart?.clear();
-    if (this.rows.size === 0) return;
     this.rows.clear();
-    this.colourRows();
   }
 
   /** What was drilled into, each of which leads back to it. @param {Answer} a */
@@ -187,7 +77,7 @@ export class Widget {
     this.heading.append(" ", nav);
   }
 
-  /** A click on a number leads to its records, one on a record chooses it. @param {MouseEvent} e */
+  /** A click on a number leads to its records. @param {MouseEvent} e */
   click(e) {
     const target = /** @type {HTMLElement} */ (e.target);
     const fold = /** @type {HTMLElement | null} */ (target.closest("[data-fold]"));
@@ -195,13 +85,7 @@ export class Widget {
       open(/** @type {HTMLTableRowElement} */ (fold.closest("tr")), fold);
       return;
     }
-    const record = /** @type {HTMLElement | null} */ (target.closest(".record-row"));
-    const link = target.closest("a[href]");
-    if (record && (link ? e.shiftKey : !target.closest("button, summary, input, select"))) {
-      if (link) e.preventDefault();
-      if (link || !getSelection()?.toString()) this.pick(record, e.shiftKey || e.ctrlKey || e.metaKey);
-      return;
-    }
+    if (this.rows.click(e)) return;
     const cell = /** @type {HTMLElement | null} */ (target.closest(".cell, .figure"));
     if (!cell || !this.answer) return;
     const row = cell.closest("tr"), column = /** @type {HTMLTableCellElement | null} */ (cell.closest("td"));
@@ -302,7 +186,7 @@ export class Widget {
     this.askable();
     this.sortable();
     lay(this.body);
-    this.choosable();
+    this.rows.show();
     if (this.listener.changes) changeable(this.body);
   }
 
