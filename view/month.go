@@ -5,7 +5,7 @@ import (
 
 	"eskadel/core/aggregate"
 	"eskadel/core/calc"
-	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
 	"eskadel/core/filter"
 	"eskadel/core/format"
 	"eskadel/core/period"
@@ -48,7 +48,7 @@ func (v *View) Month(name, month string) (*Month, error) {
 	if f == nil || !f.IsDate() {
 		return nil, problem.New(problem.NotFound, "filter", "The dashboard has no such dates.")
 	}
-	_, ds, _, err := v.governed(f)
+	w, ds, field, err := v.governed(f)
 	if err != nil || ds == nil {
 		return nil, err
 	}
@@ -71,7 +71,11 @@ func (v *View) Month(name, month string) (*Month, error) {
 		}
 	}
 	sheet := civil.Sheet(at)
-	counts, most, err := v.days(f, sheet)
+	reach, err := v.Doc.Reach(w, ds, v.State, v.Viewer.Attributes, v, name)
+	if err != nil {
+		return nil, err
+	}
+	counts, most, err := v.days(ds, field, reach.Condition, sheet)
 	if err != nil {
 		return nil, err
 	}
@@ -99,18 +103,10 @@ func (v *View) Month(name, month string) (*Month, error) {
 	return out, nil
 }
 
-// days counts the records of each day of a month that the other filters leave, and those of the fullest.
-func (v *View) days(f *dashboard.Filter, of period.MonthSheet) (counts map[string]int64, most int64, err error) {
-	w, ds, name, err := v.governed(f)
-	if err != nil {
-		return nil, 0, err
-	}
-	reach, err := v.Doc.Reach(w, ds, v.State, v.Viewer.Attributes, v, f.Name)
-	if err != nil {
-		return nil, 0, err
-	}
-	within := filter.During(name, period.Relative{From: of.First.Format(time.DateOnly), To: of.Last().Format(time.DateOnly)})
-	setting, err := v.setting(ds, filter.And(reach.Condition, within), time.Time{})
+// days counts the records of each day of a month that meet a condition, and those of the fullest.
+func (v *View) days(ds *dataset.Dataset, name string, of filter.Condition, month period.MonthSheet) (counts map[string]int64, most int64, err error) {
+	within := filter.During(name, period.Relative{From: month.First.Format(time.DateOnly), To: month.Last().Format(time.DateOnly)})
+	setting, err := v.setting(ds, filter.And(of, within), time.Time{})
 	if err != nil {
 		return nil, 0, err
 	}
@@ -121,8 +117,8 @@ func (v *View) days(f *dashboard.Filter, of period.MonthSheet) (counts map[strin
 	}
 	counts = map[string]int64{}
 	for g, keys := range t.Groups {
-		if k, of := keys[0], t.GroupTotal(g)[0]; k.Kind == calc.Step && !of.IsEmpty() {
-			n, _ := of.Decimal().Int64()
+		if k, some := keys[0], t.GroupTotal(g)[0]; k.Kind == calc.Step && !some.IsEmpty() {
+			n, _ := some.Decimal().Int64()
 			counts[k.From.In(t.Plan.Dims[0].Axis.Calendar.Zone).Format(time.DateOnly)] = n
 			most = max(most, n)
 		}

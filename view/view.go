@@ -353,7 +353,9 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 			a.Nothing = "Nothing found for “" + v.State.Narrow[len(v.State.Narrow)-1].Words + "”."
 		}
 		a.Closer = v.State.Looks[id].Part != nil
-		a.call(v.Doc.Clicked(w, v))
+		if a.Records != nil || a.Listed != nil {
+			a.call(v.Doc.Clicked(w, v))
+		}
 		err = errors.Join(err, wrong, v.trail(a, w))
 	}
 	return a, err

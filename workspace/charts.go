@@ -189,7 +189,7 @@ func (s *Sketch) Where(measure int, name, find string) (*sentence.Menu, error) {
 			values = append(values, sentence.Counted{Key: l.Key, Label: l.Label, Count: l.Count})
 		}
 	}
-	if f.Type.Numeric() && !f.IsLink() && !f.IsBin() && len(values) > mostNumbers {
+	if f.IsQuantity() && len(values) > mostNumbers {
 		values = nil // so many numbers are asked for by what they are at least or at most
 	}
 	if measure >= 0 {

@@ -196,12 +196,14 @@ func (w *Workspace) ChangeReach(ctx context.Context, who *identity.Caller, name 
 	}
 	var from *dashboard.Seen
 	var on *dataset.Dataset
-	for _, s := range d.Doc.Matrix(d.Page, d.view).Columns {
-		if s.ID == r.From {
-			from = s
-		}
-		if s.Dataset.Name == r.Dataset {
-			on = s.Dataset
+	if slices.Contains([]string{"select", "leave", "by"}, r.Do) { // which speak of what is seen there
+		for _, s := range d.Doc.Matrix(d.Page, d.view).Columns {
+			if s.ID == r.From {
+				from = s
+			}
+			if s.Dataset.Name == r.Dataset {
+				on = s.Dataset
+			}
 		}
 	}
 	gone := problem.New(problem.NotFound, "from", "There is nothing left to choose there: look at it again.")

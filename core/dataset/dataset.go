@@ -76,6 +76,9 @@ func (f *Field) Links() string {
 // IsBin tells whether the field's values are spans of numbers.
 func (f *Field) IsBin() bool { return f.Bins != nil }
 
+// IsQuantity tells whether the field holds numbers as such, neither keys of a link nor spans.
+func (f *Field) IsQuantity() bool { return f.Type.Numeric() && !f.IsLink() && !f.IsBin() }
+
 // Lists tells whether the field is a column whose value may be a list.
 func (f *Field) Lists() bool {
 	return f.target == nil && f.column != nil && f.linked == nil && f.ReadAs == nil && (f.column.JSON || f.column.Array && len(f.Inside) == 0)

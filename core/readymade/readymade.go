@@ -49,7 +49,7 @@ func Find(name string) (*Kind, error) {
 
 // What fields are good for.
 func isDate(f *dataset.Field) bool   { return f.Type.Temporal() }
-func isNumber(f *dataset.Field) bool { return f.Type.Numeric() && !f.IsLink() && !f.IsBin() }
+func isNumber(f *dataset.Field) bool { return f.IsQuantity() }
 func groups(f *dataset.Field) bool   { return f.Divides() && !f.Type.Temporal() }
 func isList(f *dataset.Field) bool   { return groups(f) && !f.IsLink() && f.Type == field.Text }
 func isScale(f *dataset.Field) bool  { return isNumber(f) || isList(f) }

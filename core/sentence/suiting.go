@@ -121,7 +121,7 @@ func suitings(ds *dataset.Dataset, f chart.Form) (out []suiting) {
 		return len(c.Measures) < 4 && !slices.ContainsFunc(c.Measures[:len(c.Measures)-1], func(m query.Measure) bool { return m.Aggregate == aggregate.Count })
 	}})
 	for _, f := range ds.Visible() {
-		if f.Type.Numeric() && !f.IsLink() && len(f.List) == 0 && !f.IsBin() {
+		if f.IsQuantity() && len(f.List) == 0 {
 			out = append(out, suiting{"adds the average of " + f.Label, func(c *chart.Document) bool {
 				c.Measures = append(slices.Clone(c.Measures), query.Measure{Aggregate: aggregate.Average, Field: f.Name})
 				return len(c.Measures) < 4

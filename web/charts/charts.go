@@ -235,7 +235,7 @@ func (s *Server) chartMenu(c *gin.Context) {
 	if path, set, where := conditioned(k, part); set != nil {
 		_, name, _ := onField(part)
 		f := set.Find(name)
-		if f == nil || !f.Type.Numeric() || f.IsLink() || f.IsBin() {
+		if f == nil || !f.IsQuantity() {
 			name = "" // what is asked of a number is written
 		}
 		of["Where"] = gin.H{"Path": path, "Value": where, "Choices": page.DatasetFields(set), "Dataset": set.Name, "Begin": name, "Open": f == nil || name != ""}
