@@ -32,6 +32,9 @@ type Config struct {
 	StopWithin  time.Duration  // how long requests may take to end when it stops
 	Now         string         // what questions take for now; the true time when empty
 	Scratch     string         // address of a database for proving row rules
+	Address     string         // that people reach it at
+	Mail        string         // the server that letters are sent through; none when empty
+	MailFrom    string         // the address that they come from
 	Password    string         // of a person who is added or changed by the command line
 }
 
@@ -79,7 +82,7 @@ func Settings() []Setting {
 				}
 				return address(v)
 			}},
-		{Name: "ESKADEL_FETCH_INSIDE", Words: "networks inside that files may be fetched from, and in which host apps may be asked to change records; none when left out",
+		{Name: "ESKADEL_FETCH_INSIDE", Words: "networks inside that files may be fetched from, in which host apps may be asked to change records, and in which the organisation may sign its people in; none when left out",
 			set: func(c *Config, v string) (err error) { c.FetchInside, err = networks(v); return err }},
 		{Name: "ESKADEL_LONGEST_AGE", Words: "how old an answer may be though nothing was heard of its tables, at most an hour: triggers can be switched off", Usual: "60s",
 			set: func(c *Config, v string) (err error) { c.LongestAge, err = span(v, 0, time.Hour); return err }},
@@ -100,6 +103,19 @@ func Settings() []Setting {
 			set: func(c *Config, v string) error { c.Now = v; return nil }},
 		{Name: "ESKADEL_SCRATCH", Words: "the address of a database whose tables may be made and dropped, for proving row rules", Secret: true,
 			set: func(c *Config, v string) error { c.Scratch = v; return address(v) }},
+		{Name: "ESKADEL_ADDRESS", Words: "the address that people reach it at, such as https://boards.example.org, for links in letters",
+			set: func(c *Config, v string) error {
+				u, err := url.Parse(v)
+				if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.RawQuery != "" {
+					return fmt.Errorf("it is an address such as https://boards.example.org, not %q", v)
+				}
+				c.Address = v
+				return nil
+			}},
+		{Name: "ESKADEL_MAIL", Words: "the server that letters are sent through, such as smtp://eskadel:…@mail.example.org:587 (encrypted by STARTTLS) or smtps://…; none are sent when left out", Secret: true,
+			set: func(c *Config, v string) error { c.Mail = v; return nil }},
+		{Name: "ESKADEL_MAIL_FROM", Words: "the address that letters come from, such as Eskadel <eskadel@example.org>",
+			set: func(c *Config, v string) error { c.MailFrom = v; return nil }},
 		{Name: "ESKADEL_PASSWORD", Words: "the password of a person whom the command line adds or changes", Secret: true,
 			set: func(c *Config, v string) error { c.Password = v; return nil }},
 	}
@@ -144,6 +160,9 @@ func Read(file string) (*Config, error) {
 	}
 	if c.Files != "" && c.FilesReader == "" {
 		return nil, fmt.Errorf("ESKADEL_FILES_READER: it is needed beside ESKADEL_FILES")
+	}
+	if c.Mail != "" && (c.Address == "" || c.MailFrom == "") {
+		return nil, fmt.Errorf("ESKADEL_MAIL: ESKADEL_ADDRESS and ESKADEL_MAIL_FROM are needed beside it")
 	}
 	return &c, nil
 }

@@ -43,7 +43,7 @@ func SignIn(ctx context.Context, address, email, password string) (*Client, erro
 		return nil, fmt.Errorf("sign in as %s: %s", email, response.Status)
 	}
 	c.Cookie = response.Cookies()[0]
-	page, status, err := c.Do(ctx, http.MethodGet, "/people", nil)
+	page, status, err := c.Do(ctx, http.MethodGet, "/you", nil)
 	if err != nil || status != http.StatusOK {
 		return nil, fmt.Errorf("sign in as %s: %d %w", email, status, err)
 	}

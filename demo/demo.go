@@ -26,6 +26,7 @@ import (
 
 	"eskadel/core/period"
 	"eskadel/core/rule"
+	"eskadel/demo/organisation"
 	"eskadel/demo/yarddesk"
 	"eskadel/files"
 	"eskadel/identity"
@@ -48,6 +49,7 @@ type Config struct {
 	Scale    float64 // 1 is about 40,000 jobs
 	Eskadel  int     // port on 127.0.0.1; 0 for a free one
 	YardDesk int     // port on localhost; 0 for a free one
+	Staff    int     // port on 127.0.0.1 of the place where the organisation signs its people in; 0 for a free one
 	Postgres int     // port; 0 for a free one
 	Fresh    bool    // forget what was kept before
 	Again    bool    // put the documents in again, though they are there
@@ -69,6 +71,7 @@ type Demo struct {
 	Cluster   *localpg.Cluster
 	Eskadel   string // address
 	YardDesk  string
+	Staff     *organisation.Provider
 	Engine    *live.Engine
 	Store     *store.Store
 	Workspace *workspace.Workspace
@@ -76,7 +79,7 @@ type Demo struct {
 
 	Routes []gate.Route // of Eskadel
 
-	doors  [2]net.Listener // Eskadel's and Yard Desk's
+	doors  [3]net.Listener // Eskadel's, Yard Desk's and the organisation's
 	stop   []func()
 	cancel context.CancelFunc
 }
@@ -106,8 +109,15 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 	if d.doors[1], err = d.reserve(c.YardDesk); err != nil {
 		return d, err
 	}
+	if d.doors[2], err = d.reserve(c.Staff); err != nil {
+		return d, err
+	}
 	port := func(i int) int { return d.doors[i].Addr().(*net.TCPAddr).Port }
 	d.Eskadel, d.YardDesk = fmt.Sprintf("http://127.0.0.1:%d", port(0)), fmt.Sprintf("http://localhost:%d", port(1))
+	if d.Staff, err = organisation.New(fmt.Sprintf("http://127.0.0.1:%d", port(2)), "eskadel", rand.Text(), d.Eskadel+"/sign-in/back"); err != nil {
+		return d, err
+	}
+	d.listen(d.doors[2], d.Staff.Handler())
 	release, err := localpg.Take(c.Dir)
 	if err != nil {
 		return d, err
@@ -283,7 +293,7 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 		return err
 	}
 	d.stop = append(d.stop, kept.Close)
-	if d.Workspace, err = workspace.Open(ctx, d.Store, d.Engine, kept, loopback...); err != nil {
+	if d.Workspace, err = workspace.Open(ctx, d.Store, d.Engine, workspace.Around{Files: kept, Inside: loopback, Address: d.Eskadel}); err != nil {
 		return err
 	}
 	server, err := web.New(d.Workspace)
@@ -327,7 +337,7 @@ func (d *Demo) Another(ctx context.Context) (address string, stop func(), err er
 			return "", nil, err
 		}
 	}
-	w, err := workspace.Open(ctx, s, engine, nil, loopback...)
+	w, err := workspace.Open(ctx, s, engine, workspace.Around{Inside: loopback})
 	if err != nil {
 		end()
 		return "", nil, err
@@ -357,6 +367,7 @@ func (d *Demo) begin(ctx context.Context, tx *store.Tx, hash string) error {
 	err := errors.Join(
 		tx.SaveSource(ctx, "yard-desk", "Yard Desk", d.Cluster.URL(Reader, "yarddesk"), "postgresql"),
 		tx.SaveChanger(ctx, "yard-desk", Changer, tx.Seal("")),
+		tx.SaveOrganisation(ctx, &store.Organisation{Title: "Skerrin staff", Issuer: d.Staff.Issuer, Client: d.Staff.Client, SealedSecret: tx.Seal(d.Staff.Secret), Admits: true, Revision: 1}),
 		tx.SaveHostApp(ctx, "yard-desk", "Yard Desk", d.YardDesk, []string{d.YardDesk}, identity.PassMinutes),
 		tx.Audit(ctx, "set up the demonstration", "Yard Desk"),
 	)
@@ -373,7 +384,7 @@ func (d *Demo) begin(ctx context.Context, tx *store.Tx, hash string) error {
 func (d *Demo) reserve(port int) (net.Listener, error) {
 	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
 	if err != nil {
-		return nil, fmt.Errorf("port %d cannot be used; is the demonstration running already? Choose others with -port and -yarddesk-port: %w", port, err)
+		return nil, fmt.Errorf("port %d cannot be used; is the demonstration running already? Choose others with -port, -yarddesk-port and -staff-port: %w", port, err)
 	}
 	d.stop = append(d.stop, func() { _ = l.Close() })
 	return l, nil

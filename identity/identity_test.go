@@ -57,7 +57,7 @@ func mara(t *testing.T, s *store.Store) {
 }
 
 func signIn(s *store.Store, password, address string) error {
-	_, err := identity.SignIn(ctx, s, "mara@example.org", password, address)
+	_, err := identity.SignIn(ctx, s, "mara@example.org", password, identity.From{Address: address})
 	return err
 }
 
@@ -71,9 +71,9 @@ func TestSignInAndSessions(t *testing.T) {
 	_, err := identity.HashPassword("short")
 	is(t, problem.Invalid, err, "a password has eight characters")
 	mara(t, s)
-	token, err := identity.SignIn(ctx, s, " Mara@Example.org ", "long enough", "10.0.0.1")
+	in, err := identity.SignIn(ctx, s, " Mara@Example.org ", "long enough", identity.From{Address: "10.0.0.1"})
 	require.NoError(t, err, "the address is taken without regard to case and blanks")
-	c, err := identity.BySession(ctx, s, token)
+	c, err := identity.BySession(ctx, s, in.Token)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"foreman"}, c.Roles)
 	assert.Equal(t, []string{"3"}, c.Attributes.Values("yard"))
@@ -81,20 +81,20 @@ func TestSignInAndSessions(t *testing.T) {
 	assert.NotEmpty(t, c.CSRF)
 
 	var kept int
-	require.NoError(t, conn.QueryRow(ctx, "select count(*) from sessions where token_hash = $1", token).Scan(&kept))
+	require.NoError(t, conn.QueryRow(ctx, "select count(*) from sessions where token_hash = $1", in.Token).Scan(&kept))
 	assert.Zero(t, kept, "the token itself is not kept")
 	_, err = conn.Exec(ctx, "update sessions set expires_at = now() - interval '1 second'")
 	require.NoError(t, err)
 	require.NoError(t, identity.SignOut(ctx, s, "nobody's"), "what is kept is read anew")
-	_, err = identity.BySession(ctx, s, token)
+	_, err = identity.BySession(ctx, s, in.Token)
 	is(t, problem.NotFound, err, "it is over")
-	again, err := identity.SignIn(ctx, s, "mara@example.org", "long enough", "10.0.0.1")
+	again, err := identity.SignIn(ctx, s, "mara@example.org", "long enough", identity.From{Address: "10.0.0.1"})
 	require.NoError(t, err)
-	require.NoError(t, identity.SignOut(ctx, s, again))
-	_, err = identity.BySession(ctx, s, again)
+	require.NoError(t, identity.SignOut(ctx, s, again.Token))
+	_, err = identity.BySession(ctx, s, again.Token)
 	is(t, problem.NotFound, err, "signed out")
 	is(t, problem.Forbidden, signIn(s, "\x00", "10.0.0.1"), "a zero byte is a wrong password")
-	_, err = identity.SignIn(ctx, s, "a\x00b@example.org", "long enough", "10.0.0.1")
+	_, err = identity.SignIn(ctx, s, "a\x00b@example.org", "long enough", identity.From{Address: "10.0.0.1"})
 	is(t, problem.Forbidden, err, "and of no account")
 }
 
@@ -134,9 +134,9 @@ func TestNobodyIsLockedOutByOthers(t *testing.T) {
 	mara(t, s)
 	require.NoError(t, signIn(s, "long enough", "10.0.0.9"), "from her own desk")
 	for i := range 60 { // many accounts from the same address, as from a shared one
-		_, _ = identity.SignIn(ctx, s, fmt.Sprintf("nobody%d@example.org", i), "a wrong guess", "10.0.0.9")
+		_, _ = identity.SignIn(ctx, s, fmt.Sprintf("nobody%d@example.org", i), "a wrong guess", identity.From{Address: "10.0.0.9"})
 	}
-	_, err := identity.SignIn(ctx, s, "nobody99@example.org", "a wrong guess", "10.0.0.9")
+	_, err := identity.SignIn(ctx, s, "nobody99@example.org", "a wrong guess", identity.From{Address: "10.0.0.9"})
 	is(t, problem.TooMany, err, "the address may try no more")
 	require.NoError(t, signIn(s, "long enough", "10.0.0.9"), "but for those who have signed in from there")
 	for i := range 120 { // one account from many addresses
@@ -152,7 +152,7 @@ func TestNobodyIsLockedOutByOthers(t *testing.T) {
 func TestChangesOfAPerson(t *testing.T) {
 	s, _ := open(t, "identity_changes")
 	mara(t, s)
-	token, err := identity.SignIn(ctx, s, "mara@example.org", "long enough", "10.0.0.1")
+	in, err := identity.SignIn(ctx, s, "mara@example.org", "long enough", identity.From{Address: "10.0.0.1"})
 	require.NoError(t, err)
 	p, err := s.PersonByEmail(ctx, "mara@example.org")
 	require.NoError(t, err)
@@ -165,7 +165,7 @@ func TestChangesOfAPerson(t *testing.T) {
 	done, err := apply(s, identity.Change{Email: "Mara@example.org", Password: "another one"})
 	require.NoError(t, err)
 	assert.Equal(t, "changed the person's password", done)
-	_, err = identity.BySession(ctx, s, token)
+	_, err = identity.BySession(ctx, s, in.Token)
 	is(t, problem.NotFound, err, "sessions end")
 	_, err = identity.ByBearer(ctx, s, key)
 	is(t, problem.NotFound, err, "and keys")
@@ -186,10 +186,13 @@ func TestChangesOfAPerson(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, p.Builder && p.Name == "Mara")
 	assert.Empty(t, p.RoleList())
+	blank, name := " ", "Somebody"
 	for name, c := range map[string]identity.Change{
 		"nothing":              {Email: "mara@example.org"},
 		"no address":           {Email: "mara", Password: "long enough"},
 		"nobody's":             {Email: "new@example.org", Password: "long enough"},
+		"a name of blanks":     {Email: "mara@example.org", Name: &blank},
+		"no address, yet an @": {Email: "@example.org", Name: &name},
 		"a password too short": {Email: "mara@example.org", Password: "short"},
 	} {
 		_, err := apply(s, c)

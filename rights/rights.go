@@ -31,7 +31,7 @@ const (
 	Share      What = "share"      // saying who may see or change it
 	Build      What = "build"      // sources, datasets, row rules, files, settings
 	Administer What = "administer" // people, host apps with their keys and viewers, the audit log
-	Keys       What = "keys"       // API keys of one's own
+	Self       What = "self"       // what is one's own: password, second factor, sessions, API keys
 )
 
 // A Kind of caller: a column of the table.
@@ -79,7 +79,7 @@ var table = map[What][6]answer{
 	Share:      {no, no, kept, yes, kept, yes},
 	Build:      {no, no, no, yes, no, yes},
 	Administer: {no, no, no, yes, no, yes},
-	Keys:       {no, no, yes, yes, no, no},
+	Self:       {no, no, yes, yes, no, no},
 }
 
 // Lines lists what the table speaks of.
@@ -208,9 +208,9 @@ func refused(c *identity.Caller, what What, with Thing) error {
 		if c.Author {
 			return no("This is for builders: they look after people and host apps.")
 		}
-	case Keys:
+	case Self:
 		if c.Program {
-			return no("Programs make and end no API keys: sign in for that.")
+			return no("Programs change nothing of the person they act as: sign in for that.")
 		}
 	}
 	return no("This is for the authors of dashboards.")

@@ -165,6 +165,14 @@ func all[T any](ctx context.Context, s *Store, order string) ([]T, error) {
 	return out, words(err, "list")
 }
 
+// one tells whether a statement changed what it names.
+func one(result *gorm.DB, what string) error {
+	if result.Error == nil && result.RowsAffected == 0 {
+		return words(gorm.ErrRecordNotFound, what)
+	}
+	return words(result.Error, "")
+}
+
 func (s *Store) save(ctx context.Context, v any) error {
 	return words(s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(v).Error, "place to save it")
 }

@@ -59,7 +59,7 @@ var letIn = map[rights.What][]rights.Kind{
 	rights.Share:      {rights.Builder, rights.BuilderKey},
 	rights.Build:      {rights.Builder, rights.BuilderKey},
 	rights.Administer: {rights.Builder, rights.BuilderKey},
-	rights.Keys:       {rights.Author, rights.Builder},
+	rights.Self:       {rights.Author, rights.Builder},
 }
 
 // caller is somebody of a kind, as the table tells them apart.

@@ -10,6 +10,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"eskadel/rights"
+	"eskadel/web/account"
 	"eskadel/web/api"
 	"eskadel/web/charts"
 	"eskadel/web/dashboards"
@@ -22,7 +23,7 @@ import (
 )
 
 // areas are all folders of pages.
-var areas = []page.Area{page.Shared, reading.Area, dashboards.Area, charts.Area, data.Area, people.Area}
+var areas = []page.Area{page.Shared, reading.Area, dashboards.Area, charts.Area, data.Area, people.Area, account.Area}
 
 // A Server serves one workspace.
 type Server struct {
@@ -44,7 +45,7 @@ func New(ws *workspace.Workspace) (*Server, error) {
 	}
 	// Every route there is. A test walks them with every kind of caller; what is not here is
 	// not served.
-	for _, area := range []interface{ Routes() []gate.Route }{pages, reading.New(pages), dashboards.New(pages), charts.New(pages), data.New(pages), people.New(pages), api.New(s.Gate)} {
+	for _, area := range []interface{ Routes() []gate.Route }{pages, reading.New(pages), dashboards.New(pages), charts.New(pages), data.New(pages), people.New(pages), account.New(pages), api.New(s.Gate)} {
 		s.routes = append(s.routes, area.Routes()...)
 	}
 	s.routes = append(s.routes,

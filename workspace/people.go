@@ -14,31 +14,6 @@ import (
 	"eskadel/store"
 )
 
-// BySession is who a session's token stands for.
-func (w *Workspace) BySession(ctx context.Context, token string) (*identity.Caller, error) {
-	return identity.BySession(ctx, w.store, token)
-}
-
-// ByBearer is whom a bearer token or an API key stands for.
-func (w *Workspace) ByBearer(ctx context.Context, token string) (*identity.Caller, error) {
-	return identity.ByBearer(ctx, w.store, token)
-}
-
-// Alive tells whether somebody is still let in.
-func (w *Workspace) Alive(ctx context.Context, who *identity.Caller) (bool, error) {
-	return who.Alive(ctx, w.store)
-}
-
-// SignIn checks a password and begins a session, whose token is returned.
-func (w *Workspace) SignIn(ctx context.Context, email, password, address string) (string, error) {
-	return identity.SignIn(ctx, w.store, email, password, address)
-}
-
-// SignOut ends a session.
-func (w *Workspace) SignOut(ctx context.Context, token string) error {
-	return identity.SignOut(ctx, w.store, token)
-}
-
 // A Person is somebody who signs in, as lists show them.
 type Person = store.Person
 
@@ -70,17 +45,175 @@ func (w *Workspace) ChangePerson(ctx context.Context, who *identity.Caller, c id
 	if err := rights.Ever(who, rights.Administer); err != nil {
 		return "", err
 	}
+	_, done, err = w.changePerson(ctx, who, c)
+	return done, err
+}
+
+func (w *Workspace) changePerson(ctx context.Context, who *identity.Caller, c identity.Change) (p *Person, done string, err error) {
 	err = w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
 		if done, err = identity.Apply(ctx, tx, c); err != nil {
 			return err
 		}
-		name := strings.ToLower(strings.TrimSpace(c.Email))
-		if p, err := tx.PersonByEmail(ctx, name); err == nil {
-			name = p.Name + ", " + name
+		if p, err = tx.PersonByEmail(ctx, identity.Email(c.Email)); err != nil {
+			return err
 		}
-		return tx.Audit(ctx, done, name)
+		return tx.Audit(ctx, done, person(p))
 	})
-	return done, err
+	return p, done, err
+}
+
+// Invite adds a person who has no password yet, and makes the link by which they choose one.
+func (w *Workspace) Invite(ctx context.Context, who *identity.Caller, c identity.Change) (*Handed, error) {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return nil, err
+	}
+	if p, err := w.store.PersonByEmail(ctx, identity.Email(c.Email)); err == nil {
+		return nil, problem.New(problem.Conflict, "email", "%s is here already, as %s.", p.Name, p.Email)
+	} else if !problem.Is(err, problem.NotFound) {
+		return nil, err
+	}
+	c.Password = ""
+	p, _, err := w.changePerson(ctx, who, c)
+	if err != nil {
+		return nil, err
+	}
+	return w.entryFor(ctx, who.Name, p, "invited")
+}
+
+// LetIn makes another link for a person: to come by for the first time, or to choose a new password.
+func (w *Workspace) LetIn(ctx context.Context, who *identity.Caller, id int64) (*Handed, error) {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return nil, err
+	}
+	p, err := w.store.Person(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	return w.entryFor(ctx, who.Name, p, "made a link to choose a password")
+}
+
+// EndPerson lets a person in no more; what they keep stays.
+func (w *Workspace) EndPerson(ctx context.Context, who *identity.Caller, id int64) error {
+	return w.administer(ctx, who, id, "let in no more", identity.End)
+}
+
+// AdmitPerson lets a person in again.
+func (w *Workspace) AdmitPerson(ctx context.Context, who *identity.Caller, id int64) error {
+	return w.administer(ctx, who, id, "let in again", func(ctx context.Context, tx *store.Tx, p *Person) error { return tx.AdmitPerson(ctx, p.ID) })
+}
+
+// EndFactorOf takes away the second factor of somebody who has lost it.
+func (w *Workspace) EndFactorOf(ctx context.Context, who *identity.Caller, id int64) error {
+	return w.administer(ctx, who, id, "took the second factor away", func(ctx context.Context, tx *store.Tx, p *Person) error { return tx.SetFactor(ctx, p.ID, "", nil) })
+}
+
+// EndAllOf ends a person's sessions, keys and links.
+func (w *Workspace) EndAllOf(ctx context.Context, who *identity.Caller, id int64) error {
+	return w.administer(ctx, who, id, "ended sessions and keys", func(ctx context.Context, tx *store.Tx, p *Person) error { return tx.EndAll(ctx, p.ID) })
+}
+
+// EndSittingOf ends one session of a person.
+func (w *Workspace) EndSittingOf(ctx context.Context, who *identity.Caller, id int64, session string) error {
+	return w.administer(ctx, who, id, "ended a session", func(ctx context.Context, tx *store.Tx, p *Person) error { return tx.EndSessionOf(ctx, p.ID, session) })
+}
+
+func (w *Workspace) administer(ctx context.Context, who *identity.Caller, id int64, did string, do func(context.Context, *store.Tx, *Person) error) error {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return err
+	}
+	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
+		p, err := tx.Person(ctx, id)
+		if err != nil {
+			return err
+		}
+		if err := do(ctx, tx, p); err != nil {
+			return err
+		}
+		return tx.Audit(ctx, did, person(p))
+	})
+}
+
+// AccountOf is somebody's account, as those who look after people see it.
+func (w *Workspace) AccountOf(ctx context.Context, who *identity.Caller, id int64) (*Account, error) {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return nil, err
+	}
+	return w.account(ctx, who, id)
+}
+
+// Invitations are the links that are open, by whom they let in.
+func (w *Workspace) Invitations(ctx context.Context, who *identity.Caller) (map[int64]Entry, error) {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return nil, err
+	}
+	return w.store.Entries(ctx)
+}
+
+// An Organisation is where its people sign in.
+type Organisation = store.Organisation
+
+// Organisation is where people sign in besides here, nil where there is nothing of the kind.
+func (w *Workspace) Organisation(ctx context.Context, who *identity.Caller) (*Organisation, error) {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return nil, err
+	}
+	return w.store.Organisation(ctx)
+}
+
+// SaveOrganisation keeps where people sign in besides here, once its provider has answered; an empty
+// secret leaves the one that is kept.
+func (w *Workspace) SaveOrganisation(ctx context.Context, who *identity.Caller, o Organisation, secret string, on On) error {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return err
+	}
+	if err := identity.CheckOrganisation(&o); err != nil {
+		return err
+	}
+	before, err := w.store.Organisation(ctx)
+	if err != nil {
+		return err
+	}
+	switch {
+	case secret != "":
+		o.SealedSecret = w.store.Seal(secret)
+	case before != nil && before.Issuer == o.Issuer: // another provider is not shown a secret that is not its own
+		o.SealedSecret = before.SealedSecret
+	default:
+		return problem.New(problem.Missing, "secret", "Write the secret that the provider has given Eskadel.")
+	}
+	if err := w.providers.Try(ctx, o.Issuer); err != nil {
+		return err
+	}
+	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
+		now, err := tx.Organisation(ctx)
+		if err != nil {
+			return err
+		}
+		o.Revision = 1
+		if now != nil {
+			if on.Revision > 0 && now.Revision != on.Revision {
+				return problem.New(problem.Outdated, "", "Somebody else changed this meanwhile. Look at it again, then change it.")
+			}
+			o.Revision = now.Revision + 1
+		}
+		if err := tx.SaveOrganisation(ctx, &o); err != nil {
+			return err
+		}
+		return tx.Audit(ctx, "said where the organisation signs in", o.Title+", "+o.Issuer)
+	})
+}
+
+// ForgetOrganisation has nobody sign in through the organisation any more.
+func (w *Workspace) ForgetOrganisation(ctx context.Context, who *identity.Caller) error {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return err
+	}
+	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
+		if err := tx.SaveOrganisation(ctx, nil); err != nil {
+			return err
+		}
+		return tx.Audit(ctx, "forgot the organisation's sign-in", "")
+	})
 }
 
 // APIKeys lists somebody's own keys; builders see those of all.
@@ -88,16 +221,21 @@ func (w *Workspace) APIKeys(ctx context.Context, who *identity.Caller) ([]APIKey
 	if err := rights.Ever(who, rights.Make); err != nil {
 		return nil, err
 	}
-	keys, err := w.store.APIKeys(ctx)
 	if rights.Ever(who, rights.Administer) == nil {
-		return keys, err
+		return w.store.APIKeys(ctx)
 	}
-	return slices.DeleteFunc(keys, func(k APIKey) bool { return k.Person.Email != who.Email }), err
+	return w.keysOf(ctx, who.PersonID)
+}
+
+// keysOf lists the keys of a person.
+func (w *Workspace) keysOf(ctx context.Context, id int64) ([]APIKey, error) {
+	keys, err := w.store.APIKeys(ctx)
+	return slices.DeleteFunc(keys, func(k APIKey) bool { return k.PersonID != id }), err
 }
 
 // MakeAPIKey makes a key for whoever asks; it is shown once.
 func (w *Workspace) MakeAPIKey(ctx context.Context, who *identity.Caller, title string) (key string, err error) {
-	if err := rights.Ever(who, rights.Keys); err != nil {
+	if err := rights.Ever(who, rights.Self); err != nil {
 		return "", err
 	}
 	if title = strings.TrimSpace(title); title == "" {
@@ -114,7 +252,7 @@ func (w *Workspace) MakeAPIKey(ctx context.Context, who *identity.Caller, title 
 
 // EndAPIKey ends a key of one's own; builders end any.
 func (w *Workspace) EndAPIKey(ctx context.Context, who *identity.Caller, id string) error {
-	if err := rights.Ever(who, rights.Keys); err != nil {
+	if err := rights.Ever(who, rights.Self); err != nil {
 		return err
 	}
 	keys, err := w.APIKeys(ctx, who)

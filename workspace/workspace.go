@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net/netip"
+	"strings"
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -22,6 +23,7 @@ import (
 	"eskadel/hostapp"
 	"eskadel/identity"
 	"eskadel/live"
+	"eskadel/mail"
 	"eskadel/registry"
 	"eskadel/rights"
 	"eskadel/store"
@@ -35,19 +37,32 @@ type Workspace struct {
 	reader *view.Reader
 	files  *uploads.Uploads // nil where there is no database for files
 	hosts  *hostapp.Asker
+	// providers sign people in through their organisation; mail, which is nil where none is sent,
+	// sends letters with links to address.
+	providers *identity.Providers
+	mail      *mail.Mailer
+	address   string
 	// versions are published dashboards as read; they are only looked at.
 	versions *lru.Cache[[2]int64, *dashboard.Document]
 }
 
-// Open returns the workspace of a store, answered by an engine; u takes files, and is nil
-// where there is no database for them. Host apps may be asked in the networks inside that are given. What
-// documents speak of is noted where it is not yet.
-func Open(ctx context.Context, s *store.Store, e *live.Engine, u *uploads.Uploads, inside ...netip.Prefix) (*Workspace, error) {
+// Around is what a workspace has around it.
+type Around struct {
+	Files   *uploads.Uploads // takes files; nil where there is no database for them
+	Inside  []netip.Prefix   // networks inside in which host apps and providers may be asked
+	Mail    *mail.Mailer     // nil where no letters are sent
+	Address string           // that people reach Eskadel at, for links in letters
+}
+
+// Open returns the workspace of a store, answered by an engine. What documents speak of is noted
+// where it is not yet.
+func Open(ctx context.Context, s *store.Store, e *live.Engine, a Around) (*Workspace, error) {
 	versions, err := lru.New[[2]int64, *dashboard.Document](500)
 	if err != nil {
 		return nil, err
 	}
-	w := &Workspace{store: s, reader: view.NewReader(e), files: u, hosts: hostapp.New(inside), versions: versions}
+	w := &Workspace{store: s, reader: view.NewReader(e), files: a.Files, hosts: hostapp.New(a.Inside), versions: versions,
+		providers: identity.NewProviders(a.Inside), mail: a.Mail, address: strings.TrimSuffix(a.Address, "/")}
 	return w, w.index(ctx)
 }
 

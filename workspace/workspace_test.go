@@ -105,7 +105,7 @@ func instance(t *testing.T, own string) (*workspace.Workspace, *store.Store) {
 	e, err := live.NewEngine(ctx, s, period.ISO(time.UTC))
 	require.NoError(t, err)
 	require.NoError(t, e.PinNow("2026-03-05T12:00:00Z"))
-	w, err := workspace.Open(ctx, s, e, nil, netip.MustParsePrefix("127.0.0.0/8"))
+	w, err := workspace.Open(ctx, s, e, workspace.Around{Inside: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}})
 	require.NoError(t, err)
 	return w, s
 }

@@ -31,7 +31,7 @@ func checkProof(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	w, err := workspace.Open(ctx, s, engine, nil)
+	w, err := workspace.Open(ctx, s, engine, workspace.Around{})
 	if err != nil {
 		return err
 	}

@@ -16,6 +16,7 @@ import (
 	"eskadel/config"
 	"eskadel/core/period"
 	"eskadel/live"
+	"eskadel/mail"
 	"eskadel/observe"
 	"eskadel/source/grammar"
 	"eskadel/store"
@@ -60,7 +61,13 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	w, err := workspace.Open(ctx, s, engine, files, c.FetchInside...)
+	around := workspace.Around{Files: files, Inside: c.FetchInside, Address: c.Address}
+	if c.Mail != "" {
+		if around.Mail, err = mail.New(c.Mail, c.MailFrom); err != nil {
+			return fmt.Errorf("ESKADEL_MAIL: %w", err)
+		}
+	}
+	w, err := workspace.Open(ctx, s, engine, around)
 	if err != nil {
 		return err
 	}
@@ -76,6 +83,9 @@ func serve(ctx context.Context, args []string) error {
 	}
 	h := gate.Serve(server.Handler())
 	h.Addr = cmp.Or(*listen, c.Listen)
+	if err := invite(ctx, w, cmp.Or(c.Address, "http://"+h.Addr)); err != nil {
+		return err
+	}
 	stopped := make(chan error, 1)
 	go func() {
 		<-ctx.Done()
@@ -95,6 +105,16 @@ func serve(ctx context.Context, args []string) error {
 		return err
 	}
 	return <-stopped
+}
+
+// invite prints the code that lets the first person in, as long as there is nobody. It goes to standard
+// output, not into the log.
+func invite(ctx context.Context, w *workspace.Workspace, address string) error {
+	code, err := w.FirstCode(ctx)
+	if err == nil && code != "" {
+		fmt.Printf("\nThere is nobody yet who could sign in. Open\n\n  %s/first\n\nand write this code there, which lets the first person in once:\n\n  %s\n\n", address, code)
+	}
+	return err
 }
 
 // measure serves the measurements on an address of their own, if there is one.

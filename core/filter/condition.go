@@ -541,6 +541,19 @@ func (c Condition) Attributes() (out []string) {
 	return out
 }
 
+// ComparedWith returns the first field that c compares with each attribute of the viewer.
+func (c Condition) ComparedWith() map[string]string {
+	out := map[string]string{}
+	c.walk(func(leaf Condition) {
+		for _, v := range leaf.Values {
+			if v.Viewer != "" && out[v.Viewer] == "" {
+				out[v.Viewer] = leaf.Field
+			}
+		}
+	})
+	return out
+}
+
 // Settings returns the settings that c names.
 func (c Condition) Settings() (out []string) {
 	c.walk(func(leaf Condition) {

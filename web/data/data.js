@@ -2,6 +2,7 @@
 import { fill, headers, post, say, Trouble } from "../page/api.js";
 import { conditions } from "../page/condition.js";
 import { formulas } from "../page/formula.js";
+import "../page/pairs.js";
 
 conditions(document);
 formulas(document);
@@ -122,14 +123,6 @@ document.addEventListener("click", async (event) => {
     const field = /** @type {HTMLTextAreaElement} */ (document.getElementById(text.dataset.fill ?? ""));
     field.value = text.dataset.text ?? "";
     field.focus();
-    return;
-  }
-  const more = target.closest("[data-more]")?.previousElementSibling;
-  if (more) {
-    const next = /** @type {HTMLElement} */ (more.cloneNode(true));
-    next.querySelectorAll("input").forEach((i) => (i.value = ""));
-    more.after(next);
-    next.querySelector("input")?.focus();
     return;
   }
   const show = target.closest("[data-show-records]");

@@ -84,7 +84,9 @@ func (s *Server) datasetPage(c *gin.Context, status int, data gin.H) {
 			data["WrittenRoles"], data["WrittenWhere"], data["WrittenWords"] = page.Chosen(c, "roles"), c.PostForm("where"), c.PostForm("words")
 			data["Tables"] = ruledTables(ds)
 			if d.May {
-				data["People"], err = s.Workspace.People(ctx, who)
+				if data["People"], err = s.Workspace.People(ctx, who); err == nil {
+					data["Attributed"], err = s.Attributed(c, data["Attributes"].([]string), nil)
+				}
 			}
 		case "linked":
 			data["Pointing"], data["Links"] = pointing(ds), ds.Table.Links

@@ -63,6 +63,9 @@ func (g *Gate) Secured(c *gin.Context) {
 	h.Set("Content-Security-Policy", Policy("'none'"))
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
+	if c.Param(secret) != "" {
+		h.Set("Referrer-Policy", "no-referrer")
+	}
 	h.Set("Cross-Origin-Opener-Policy", "same-origin")
 	h.Set("Cache-Control", "no-store")
 	if g.encrypted(c) {
@@ -78,6 +81,26 @@ func (g *Gate) encrypted(c *gin.Context) bool {
 	from, err := netip.ParseAddrPort(c.Request.RemoteAddr)
 	return err == nil && c.GetHeader("X-Forwarded-Proto") == "https" &&
 		slices.ContainsFunc(g.Proxies, func(p netip.Prefix) bool { return p.Contains(from.Addr().Unmap()) })
+}
+
+// Here is the address that whoever asks has reached us at.
+func (g *Gate) Here(c *gin.Context) string {
+	scheme := "http://"
+	if g.encrypted(c) {
+		scheme = "https://"
+	}
+	return scheme + c.Request.Host
+}
+
+// secret is the parameter of paths that let in whoever knows them: no log and no other page is told.
+const secret = "token"
+
+// path is the path of a request as logs may have it.
+func path(c *gin.Context) string {
+	if c.Param(secret) != "" {
+		return c.FullPath()
+	}
+	return c.Request.URL.Path
 }
 
 // Logged gives the request a name of its own, which the log and the answer say.
@@ -101,7 +124,7 @@ func Logged(c *gin.Context) {
 func (g *Gate) Recover(c *gin.Context) {
 	defer func() {
 		if r := recover(); r != nil {
-			slog.ErrorContext(c.Request.Context(), "a request failed unexpectedly", "path", c.Request.URL.Path, "panic", r, "stack", string(debug.Stack()))
+			slog.ErrorContext(c.Request.Context(), "a request failed unexpectedly", "path", path(c), "panic", r, "stack", string(debug.Stack()))
 			g.Fail(c, problem.New("failed", "", "Something went wrong here; the log says what, under %s.", c.GetString("request")))
 		}
 	}()
@@ -253,7 +276,7 @@ func details(err error, p *problem.Problem, status int) map[string]any {
 
 // Log keeps an error that people are only told of.
 func (g *Gate) Log(c *gin.Context, err error) {
-	slog.ErrorContext(c.Request.Context(), "a request failed", "path", c.Request.URL.Path, "error", err)
+	slog.ErrorContext(c.Request.Context(), "a request failed", "path", path(c), "error", err)
 }
 
 // NoMethod answers a method that an address does not know; the router has said which it does.

@@ -62,9 +62,10 @@ func Pairs(attributes map[string]any) (out []Pair) {
 	return out
 }
 
-// Attributes reads the pairs of a name and a value that a form holds, as "name=value".
+// Attributes reads the attributes that a form holds, ticked or as pairs of a name and a value, as
+// "name=value".
 func Attributes(c *gin.Context) []string {
-	out := []string{}
+	out := Chosen(c, "known")
 	values := c.PostFormArray("value")
 	for i, name := range c.PostFormArray("attribute") {
 		if i < len(values) && strings.TrimSpace(name+values[i]) != "" {

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/gin-gonic/gin"
+	"github.com/mileusna/useragent"
 	"github.com/yuin/goldmark"
 
 	"eskadel/core/dataset"
@@ -76,14 +77,27 @@ func written(cal func() period.Calendar) template.FuncMap {
 			return ""
 		},
 		// Times as the workspace's clock shows them.
-		"day":    func(at time.Time) string { return cal().Manner.Day(at.In(cal().Zone)) },
-		"moment": func(at time.Time) string { return cal().Manner.Time(at.In(cal().Zone)) },
-		"clock":  func(at time.Time) string { return at.In(cal().Zone).Format("15:04") },
+		"day":     func(at time.Time) string { return cal().Manner.Day(at.In(cal().Zone)) },
+		"moment":  func(at time.Time) string { return cal().Manner.Time(at.In(cal().Zone)) },
+		"browser": browser,
+		"clock":   func(at time.Time) string { return at.In(cal().Zone).Format("15:04") },
 		// Words of a condition over a table's columns.
 		"tableWords": func() func(filter.Condition) string {
 			return func(c filter.Condition) string { return c.Words(cal().Manner, dataset.ColumnLabel, nil) }
 		},
 	}
+}
+
+// browser is what a browser is, by what it calls itself: “Firefox on Linux”.
+func browser(agent string) string {
+	b := useragent.Parse(agent)
+	switch {
+	case b.Name != "" && b.OS != "":
+		return b.Name + " on " + b.OS
+	case b.Name != "" && len(b.Name) < 40:
+		return b.Name
+	}
+	return "a browser that does not say which"
 }
 
 // loadPages reads the templates of all areas: one that has a content is a page within the
@@ -152,7 +166,7 @@ func (s *Server) HTML(c *gin.Context, status int, t *template.Template, name str
 func area(path string) string {
 	first, _, _ := strings.Cut(strings.TrimPrefix(path, "/"), "/")
 	switch first {
-	case "data", "charts", "people":
+	case "data", "charts", "people", "you":
 		return first
 	}
 	return "dashboards"

@@ -1,4 +1,5 @@
-// Package people is who signs in, host apps with their keys, and signing in itself.
+// Package people is who signs in and with what rights, teams, the organisation's own sign-in, host apps
+// with their keys, and what was done.
 package people
 
 import (
@@ -8,6 +9,7 @@ import (
 	"eskadel/rights"
 	"eskadel/web/gate"
 	"eskadel/web/page"
+	"eskadel/workspace"
 )
 
 //go:embed *.html
@@ -24,22 +26,32 @@ func New(s *page.Server) *Server { return &Server{s} }
 
 // Routes are the addresses of the area.
 func (s *Server) Routes() []gate.Route {
-	const get, post = http.MethodGet, http.MethodPost
+	const get, post, may = http.MethodGet, http.MethodPost, rights.Administer
 	return []gate.Route{
-		{Method: get, Path: "/sign-in", Right: rights.Open, Handle: s.signInPage},
-		{Method: post, Path: "/sign-in", Right: rights.Open, Handle: s.signIn},
-		{Method: post, Path: "/sign-out", Right: rights.Make, Handle: s.signOut},
-		{Method: get, Path: "/people", Right: rights.Make, Handle: s.people},
-		{Method: post, Path: "/people", Right: rights.Administer, Handle: s.savePerson},
-		{Method: post, Path: "/people/teams", Right: rights.Administer, Handle: s.saveTeam},
-		{Method: post, Path: "/people/teams/remove", Right: rights.Administer, Handle: s.removeTeam},
-		{Method: post, Path: "/people/keys", Right: rights.Keys, Handle: s.addKey},
-		{Method: post, Path: "/people/keys/remove", Right: rights.Keys, Handle: s.removeKey},
-		{Method: post, Path: "/people/hosts", Right: rights.Administer, Handle: s.saveHost},
-		{Method: post, Path: "/people/hosts/remove", Right: rights.Administer, Handle: s.removeHost},
-		{Method: post, Path: "/people/hosts/keys", Right: rights.Administer, Handle: s.addHostKey},
-		{Method: post, Path: "/people/hosts/end", Right: rights.Administer, Handle: s.endHostKey},
-		{Method: post, Path: "/people/viewers/end", Right: rights.Administer, Handle: s.endViewer},
-		{Method: post, Path: "/people/viewers/admit", Right: rights.Administer, Handle: s.admitViewer},
+		{Method: get, Path: "/people", Right: may, Handle: s.people},
+		{Method: post, Path: "/people", Right: may, Handle: s.invite},
+		{Method: get, Path: "/people/person/:person", Right: may, Handle: s.person},
+		{Method: post, Path: "/people/person/:person", Right: may, Handle: s.savePerson},
+		{Method: post, Path: "/people/person/:person/link", Right: may, Handle: s.letIn},
+		{Method: post, Path: "/people/person/:person/end", Right: may, Handle: s.onPerson((*workspace.Workspace).EndPerson)},
+		{Method: post, Path: "/people/person/:person/admit", Right: may, Handle: s.onPerson((*workspace.Workspace).AdmitPerson)},
+		{Method: post, Path: "/people/person/:person/factor/end", Right: may, Handle: s.onPerson((*workspace.Workspace).EndFactorOf)},
+		{Method: post, Path: "/people/person/:person/sessions/end", Right: may, Handle: s.endSession},
+		{Method: post, Path: "/people/person/:person/all/end", Right: may, Handle: s.onPerson((*workspace.Workspace).EndAllOf)},
+		{Method: post, Path: "/people/person/:person/keys/end", Right: rights.Self, Handle: s.endKey},
+		{Method: get, Path: "/people/teams", Right: may, Handle: s.teams},
+		{Method: post, Path: "/people/teams", Right: may, Handle: s.saveTeam},
+		{Method: post, Path: "/people/teams/remove", Right: may, Handle: s.removeTeam},
+		{Method: get, Path: "/people/organisation", Right: may, Handle: s.organisation},
+		{Method: post, Path: "/people/organisation", Right: may, Handle: s.saveOrganisation},
+		{Method: post, Path: "/people/organisation/remove", Right: may, Handle: s.forgetOrganisation},
+		{Method: get, Path: "/people/hosts", Right: may, Handle: s.hosts},
+		{Method: post, Path: "/people/hosts", Right: may, Handle: s.saveHost},
+		{Method: post, Path: "/people/hosts/remove", Right: may, Handle: s.removeHost},
+		{Method: post, Path: "/people/hosts/keys", Right: may, Handle: s.addHostKey},
+		{Method: post, Path: "/people/hosts/end", Right: may, Handle: s.endHostKey},
+		{Method: post, Path: "/people/viewers/end", Right: may, Handle: s.endViewer},
+		{Method: post, Path: "/people/viewers/admit", Right: may, Handle: s.admitViewer},
+		{Method: get, Path: "/people/log", Right: may, Handle: s.log},
 	}
 }

@@ -1,7 +1,7 @@
 package people
 
 import (
-	"fmt"
+	"context"
 	"net/http"
 	"slices"
 	"strconv"
@@ -19,12 +19,13 @@ import (
 
 // A personRow is somebody who signs in, as the page of people shows them.
 type personRow struct {
-	workspace.Person
-	Kept     []page.Pair // their attributes, a line for each value
-	Standing string      // what they may see, in words
+	*workspace.Person
+	Standing string           // what they may see, in words
+	Link     *workspace.Entry // that is open
 }
 
-func standing(p *workspace.Person) string {
+// standing says what somebody may see.
+func standing(p *workspace.Person, known []workspace.Attribute) string {
 	roles := p.RoleList()
 	switch {
 	case p.Builder:
@@ -33,12 +34,8 @@ func standing(p *workspace.Person) string {
 		return "author without a role: what the rules let everyone see"
 	}
 	words := "author, who sees what the rules let " + andWords(roles) + " see"
-	var known []string
-	for _, a := range page.Pairs(p.AttributeMap()) {
-		known = append(known, a.Name+" "+a.Value)
-	}
-	if len(known) > 0 {
-		words += ", with " + andWords(known)
+	if has := page.Spelled(known, p.AttributeMap()); len(has) > 0 {
+		words += ", with " + andWords(has)
 	}
 	return words
 }
@@ -51,161 +48,161 @@ func andWords(list []string) string {
 	return strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
 }
 
-func (s *Server) people(c *gin.Context) { s.peoplePage(c, http.StatusOK, gin.H{}) }
+func (s *Server) people(c *gin.Context) { s.peoplePage(c, http.StatusOK, nil, nil, nil) }
 
-// peoplePage shows everybody their own keys, and builders all that signs in or is vouched for.
-func (s *Server) peoplePage(c *gin.Context, status int, data gin.H) {
-	keys, err := s.Workspace.APIKeys(c.Request.Context(), gate.Caller(c))
-	if err == nil && gate.Caller(c).Builder {
-		err = s.everybody(c, data)
+// many is from how many people on they are searched.
+const many = 12
+
+// peoplePage lists everybody who signs in, with the form to invite somebody: as it was written, where
+// something is wrong with it.
+func (s *Server) peoplePage(c *gin.Context, status int, written *identity.Change, handed *workspace.Handed, p *problem.Problem) {
+	ctx, who := c.Request.Context(), gate.Caller(c)
+	people, err := s.Workspace.People(ctx, who)
+	var links map[int64]workspace.Entry
+	if err == nil {
+		links, err = s.Workspace.Invitations(ctx, who)
+	}
+	var known []workspace.Attribute
+	if err == nil {
+		known, err = s.Workspace.Attributes(ctx, who)
+	}
+	find := strings.TrimSpace(c.Query("find"))
+	var rows []personRow
+	for i := range people {
+		row := personRow{Person: &people[i], Standing: standing(&people[i], known)}
+		if e, open := links[people[i].ID]; open {
+			row.Link = &e
+		}
+		if within(find, row.Name, row.Email, row.Standing) {
+			rows = append(rows, row)
+		}
+	}
+	slices.SortStableFunc(rows, func(a, b personRow) int { // who comes in no more stands last
+		switch {
+		case a.Ended() == b.Ended():
+			return 0
+		case a.Ended():
+			return 1
+		}
+		return -1
+	})
+	data := gin.H{"People": rows, "Searched": find, "Many": len(people) >= many, "Problem": p, "Handed": handed, "Here": s.Gate.Here(c), "Mails": s.Workspace.Mails(), "Open": p != nil || handed == nil && len(people) == 1}
+	if written == nil {
+		written = &identity.Change{}
+	}
+	if err == nil {
+		err = s.offers(c, data, written)
 	}
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	data["Keys"] = keys
 	s.Page(c, status, "people", "People", data)
 }
 
-// everybody is what builders see besides: people, host apps with their keys and viewers, and what was done.
-func (s *Server) everybody(c *gin.Context, data gin.H) error {
-	ctx, who := c.Request.Context(), gate.Caller(c)
-	people, err := s.Workspace.People(ctx, who)
-	if err != nil {
-		return err
-	}
-	if data["Hosts"], err = s.Workspace.Hosts(ctx, who); err != nil {
-		return err
-	}
-	if data["Log"], err = s.Workspace.Audit(ctx, who, 0, 30); err != nil {
-		return err
-	}
-	if data["Teams"], err = s.teamRows(c, people); err != nil {
-		return err
-	}
-	rows := make([]personRow, len(people))
-	for i, p := range people {
-		rows[i] = personRow{p, page.Pairs(p.AttributeMap()), standing(&p)}
-	}
-	attributes, roles := s.Workspace.Familiar(ctx, who)
-	data["NoHost"] = &workspace.HostApp{}
-	data["Nobody"], data["People"], data["Attributes"], data["Roles"] = personRow{}, rows, attributes, roles[1:] // everyone is no role of a person
-	return nil
+// within tells whether all words of a search are in some texts.
+func within(find string, texts ...string) bool {
+	all := strings.ToLower(strings.Join(texts, " "))
+	return !slices.ContainsFunc(strings.Fields(strings.ToLower(find)), func(word string) bool { return !strings.Contains(all, word) })
 }
 
-// savePerson adds a person, or changes what a form gives of one.
-func (s *Server) savePerson(c *gin.Context) {
-	post := func(name string) string { return strings.TrimSpace(c.PostForm(name)) }
-	name, builder := post("name"), post("builder") != ""
-	change := identity.Change{Email: post("email"), Name: &name, Builder: &builder, Password: c.PostForm("password")}
-	change.Roles = slices.DeleteFunc(page.Chosen(c, "roles"), func(r string) bool { return r == dataset.Everyone })
-	var err error
-	if name == "" {
-		err = problem.New(problem.Missing, "name", "Write the person's name.")
+// offers adds what may be given to somebody, with what is.
+func (s *Server) offers(c *gin.Context, data gin.H, written *identity.Change) (err error) {
+	names, known := s.Workspace.Familiar(c.Request.Context(), gate.Caller(c))
+	name, builder := written.Name, written.Builder
+	data["Email"], data["IsBuilder"], data["Name"] = written.Email, builder != nil && *builder, ""
+	if name != nil {
+		data["Name"] = *name
 	}
-	if err == nil {
-		change.Attributes, err = identity.Attributes(page.Attributes(c))
-	}
-	if err == nil {
-		_, err = s.Workspace.ChangePerson(c.Request.Context(), gate.Caller(c), change)
-	}
-	if p := problem.Of(err); p != nil {
-		s.peoplePage(c, page.StatusOf(p), gin.H{"Problem": p, "Written": &personRow{Person: workspace.Person{Email: change.Email, Name: name, Builder: builder}, Kept: page.Pairs(change.Attributes)}, "WrittenRoles": change.Roles})
-		return
-	}
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/people")
+	data["Roles"] = page.Offered(known[1:], written.Roles) // everyone is no role of a person
+	data["Attributed"], err = s.Attributed(c, names, written.Attributes)
+	return err
 }
 
-// A teamRow is a team, with everybody who may be in it.
-type teamRow struct {
-	workspace.Team
-	Ticks []page.Tick
-}
-
-// teamRows are the teams, and last one that is yet to be made.
-func (s *Server) teamRows(c *gin.Context, people []workspace.Person) ([]teamRow, error) {
-	teams, err := s.Workspace.Teams(c.Request.Context(), gate.Caller(c))
-	var out []teamRow
-	for _, t := range append(teams, workspace.Team{}) {
-		row := teamRow{Team: t}
-		for _, p := range people {
-			in := slices.ContainsFunc(t.Members, func(m workspace.Person) bool { return m.ID == p.ID })
-			row.Ticks = append(row.Ticks, page.Tick{Value: fmt.Sprint(p.ID), Words: p.Name, On: in})
-		}
-		out = append(out, row)
+// changeFrom reads what a form gives of a person.
+func changeFrom(c *gin.Context) (out identity.Change, err error) {
+	name, builder := strings.TrimSpace(c.PostForm("name")), c.PostForm("builder") != ""
+	out = identity.Change{Email: strings.TrimSpace(c.PostForm("email")), Name: &name, Builder: &builder}
+	out.Roles = slices.DeleteFunc(page.Chosen(c, "roles"), func(r string) bool { return r == dataset.Everyone })
+	out.Attributes, err = identity.Attributes(page.Attributes(c))
+	if out.Attributes == nil {
+		out.Attributes = map[string]any{}
 	}
 	return out, err
 }
 
-// saveTeam names a team and says who is in it.
-func (s *Server) saveTeam(c *gin.Context) {
-	var members []int64
-	for _, m := range page.Chosen(c, "members") {
-		id, _ := strconv.ParseInt(m, 10, 64)
-		members = append(members, id)
+// invite adds a person, who comes by a link.
+func (s *Server) invite(c *gin.Context) {
+	change, err := changeFrom(c)
+	var handed *workspace.Handed
+	if err == nil {
+		handed, err = s.Workspace.Invite(c.Request.Context(), gate.Caller(c), change)
 	}
-	id, _ := strconv.ParseInt(c.PostForm("id"), 10, 64)
-	s.done(c, s.Workspace.KeepTeam(c.Request.Context(), gate.Caller(c), id, c.PostForm("name"), members))
-}
-
-// removeTeam forgets a team.
-func (s *Server) removeTeam(c *gin.Context) {
-	id, _ := strconv.ParseInt(c.PostForm("id"), 10, 64)
-	s.done(c, s.Workspace.RemoveTeam(c.Request.Context(), gate.Caller(c), id))
-}
-
-// saveHost registers a host app, or changes one.
-func (s *Server) saveHost(c *gin.Context) {
-	post := func(name string) string { return strings.TrimSpace(c.PostForm(name)) }
-	r := workspace.Registration{Name: post("name"), Title: post("title"), Address: post("address"), Origins: page.Chosen(c, "origin"), On: page.On(c)}
-	if post("pass_minutes") != "" {
-		r.PassMinutes = int(page.Number(post("pass_minutes")))
-	}
-	if r.Name == "" {
-		r.Name = workspace.Slug(r.Title)
-	}
-	err := s.Workspace.RegisterHost(c.Request.Context(), gate.Caller(c), r)
-	s.done(c, err)
-}
-
-// removeHost forgets a host app.
-func (s *Server) removeHost(c *gin.Context) {
-	s.done(c, s.Workspace.RemoveHost(c.Request.Context(), gate.Caller(c), c.PostForm("app")))
-}
-
-// addHostKey makes a key of a host app; its secret is shown once.
-func (s *Server) addHostKey(c *gin.Context) {
-	secret, err := s.Workspace.MakeHostKey(c.Request.Context(), gate.Caller(c), c.PostForm("app"), strings.TrimSpace(c.PostForm("key")))
-	if err != nil {
-		s.done(c, err)
-		return
-	}
-	s.peoplePage(c, http.StatusOK, gin.H{"NewSecret": secret, "NewSecretOf": strings.TrimSpace(c.PostForm("key"))})
-}
-
-// endHostKey ends a key of a host app, with all viewers that it vouched for.
-func (s *Server) endHostKey(c *gin.Context) {
-	s.done(c, s.Workspace.EndHostKey(c.Request.Context(), gate.Caller(c), c.PostForm("key")))
-}
-
-// endViewer lets a viewer in no more.
-func (s *Server) endViewer(c *gin.Context) {
-	s.done(c, s.Workspace.EndViewer(c.Request.Context(), gate.Caller(c), c.PostForm("app"), c.PostForm("viewer"), c.PostForm("name")))
-}
-
-// admitViewer lets a viewer in again.
-func (s *Server) admitViewer(c *gin.Context) {
-	s.done(c, s.Workspace.AdmitViewer(c.Request.Context(), gate.Caller(c), c.PostForm("app"), c.PostForm("viewer")))
-}
-
-// done shows people again after something was done to them.
-func (s *Server) done(c *gin.Context, err error) {
 	if p := problem.Of(err); p != nil {
-		s.peoplePage(c, page.StatusOf(p), gin.H{"Problem": p, "Form": c.Request.PostForm})
+		s.peoplePage(c, page.StatusOf(p), &change, nil, p)
+		return
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.peoplePage(c, http.StatusOK, nil, handed, nil)
+}
+
+func personID(c *gin.Context) int64 {
+	id, _ := strconv.ParseInt(c.Param("person"), 10, 64)
+	return id
+}
+
+func (s *Server) person(c *gin.Context) { s.personPage(c, http.StatusOK, nil, nil, nil) }
+
+// personPage shows a person, with what was written of them where something is wrong with it.
+func (s *Server) personPage(c *gin.Context, status int, written *identity.Change, handed *workspace.Handed, p *problem.Problem) {
+	ctx, who := c.Request.Context(), gate.Caller(c)
+	account, err := s.Workspace.AccountOf(ctx, who, personID(c))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	links, err := s.Workspace.Invitations(ctx, who)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	known, err := s.Workspace.Attributes(ctx, who)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	data := gin.H{"Account": account, "Standing": standing(account.Person, known), "Problem": p, "Handed": handed, "Here": s.Gate.Here(c), "Mails": s.Workspace.Mails(), "Self": account.ID == who.PersonID}
+	if e, open := links[account.ID]; open {
+		data["Link"] = e
+	}
+	if written == nil {
+		written = &identity.Change{Name: &account.Name, Builder: &account.Builder, Roles: account.RoleList(), Attributes: account.AttributeMap()}
+	}
+	if err := s.offers(c, data, written); err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Page(c, status, "person", account.Name, data)
+}
+
+// savePerson changes a person's name, rights, roles and attributes.
+func (s *Server) savePerson(c *gin.Context) {
+	ctx, who := c.Request.Context(), gate.Caller(c)
+	account, err := s.Workspace.AccountOf(ctx, who, personID(c))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	change, err := changeFrom(c)
+	change.Email = account.Email
+	if err == nil {
+		_, err = s.Workspace.ChangePerson(ctx, who, change)
+	}
+	if p := problem.Of(err); p != nil {
+		s.personPage(c, page.StatusOf(p), &change, nil, p)
 		return
 	}
 	if err != nil {
@@ -215,20 +212,63 @@ func (s *Server) done(c *gin.Context, err error) {
 	c.Redirect(http.StatusSeeOther, "/people")
 }
 
-// addKey makes an API key for whoever asks; it is shown once.
-func (s *Server) addKey(c *gin.Context) {
-	key, err := s.Workspace.MakeAPIKey(c.Request.Context(), gate.Caller(c), c.PostForm("title"))
+// letIn makes another link for a person.
+func (s *Server) letIn(c *gin.Context) {
+	handed, err := s.Workspace.LetIn(c.Request.Context(), gate.Caller(c), personID(c))
+	if p := problem.Of(err); p != nil {
+		s.personPage(c, page.StatusOf(p), nil, nil, p)
+		return
+	}
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	s.peoplePage(c, http.StatusOK, gin.H{"NewKey": key})
+	s.personPage(c, http.StatusOK, nil, handed, nil)
 }
 
-func (s *Server) removeKey(c *gin.Context) {
-	if err := s.Workspace.EndAPIKey(c.Request.Context(), gate.Caller(c), c.PostForm("id")); err != nil {
+// onPerson does something to a person, and shows them again.
+func (s *Server) onPerson(do func(*workspace.Workspace, context.Context, *identity.Caller, int64) error) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		s.personDone(c, do(s.Workspace, c.Request.Context(), gate.Caller(c), personID(c)))
+	}
+}
+
+func (s *Server) personDone(c *gin.Context, err error) {
+	if p := problem.Of(err); p != nil && personID(c) != 0 {
+		s.personPage(c, page.StatusOf(p), nil, nil, p)
+		return
+	}
+	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/people")
+	c.Redirect(http.StatusSeeOther, "/people/person/"+c.Param("person"))
 }
+
+func (s *Server) endSession(c *gin.Context) {
+	s.personDone(c, s.Workspace.EndSittingOf(c.Request.Context(), gate.Caller(c), personID(c), c.PostForm("id")))
+}
+
+func (s *Server) endKey(c *gin.Context) {
+	s.personDone(c, s.Workspace.EndAPIKey(c.Request.Context(), gate.Caller(c), c.PostForm("id")))
+}
+
+// log shows what was done, the newest first.
+func (s *Server) log(c *gin.Context) {
+	before, _ := strconv.ParseInt(c.Query("before"), 10, 64)
+	entries, err := s.Workspace.Audit(c.Request.Context(), gate.Caller(c), before, logged+1)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	data := gin.H{}
+	if len(entries) > logged {
+		entries = entries[:logged]
+		data["Before"] = entries[logged-1].ID
+	}
+	data["Log"], data["Older"] = entries, before > 0
+	s.Page(c, http.StatusOK, "log", "What was done", data)
+}
+
+// logged is how many entries of the log a page shows.
+const logged = 50
