@@ -90,7 +90,7 @@ func First(ctx context.Context, tx *store.Tx, code string, c Change) (*store.Per
 		return nil, err
 	}
 	if !right {
-		return nil, problem.New(problem.Forbidden, "code", "This is not the code that the server printed when it started, or there is somebody already.")
+		return nil, problem.New(problem.Invalid, "code", "This is not the code that the server printed when it started, or there is somebody already.")
 	}
 	builder := true
 	c.Builder = &builder

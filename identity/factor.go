@@ -105,7 +105,7 @@ func stepOf(secret, code string, now time.Time) (int64, error) {
 	return 0, nil
 }
 
-var errCode = problem.New(problem.Forbidden, "code", "This is not the code that your device shows now.")
+var errCode = problem.New(problem.Invalid, "code", "This is not the code that your device shows now.")
 
 // SetFactor gives a person a second factor, once they show a code of it, and returns the codes
 // that stand in for a lost device.

@@ -3,6 +3,8 @@ package identity
 import (
 	"context"
 	"runtime"
+	"strings"
+	"unicode"
 
 	"github.com/trustelem/zxcvbn"
 	"golang.org/x/crypto/bcrypt"
@@ -26,7 +28,12 @@ func HashPassword(password string, about ...string) (string, error) {
 	if len(password) < ShortestPassword || len(password) > LongestPassword {
 		return "", problem.New(problem.Invalid, "password", "A password has from %d to %d characters.", ShortestPassword, LongestPassword)
 	}
-	if zxcvbn.PasswordStrength(password, append(about, "eskadel")).Score < leastStrength {
+	known := []string{"eskadel"}
+	for _, text := range about { // whole, word by word, and run together
+		words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+		known = append(append(known, strings.ToLower(text), strings.Join(words, "")), words...)
+	}
+	if zxcvbn.PasswordStrength(password, known).Score < leastStrength {
 		return "", problem.New(problem.Invalid, "password", "This password is guessed too easily: it is common, or made of names, dates or keys beside each other. Take several words that do not belong together.")
 	}
 	b, err := bcrypt.GenerateFromPassword([]byte(password), bcrypt.DefaultCost)

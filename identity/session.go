@@ -108,7 +108,7 @@ func Confirm(ctx context.Context, s *store.Store, p *store.Person, password, add
 	}
 	right, err := matches(ctx, p.PasswordHash, password)
 	if err == nil && !right {
-		err = problem.New(problem.Forbidden, "now", "This is not your password.")
+		err = problem.New(problem.Invalid, "now", "This is not your password.")
 	}
 	if err != nil {
 		return err

@@ -65,7 +65,7 @@ func TestWhatDependsOnTheThing(t *testing.T) {
 		"a team's dataset, not in it":     {rights.Author, rights.Use, rights.Thing{Team: &others}, problem.NotFound},
 		"a team's dataset, in it":         {rights.Author, rights.Use, rights.Thing{Team: &theirs, For: [][]string{{"x@example.org"}}}, problem.NotFound},
 		"nobody":                          {rights.Nobody, rights.See, rights.Thing{Dashboard: "open"}, problem.SignedOut},
-		"a key by a key":                  {rights.BuilderKey, rights.Keys, rights.Thing{}, problem.Forbidden},
+		"a key by a key":                  {rights.BuilderKey, rights.Self, rights.Thing{}, problem.Forbidden},
 	} {
 		err := rights.May(kind(c.who), c.what, c.with)
 		code := ""

@@ -14,6 +14,8 @@ import (
 
 	"eskadel/core/locale"
 	"eskadel/demo"
+	"eskadel/identity"
+	"eskadel/workspace"
 )
 
 // atMoment puts the time that these tests hold where a query has @now.
@@ -78,8 +80,9 @@ func TestQuestionsAreAnswered(t *testing.T) {
 
 // Whoever may not see a value can neither complete nor confirm it, by no spelling of it.
 func TestWordsTellNothingOfWhatIsNotTheirs(t *testing.T) {
-	status, page := post(t, author(t, demo.BuilderEmail), "/people", url.Values{"name": {"Ansa Reed"}, "email": {"ansa.reed@skerrin.example"}, "password": {"a long enough one"}, "roles": {"foreman"}, "attribute": {"yard"}, "value": {"3"}})
-	require.Equal(t, http.StatusSeeOther, status, page)
+	name := "Ansa Reed"
+	_, err := running.Workspace.ChangePerson(context.Background(), workspace.Operator(), identity.Change{Name: &name, Email: "ansa.reed@skerrin.example", Password: "a long enough one", Roles: []string{"foreman"}, Attributes: map[string]any{"yard": "3"}})
+	require.NoError(t, err)
 	foreman, err := demo.SignIn(context.Background(), running.Eskadel, "ansa.reed@skerrin.example", "a long enough one")
 	require.NoError(t, err)
 	typed := func(c *demo.Client, line string) string {
@@ -94,7 +97,7 @@ func TestWordsTellNothingOfWhatIsNotTheirs(t *testing.T) {
 			assert.NotContains(t, typed(foreman, line), name, line)
 		}
 		line := "how many jobs for " + name
-		_, page = send(t, foreman, http.MethodGet, "/ask?"+url.Values{"q": {line}}.Encode(), nil)
+		_, page := send(t, foreman, http.MethodGet, "/ask?"+url.Values{"q": {line}}.Encode(), nil)
 		_, understood, _ := strings.Cut(page, `class="asked"`)
 		for _, typed := range []string{line, "<mark>" + name + "</mark>", "<mark>for " + name + "</mark>"} {
 			understood = strings.ReplaceAll(understood, typed, "…")

@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"context"
+	"fmt"
 	"encoding/json"
 	"io"
 	"net/http"
@@ -37,7 +38,7 @@ func withKey(t *testing.T, key, method, path, body, kind string) (int, string) {
 
 // newKey makes an API key as a person does, and returns it with its id.
 func newKey(t *testing.T, email, title string) (key, id string) {
-	status, page := form(t, author(t, email), "/people/keys", map[string]string{"title": title})
+	status, page := form(t, author(t, email), "/you/keys", map[string]string{"title": title})
 	require.Equal(t, http.StatusOK, status)
 	m := regexp.MustCompile(`esk_[A-Za-z0-9_-]{20,}`).FindString(page)
 	require.NotEmpty(t, m)
@@ -112,9 +113,10 @@ func TestFilesThroughTheAPI(t *testing.T) {
 	assert.Equal(t, http.StatusForbidden, status)
 	status, _ = withKey(t, theirs, http.MethodGet, "/api/v1/sources", "", "application/json")
 	assert.Equal(t, http.StatusForbidden, status)
-	status, _ = form(t, author(t, demo.AuthorEmail), "/people/keys/remove", map[string]string{"id": id})
-	assert.Equal(t, http.StatusNotFound, status, "nobody ends another's key")
-	form(t, author(t, demo.BuilderEmail), "/people/keys/remove", map[string]string{"id": id})
+	status, _ = form(t, author(t, demo.AuthorEmail), "/you/keys/end", map[string]string{"id": id})
+	assert.Equal(t, http.StatusUnprocessableEntity, status, "nobody ends another's key")
+	status, _ = form(t, author(t, demo.BuilderEmail), fmt.Sprintf("/people/person/%d/keys/end", personOf(t, demo.BuilderEmail).ID), map[string]string{"id": id})
+	require.Equal(t, http.StatusSeeOther, status)
 	status, _ = withKey(t, key, http.MethodGet, "/api/v1/files", "", "application/json")
 	assert.Equal(t, http.StatusUnauthorized, status)
 }

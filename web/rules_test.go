@@ -96,7 +96,7 @@ func TestViewersMayNotAskWhatIsNotTheirs(t *testing.T) {
 		"another dashboard": func() (int, []byte) { return v.do(http.MethodGet, "/api/v1/dashboards/money", nil) },
 		"a source's tables": func() (int, []byte) { return v.do(http.MethodGet, "/data/sources/yard-desk", nil) },
 		"publishing":        func() (int, []byte) { return v.do(http.MethodPost, "/api/v1/dashboards/yard-today/publish", nil) },
-		"the audit log":     func() (int, []byte) { return v.do(http.MethodGet, "/people", nil) },
+		"the audit log":     func() (int, []byte) { return v.do(http.MethodGet, "/people/log", nil) },
 	} {
 		status, b := ask()
 		assert.Equal(t, http.StatusForbidden, status, "%s: %s", name, b)
