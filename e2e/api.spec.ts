@@ -6,7 +6,7 @@ import { builder, eskadel, signIn } from "./help";
 // A program works with a client that was generated from the API's description.
 test("a program with a generated client", async ({ page }) => {
   await signIn(page, builder);
-  await page.goto("/people");
+  await page.goto("/you");
   await page.getByLabel("A key for").fill("generated client");
   await page.getByRole("button", { name: "Make it" }).last().click();
   const key = await page.locator("code", { hasText: "esk_" }).innerText();

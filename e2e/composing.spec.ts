@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { builder, complaints, copied, noSeriousProblem, publish, settled, signIn } from "./help";
+import { builder, complaints, copied, eskadel, noSeriousProblem, publish, settled, signIn } from "./help";
 
 // An author narrows a dashboard by fields of their choice, and a viewer adds one that is offered.
 test("filters are added, set, offered and taken off by hand", async ({ page }) => {
@@ -387,12 +387,12 @@ test("teams see what is theirs, dashboards, charts and datasets", async ({ page,
   const wrong = complaints(page);
   await signIn(page, builder);
   await page.goto("/people");
-  await page.getByText("Somebody else").click();
-  const person = page.locator("details[open] form", { hasText: "E-mail address" });
-  await person.getByLabel("Name").fill("Orla Wend");
-  await person.getByLabel("E-mail address").fill("orla.wend@skerrin.example");
-  await person.getByLabel("Password").fill("sail away");
-  await person.getByRole("button", { name: "Keep" }).click();
+  await page.getByText("Invite somebody").click();
+  await page.getByLabel("Name", { exact: true }).fill("Orla Wend");
+  await page.getByLabel("E-mail address").fill("orla.wend@skerrin.example");
+  await page.getByRole("button", { name: "Invite" }).click();
+  const link = await page.locator(".found code").innerText();
+  await page.goto("/people/teams");
   await page.getByText("A new team").click();
   const team = page.locator("details[open] form", { hasText: "In it are" });
   await team.getByLabel("Name").fill("Engines");
@@ -409,12 +409,15 @@ test("teams see what is theirs, dashboards, charts and datasets", async ({ page,
     await expect(page.locator(heading, { hasText: "The team Engines sees" })).toBeVisible();
   }
   const other = await (await browser.newContext()).newPage();
-  await signIn(other, "orla.wend@skerrin.example");
+  await other.goto(link);
+  await other.getByLabel("Password").fill("brass and wet rope");
+  await other.keyboard.press("Enter");
+  await other.waitForURL(`${eskadel}/`);
   for (const address of ["/dashboards/hazards", "/charts/edit?like=library/open-hazards-by-yard", "/data/datasets/hazards"]) {
     await other.goto(address);
     await expect(other.locator("main")).toContainText("There is no");
   }
-  await page.goto("/people");
+  await page.goto("/people/teams");
   await page.getByText("sees 3 things of its own").waitFor();
   await page.locator("li", { hasText: "of its own" }).getByText("change").click();
   await page.getByRole("button", { name: "Remove the team Engines" }).click();

@@ -9,7 +9,9 @@ import (
 	"net/netip"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
+	"unicode"
 
 	gomail "github.com/wneessen/go-mail"
 
@@ -61,16 +63,21 @@ func local(host string) bool {
 	return host == "localhost" || err == nil && ip.IsLoopback()
 }
 
+// line is a text as one line can have it, whoever wrote it.
+func line(text string) string {
+	return strings.Join(strings.FieldsFunc(text, func(r rune) bool { return unicode.IsControl(r) || r == ' ' }), " ")
+}
+
 // Send sends a letter of plain text.
 func (m *Mailer) Send(ctx context.Context, name, to, subject, text string) error {
 	letter := gomail.NewMsg()
 	if err := letter.From(m.from); err != nil {
 		return err
 	}
-	if err := letter.AddToFormat(name, to); err != nil {
+	if err := letter.AddToFormat(line(name), to); err != nil {
 		return problem.New(problem.Invalid, "email", "No mail can be sent to “%s”.", to).Because(err)
 	}
-	letter.Subject(subject)
+	letter.Subject(line(subject))
 	letter.SetBodyString(gomail.TypeTextPlain, text)
 	letter.SetDate()
 	letter.SetMessageID()

@@ -1,6 +1,7 @@
 package account
 
 import (
+	"html/template"
 	"net/http"
 	"strings"
 
@@ -55,7 +56,7 @@ func (s *Server) factorForm(c *gin.Context, status int, shown string, p *problem
 		s.Fail(c, err)
 		return
 	}
-	s.Page(c, status, "factor", "A second factor", gin.H{"Factor": factor, "Problem": p})
+	s.Page(c, status, "factor", "A second factor", gin.H{"Factor": factor, "Picture": template.URL(factor.Picture), "Problem": p})
 }
 
 func (s *Server) factor(c *gin.Context) {

@@ -28,7 +28,7 @@ type Area struct {
 }
 
 // Shared is the area of what stands on pages of several.
-var Shared = Area{Name: "page", Files: files, Modules: []string{"filing.js", "pairs.js"}}
+var Shared = Area{Name: "page", Files: files, Modules: []string{"filing.js", "pairs.js", "copy.js"}}
 
 // A Server sends pages.
 type Server struct {

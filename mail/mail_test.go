@@ -1,0 +1,58 @@
+package mail_test
+
+import (
+	"context"
+	"mime"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"eskadel/core/problem"
+	"eskadel/mail"
+	"eskadel/mail/mailtest"
+)
+
+var ctx = context.Background()
+
+func TestLetters(t *testing.T) {
+	sink := mailtest.Start(t)
+	m, err := mail.New(sink.Address, "Eskadel <eskadel@skerrin.example>")
+	require.NoError(t, err)
+	require.NoError(t, m.Send(ctx, "Orla Nairn\r\nBcc: x@elsewhere.example", "orla@skerrin.example", "Über Bord\r\nBcc: y@elsewhere.example", "Hello,\n\nA long way: https://boards.example/enter/abc\n"))
+	got := <-sink.Letters
+	assert.Equal(t, []string{"orla@skerrin.example"}, got.To, "and nobody else, whatever stands in a name")
+	assert.Empty(t, got.Header.Get("Bcc"))
+	subject, err := new(mime.WordDecoder).DecodeHeader(got.Header.Get("Subject"))
+	require.NoError(t, err)
+	assert.Contains(t, subject, "Über Bord")
+	assert.Contains(t, got.Text, "https://boards.example/enter/abc")
+	assert.NotEmpty(t, got.Header.Get("Message-ID"))
+
+	for why, to := range map[string]string{"refused": "x@nowhere.example", "no address": "no address", "two": "a@skerrin.example, b@skerrin.example"} {
+		err := m.Send(ctx, "X", to, "Hello", "Hello")
+		require.NotNil(t, problem.Of(err), why)
+		assert.Contains(t, problem.Of(err).Words, to, why)
+	}
+	nobody, err := mail.New("smtp://127.0.0.1:1", "eskadel@skerrin.example")
+	require.NoError(t, err)
+	assert.True(t, problem.Is(nobody.Send(ctx, "X", "x@skerrin.example", "Hello", "Hello"), problem.Down))
+	assert.Empty(t, sink.Letters)
+}
+
+func TestWhereLettersCanBeSentThrough(t *testing.T) {
+	for server, good := range map[string]bool{
+		"smtp://mail.example.org": true, "smtps://u:p@mail.example.org:465": true, "smtp://[::1]:2525": true,
+		"": false, "mail.example.org:25": false, "http://mail.example.org": false, "smtp://": false, "smtp://mail.example.org/x": false,
+	} {
+		_, err := mail.New(server, "eskadel@skerrin.example")
+		assert.Equal(t, good, err == nil, "%s: %v", server, err)
+	}
+	_, err := mail.New("smtp://mail.example.org", "no address")
+	require.Error(t, err)
+	// Only on the same machine does a letter go unencrypted.
+	plain := mailtest.Start(t)
+	m, err := mail.New("smtps"+plain.Address[len("smtp"):], "eskadel@skerrin.example")
+	require.NoError(t, err)
+	assert.True(t, problem.Is(m.Send(ctx, "X", "x@skerrin.example", "Hello", "Hello"), problem.Down))
+}
