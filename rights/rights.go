@@ -57,8 +57,9 @@ const (
 	yes            // always
 	inPass         // a dashboard that the pass is for
 	allowed        // a dashboard that the pass is for, whose author allows it to viewers
-	kept           // what they keep
-	shared         // what is not another's own, or another team's
+	kept           // what they keep, or have been let edit
+	passed         // what they keep, or have been let share
+	shared         // what is not another's own, or another team's, or what they have been let see
 	listed         // the same, where they are on the list of whom it is for, or there is none
 )
 
@@ -76,7 +77,7 @@ var table = map[What][6]answer{
 	Use:        {no, no, listed, yes, listed, yes},
 	Edit:       {no, no, kept, yes, kept, yes},
 	Publish:    {no, no, kept, yes, kept, yes},
-	Share:      {no, no, kept, yes, kept, yes},
+	Share:      {no, no, passed, yes, passed, yes},
 	Build:      {no, no, no, yes, no, yes},
 	Administer: {no, no, no, yes, no, yes},
 	Self:       {no, no, yes, yes, no, no},
@@ -118,13 +119,49 @@ type Thing struct {
 	KeptBy     string     // their name
 	Private    bool       // only they see it
 	Team       *int64     // whose it is; everybody's when nil
+	Grants     []Grant    // who besides them has been let do something with it
 	For        [][]string // lists of e-mail addresses, on each of which one must be, if there is anybody on it
+}
+
+// A Level is how much somebody has been let do with a thing: each lets them do what stands before it, too.
+type Level int
+
+const (
+	Sees Level = iota + 1
+	Edits
+	Shares
+)
+
+// A Grant lets a person, or those in a team, do something.
+type Grant struct {
+	Person, Team int64 // one of the two
+	May          Level
+}
+
+// Granted is how much somebody has been let do; 0 for nothing.
+func (t Thing) Granted(c *identity.Caller) (most Level) {
+	for _, g := range t.Grants {
+		if g.Person != 0 && g.Person == c.PersonID || g.Team != 0 && slices.Contains(c.Teams, g.Team) {
+			most = max(most, g.May)
+		}
+	}
+	return most
+}
+
+// Holds is the most that somebody may let others do with a thing.
+func (t Thing) Holds(c *identity.Caller) Level {
+	if t.keptBy(c) || c.Builder {
+		return Shares
+	}
+	return t.Granted(c)
 }
 
 func (t Thing) keptBy(c *identity.Caller) bool { return t.Keeper != nil && *t.Keeper == c.PersonID }
 
-func (t Thing) shownTo(c *identity.Caller) bool {
-	return t.keptBy(c) || !t.Private && (t.Team == nil || slices.Contains(c.Teams, *t.Team))
+// Shown tells whether somebody sees a thing because it is theirs or everybody's, or was given to them: not
+// for looking after everything alone.
+func (t Thing) Shown(c *identity.Caller) bool {
+	return t.keptBy(c) || !t.Private && (t.Team == nil || slices.Contains(c.Teams, *t.Team)) || t.Granted(c) >= Sees
 }
 
 // Ever tells in words why somebody may not do a kind of thing at all; nil where they may, or
@@ -154,11 +191,13 @@ func May(c *identity.Caller, what What, with Thing) error {
 		}
 		ok = slices.Contains(with.ViewersMay, map[What]string{Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload, Ask: dashboard.MayAsk, Change: dashboard.MayChange}[what])
 	case kept:
-		ok = with.keptBy(c)
+		ok = with.keptBy(c) || with.Granted(c) >= Edits
+	case passed:
+		ok = with.keptBy(c) || with.Granted(c) >= Shares
 	case shared:
-		ok = with.shownTo(c)
+		ok = with.Shown(c)
 	case listed:
-		ok = with.shownTo(c) && !slices.ContainsFunc(with.For, func(list []string) bool { return len(list) > 0 && !slices.Contains(list, c.Email) })
+		ok = with.Shown(c) && !slices.ContainsFunc(with.For, func(list []string) bool { return len(list) > 0 && !slices.Contains(list, c.Email) })
 	}
 	if !ok {
 		return refused(c, what, with)
@@ -199,7 +238,10 @@ func refused(c *identity.Caller, what What, with Thing) error {
 		if with.KeptBy == "" {
 			return no("This %s is kept by nobody: only builders change it.", with.Kind)
 		}
-		return no("This %s is kept by %s: only they and builders change it.", with.Kind, with.KeptBy)
+		if what == Share {
+			return no("This %s is kept by %s: only they, those whom they let share it, and builders say who sees it.", with.Kind, with.KeptBy)
+		}
+		return no("This %s is kept by %s: only they, those whom they let edit it, and builders change it.", with.Kind, with.KeptBy)
 	case Build:
 		if c.Author {
 			return no("This is for builders: they look after sources and datasets.")

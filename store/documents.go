@@ -29,11 +29,14 @@ type Document struct {
 	Kind, Name string
 	Title      string
 	Folder     string
-	Keeper     string // their name
-	KeeperID   *int64 // who may change it; only builders where there is none
-	Private    bool   // only they see it
-	TeamID     *int64 // for which team it is; for all where there is none
-	Revision   int    // raised with every change
+	Keeper     string  // their name
+	KeeperID   *int64  // who may change it; only builders where there is none
+	Private    bool    // only they see it
+	TeamID     *int64  // for which team it is; for all where there is none
+	AsFolder   bool    // seen as its folder says
+	Grants     []Grant `gorm:"-"` // who else may do something with it
+	In         *Folder `gorm:"-"` // what its folder says, where it is seen as that says
+	Revision   int     // raised with every change
 	Draft      JSON
 	SavedBy    string
 	SavedAt    time.Time
@@ -78,10 +81,6 @@ type Reference struct {
 // A Use is a document that speaks of another: its draft, what is published of it, or both.
 type Use struct {
 	Kind, Name, Title string
-	Keeper            string
-	KeeperID          *int64
-	Private           bool
-	TeamID            *int64
 	Draft, Published  bool
 	Pinned            int // which version the published one speaks of, 0 for the newest
 }
@@ -106,6 +105,9 @@ func (s *Store) Document(ctx context.Context, kind, name string) (*Document, err
 		err := s.db.WithContext(ctx).Raw(`select * from documents where kind = @kind and name = @name
 			union all select d.* from documents d join document_names n on n.document_id = d.id where n.kind = @kind and n.name = @name limit 1`,
 			map[string]any{"kind": kind, "name": name}).Take(&d).Error
+		if err == nil {
+			err = s.granted(ctx, &d)
+		}
 		return &d, words(err, whatIs(kind, name))
 	})
 }
@@ -115,6 +117,9 @@ func (s *Store) Documents(ctx context.Context, kind string) ([]Document, error) 
 	return Kept(s, kind, "all", func() ([]Document, error) {
 		var out []Document
 		err := s.db.WithContext(ctx).Where("kind = ?", kind).Order("folder, lower(title), name").Find(&out).Error
+		if err == nil {
+			err = s.granted(ctx, pointers(out)...)
+		}
 		return out, words(err, "list")
 	})
 }
@@ -124,7 +129,18 @@ func (s *Store) Search(ctx context.Context, find string, most int) (out []Docume
 	like := "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(strings.ToLower(strings.TrimSpace(find))) + "%"
 	err = s.db.WithContext(ctx).Where("kind in ('dataset', 'chart', 'dashboard') and lower(title || ' ' || name || ' ' || folder) like ?", like).
 		Order("lower(title), kind, name").Limit(most).Find(&out).Error
+	if err == nil {
+		err = s.granted(ctx, pointers(out)...)
+	}
 	return out, words(err, "list")
+}
+
+func pointers[T any](list []T) []*T {
+	out := make([]*T, len(list))
+	for i := range list {
+		out[i] = &list[i]
+	}
+	return out
 }
 
 // Version finds a published version.
@@ -153,7 +169,7 @@ func (s *Store) Uses(ctx context.Context, kind, name string) (out []Use, err err
 	err = s.db.WithContext(ctx).Raw(`with names as (
 			select cast(@name as text) as name
 			union select n.name from documents d join document_names n on n.document_id = d.id where d.kind = @kind and d.name = @name)
-		select d.kind, d.name, d.title, d.keeper, d.keeper_id, d.private, d.team_id, bool_or(r.number = 0) as draft, bool_or(r.number > 0) as published, coalesce(max(r.pinned) filter (where r.number > 0), 0) as pinned
+		select d.kind, d.name, d.title, bool_or(r.number = 0) as draft, bool_or(r.number > 0) as published, coalesce(max(r.pinned) filter (where r.number > 0), 0) as pinned
 		from document_references r join documents d on d.id = r.document_id
 		where r.kind = @kind and r.name in (select name from names) and (r.number = 0 or r.number = d.published)
 		group by d.id order by d.kind, lower(d.title), d.name`, map[string]any{"kind": kind, "name": name}).Scan(&out).Error
@@ -180,6 +196,9 @@ func (t *Tx) Lock(ctx context.Context, kind, name string) (*Document, error) {
 	}
 	var out Document
 	err = t.db.WithContext(ctx).Raw("select * from documents where id = ? for update", d.ID).Take(&out).Error
+	if err == nil {
+		err = t.granted(ctx, &out)
+	}
 	return &out, words(err, whatIs(kind, name))
 }
 
@@ -193,8 +212,8 @@ func (t *Tx) Add(ctx context.Context, d *Document, refs []Reference) error {
 	}
 	if !taken {
 		d.Revision, d.SavedBy, d.SavedAt = 1, t.Who, time.Now()
-		result := t.db.WithContext(ctx).Raw(`insert into documents (kind, name, title, folder, keeper, keeper_id, private, team_id, draft, saved_by, indexed) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
-			on conflict do nothing returning id`, d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.KeeperID, d.Private, d.TeamID, d.Draft, t.Who, d.Indexed).Scan(&d.ID)
+		result := t.db.WithContext(ctx).Raw(`insert into documents (kind, name, title, folder, keeper, keeper_id, private, team_id, as_folder, draft, saved_by, indexed) values (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+			on conflict do nothing returning id`, d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.KeeperID, d.Private, d.TeamID, d.AsFolder, d.Draft, t.Who, d.Indexed).Scan(&d.ID)
 		if result.Error != nil {
 			return words(result.Error, "")
 		}
@@ -243,8 +262,8 @@ func (t *Tx) Save(ctx context.Context, d *Document, refs []Reference) error {
 // does its revision.
 func (t *Tx) File(ctx context.Context, d *Document) error {
 	t.changed(d.Kind, d.Name)
-	return words(t.db.WithContext(ctx).Exec("update documents set folder = ?, keeper = ?, keeper_id = ?, private = ?, team_id = ? where id = ?",
-		d.Folder, d.Keeper, d.KeeperID, d.Private, d.TeamID, d.ID).Error, "")
+	return words(t.db.WithContext(ctx).Exec("update documents set folder = ?, keeper = ?, keeper_id = ?, private = ?, team_id = ?, as_folder = ? where id = ?",
+		d.Folder, d.Keeper, d.KeeperID, d.Private, d.TeamID, d.AsFolder, d.ID).Error, "")
 }
 
 // Publish makes what is given the next version of a document, and the one that holds.

@@ -304,7 +304,7 @@ func TestInstancesTellEachOther(t *testing.T) {
 	before := two.Asked()
 	read(two)
 	read(two)
-	assert.Equal(t, before+2, two.Asked())
+	assert.Equal(t, before+4, two.Asked(), "the document and who was let see it, twice")
 	soon(two.Hearing)
 }
 

@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"fmt"
-	"strings"
 	"time"
 
 	"eskadel/core/problem"
@@ -59,12 +58,11 @@ func (t *Tx) KeepTeam(ctx context.Context, of *Team, members []int64) error {
 func (t *Tx) RemoveTeam(ctx context.Context, id int64) (name string, err error) {
 	t.changed(OfPeople, "")
 	db := t.db.WithContext(ctx)
-	var holds []string
-	if err := db.Raw("select title from documents where team_id = ? order by lower(title) limit 4", id).Scan(&holds).Error; err != nil {
-		return "", words(err, "")
+	if err := t.teamHolds(ctx, id); err != nil {
+		return "", err
 	}
-	if len(holds) > 0 {
-		return "", problem.New(problem.Conflict, "", "What is kept for this team stays: “%s”. Say first who else sees it.", strings.Join(holds, "”, “"))
+	for _, kind := range []string{Dataset, Chart, Dashboard} { // whose grants of it end
+		t.tell(kind, "")
 	}
 	return name, words(db.Raw("delete from teams where id = ? returning name", id).Take(&name).Error, "team")
 }

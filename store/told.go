@@ -23,7 +23,9 @@ const (
 	OfHost   = "host app"
 	OfPeople = "people" // persons, sessions, keys and viewers: who may come in
 	OfFile   = "file"
-	Anything = "" // anything may have changed: the listening was interrupted
+	// OfNotices is that somebody was told of something, or has read it.
+	OfNotices = "notices"
+	Anything  = "" // anything may have changed: the listening was interrupted
 )
 
 // Told says what changed.

@@ -320,7 +320,7 @@ func TestDashboardsAreFoundAtHome(t *testing.T) {
 	}
 	require.NoError(t, file(edda, " Yards /  north "))
 	assert.Equal(t, []string{"Favourites: gamma", "All: alpha", "Yards / north: beta"}, groups(edda))
-	filing, err := d.Filing(ctx, edda, workspace.Standing{Kind: workspace.Dashboard})
+	filing, err := d.Filing(ctx, edda, workspace.Standing{Kind: workspace.Dashboard, Name: "beta"})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Yards / north"}, filing.Folders)
 	assert.Equal(t, []string{"All: alpha gamma", "Yards / north: beta"}, groups(mara), "favourites are one's own")

@@ -283,8 +283,8 @@ func (w *Workspace) open(ctx context.Context, who *identity.Caller, kind, name s
 
 // shown tells that there is no such document to whoever may not see it.
 func shown(who *identity.Caller, d *store.Document) error {
-	if d.Private || d.TeamID != nil {
-		return rights.May(who, rights.See, thing(d))
+	if t := thing(d); t.Private || t.Team != nil {
+		return rights.May(who, rights.See, t)
 	}
 	return nil
 }
@@ -431,8 +431,12 @@ func (w *Workspace) Uses(ctx context.Context, who *identity.Caller, kind, name s
 	uses, err := w.store.Uses(ctx, kind, name)
 	out := []Used{}
 	for _, u := range uses {
-		if rights.May(who, rights.See, thing(&store.Document{Kind: u.Kind, Name: u.Name, Keeper: u.Keeper, KeeperID: u.KeeperID, Private: u.Private, TeamID: u.TeamID})) != nil {
-			u.Name, u.Title = "", "something that "+cmp.Or(u.Keeper, "somebody")+" keeps for others"
+		d, err := w.store.Document(ctx, u.Kind, u.Name)
+		if err != nil {
+			return nil, err
+		}
+		if rights.May(who, rights.See, thing(d)) != nil {
+			u.Name, u.Title = "", "something that "+cmp.Or(d.Keeper, "somebody")+" keeps for others"
 		}
 		out = append(out, Used{u.Kind, u.Name, u.Title, u.Draft, u.Published})
 	}

@@ -17,21 +17,29 @@ import (
 // longestFolder is how many letters the name of a folder has at most.
 const longestFolder = 80
 
-// Who sees a document, as an Audience is chosen: everybody who signs in, whoever keeps it, or a
-// team, "team/7".
+// Who sees a document, as an Audience is chosen: everybody who signs in, whoever keeps it, a team,
+// "team/7", or whoever its folder says.
 const (
 	everybody = ""
 	itsKeeper = "keeper"
 	ofTeam    = "team/"
+	asFolder  = "folder"
 )
 
 // seen tells by whom a document is seen.
 func seen(d *store.Document) string {
+	if d.AsFolder {
+		return asFolder
+	}
+	return audienceOf(d.Private, d.TeamID)
+}
+
+func audienceOf(private bool, team *int64) string {
 	switch {
-	case d.Private:
+	case private:
 		return itsKeeper
-	case d.TeamID != nil:
-		return ofTeam + fmt.Sprint(*d.TeamID)
+	case team != nil:
+		return ofTeam + fmt.Sprint(*team)
 	}
 	return everybody
 }
@@ -44,23 +52,48 @@ type Filing struct {
 	Standing
 	Folders   []string // that there are
 	Audiences []Audience
+	Others    int  // how many people and teams have been let do something with it besides
 }
 
-// Filing tells where a document stands and who sees it.
-func (w *Workspace) Filing(ctx context.Context, who *identity.Caller, of Standing) (*Filing, error) {
-	f := &Filing{Standing: of, Audiences: []Audience{{everybody, "all who sign in"}, {itsKeeper, "only its keeper"}}}
-	if of.Keeper == "" {
-		f.Audiences = f.Audiences[:1]
+// audiences are who may see something, as it is offered.
+func (w *Workspace) audiences(ctx context.Context, who *identity.Caller, it *shareable) ([]Audience, error) {
+	out := []Audience{{everybody, "all who sign in"}}
+	if it.keeperID != nil {
+		out = append(out, Audience{itsKeeper, "only its keeper"})
 	}
 	teams, err := w.store.Teams(ctx)
 	if err != nil {
 		return nil, err
 	}
 	for _, t := range teams {
-		if value := ofTeam + fmt.Sprint(t.ID); value == of.Seen || isIn(who, t.ID) {
-			f.Audiences = append(f.Audiences, Audience{value, "the team " + t.Name})
+		if value := ofTeam + fmt.Sprint(t.ID); value == it.seen || isIn(who, t.ID) {
+			out = append(out, Audience{value, "the team " + t.Name})
 		}
 	}
+	if it.doc != nil && it.doc.Folder != "" {
+		said, err := w.folder(ctx, it.Kind, it.doc.Folder)
+		if err != nil {
+			return nil, err
+		}
+		if said != nil || it.seen == asFolder {
+			out = append(out, Audience{asFolder, "whoever its folder says"})
+		}
+	}
+	return out, nil
+}
+
+// Filing tells where a document stands and who sees it.
+func (w *Workspace) Filing(ctx context.Context, who *identity.Caller, of Standing) (*Filing, error) {
+	f := &Filing{Standing: of}
+	d, err := w.store.Document(ctx, of.Kind, of.Name)
+	if err != nil {
+		return nil, err
+	}
+	it := &shareable{Shared: Shared{Kind: of.Kind, Name: of.Name}, doc: d, keeper: d.Keeper, keeperID: d.KeeperID, seen: of.Seen}
+	if f.Audiences, err = w.audiences(ctx, who, it); err != nil {
+		return nil, err
+	}
+	f.Others = len(d.Grants)
 	kept, err := w.store.Documents(ctx, of.Kind)
 	for _, d := range kept {
 		if d.Folder != "" && rights.May(who, rights.See, thing(&d)) == nil {
@@ -106,11 +139,27 @@ func (w *Workspace) File(ctx context.Context, who *identity.Caller, kind, name, 
 		if err != nil {
 			return err
 		}
+		was, moved := seen(d), d.Folder != folder
 		said, d.Folder = "It stands in no folder", folder
 		if folder != "" {
 			said = "It stands in " + folder
 		}
-		was := seen(d)
+		place, err := w.folder(ctx, kind, folder)
+		if err != nil {
+			return err
+		}
+		switch {
+		case moved && place != nil && was == everybody && audience == everybody:
+			audience = asFolder // what all see is seen as its new folder says
+		case moved && place == nil && audience == asFolder:
+			audience = everybody // nobody has said who sees that folder
+		}
+		if audience != was || moved && was == asFolder {
+			if err := rights.May(who, rights.Share, thing(d)); err != nil {
+				return err
+			}
+		}
+		d.In = place
 		by, err := w.show(ctx, who, d, audience)
 		if err != nil {
 			return err
@@ -134,11 +183,16 @@ func (w *Workspace) show(ctx context.Context, who *identity.Caller, d *store.Doc
 	team, isTeam := strings.CutPrefix(audience, ofTeam)
 	switch {
 	case audience == everybody:
-		d.Private, d.TeamID = false, nil
+		d.Private, d.TeamID, d.AsFolder = false, nil, false
 		return "all who sign in see it", nil
 	case audience == itsKeeper && d.KeeperID != nil:
-		d.Private, d.TeamID = true, nil
+		d.Private, d.TeamID, d.AsFolder = true, nil, false
 		return "only " + d.Keeper + " sees it", nil
+	case audience == asFolder && d.In != nil:
+		d.Private, d.TeamID, d.AsFolder = false, nil, true
+		like := store.Document{Keeper: d.In.Keeper, KeeperID: d.In.KeeperID, TeamID: d.In.TeamID}
+		by, err := w.show(ctx, who, &like, audienceOf(d.In.Private, d.In.TeamID))
+		return "as its folder says, " + by, err
 	case isTeam:
 		teams, err := w.store.Teams(ctx)
 		if err != nil {
@@ -147,7 +201,7 @@ func (w *Workspace) show(ctx context.Context, who *identity.Caller, d *store.Doc
 		id, _ := strconv.ParseInt(team, 10, 64)
 		at := slices.IndexFunc(teams, func(t store.Team) bool { return t.ID == id })
 		if at >= 0 && (audience == seen(d) || isIn(who, id)) {
-			d.Private, d.TeamID = false, &id
+			d.Private, d.TeamID, d.AsFolder = false, &id, false
 			return "the team " + teams[at].Name + " sees it", nil
 		}
 	}
@@ -161,14 +215,17 @@ func (w *Workspace) listed(ctx context.Context, who *identity.Caller) (func(*sto
 		return nil, err
 	}
 	return func(d *store.Document) Standing {
-		st := standing(who, d)
+		st, t := standing(who, d), thing(d)
+		given := len(t.Grants) > 0
 		switch {
-		case d.Private && d.KeeperID != nil && *d.KeeperID == who.PersonID:
+		case t.Private && d.KeeperID != nil && *d.KeeperID == who.PersonID && !given:
 			st.Only = "only you see it"
-		case d.Private:
+		case t.Private && given:
+			st.Only = cmp.Or(d.Keeper, "whoever keeps it") + " and those they chose see it"
+		case t.Private:
 			st.Only = "only " + d.Keeper + " sees it"
-		case d.TeamID != nil:
-			if at := slices.IndexFunc(teams, func(t store.Team) bool { return t.ID == *d.TeamID }); at >= 0 {
+		case t.Team != nil:
+			if at := slices.IndexFunc(teams, func(of store.Team) bool { return of.ID == *t.Team }); at >= 0 {
 				st.Only = "the team " + teams[at].Name + " sees it"
 			}
 		}
@@ -177,9 +234,15 @@ func (w *Workspace) listed(ctx context.Context, who *identity.Caller) (func(*sto
 }
 
 // A Group is a part of a list: favourites, or what stands in a folder and is seen by the same.
-type Group[T any] struct {
-	Title string
-	Rows  []T
+type Group[T interface{ Stands() Standing }] struct {
+	Title  string
+	Folder string // in which all of it stands
+	Rows   []T
+}
+
+// May tells whether somebody may say who sees the folder: they may change something in it.
+func (g Group[T]) May() bool {
+	return g.Folder != "" && slices.ContainsFunc(g.Rows, func(r T) bool { return r.Stands().May })
 }
 
 // Grouped groups a list: what only its keeper sees, what teams see, then what all do, each folder
@@ -215,7 +278,7 @@ func Grouped[T interface{ Stands() Standing }](rows []T) (out []Group[T]) {
 					title += ", in " + p.folder
 				}
 			}
-			out = append(out, Group[T]{Title: title})
+			out = append(out, Group[T]{Title: title, Folder: p.folder})
 		}
 		g := &out[len(out)-1]
 		g.Rows = append(g.Rows, row)

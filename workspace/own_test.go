@@ -135,7 +135,7 @@ func TestWhatATeamSees(t *testing.T) {
 	of := fmt.Sprint("team/", engines)
 	keeper := *edda
 	keeper.Teams = []int64{engines}
-	filing, err := d.Filing(ctx, &keeper, workspace.Standing{Kind: workspace.Chart, Keeper: "Edda"})
+	filing, err := d.Filing(ctx, &keeper, workspace.Standing{Kind: workspace.Chart, Name: "kinds", Keeper: "Edda"})
 	require.NoError(t, err)
 	assert.Equal(t, []workspace.Audience{{"", "all who sign in"}, {"keeper", "only its keeper"}, {of, "the team Engines and hulls"}}, filing.Audiences)
 	assert.Equal(t, problem.Invalid, code(second(d.File(ctx, &keeper, workspace.Dashboard, "one", "", fmt.Sprint("team/", quay)))), "a team that one is in")

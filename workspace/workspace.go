@@ -100,6 +100,7 @@ type Standing struct {
 	SavedBy                   string
 	SavedAt                   time.Time
 	May                       bool   // change it
+	Shares                    bool   // say who sees it
 	Seen                      string // by whom, as an Audience is chosen
 	Only                      string // in lists, who alone sees it: "only you see it"; empty where all do
 }
@@ -109,7 +110,14 @@ func (s Standing) Stands() Standing { return s }
 
 // thing is a document as the table of rights asks of it.
 func thing(d *store.Document) rights.Thing {
-	return rights.Thing{Dashboard: d.Name, Kind: d.Kind, Name: d.Name, Keeper: d.KeeperID, KeptBy: d.Keeper, Private: d.Private, Team: d.TeamID}
+	t := rights.Thing{Dashboard: d.Name, Kind: d.Kind, Name: d.Name, Keeper: d.KeeperID, KeptBy: d.Keeper, Private: d.Private, Team: d.TeamID, Grants: grantsOf(d.Grants)}
+	if f := d.In; f != nil {
+		t.Private, t.Team, t.Grants = f.Private, f.TeamID, append(t.Grants, grantsOf(f.Grants)...)
+		if f.KeeperID != nil {
+			t.Grants = append(t.Grants, rights.Grant{Person: *f.KeeperID, May: rights.Shares})
+		}
+	}
+	return t
 }
 
 func standing(who *identity.Caller, d *store.Document) Standing {
@@ -117,7 +125,7 @@ func standing(who *identity.Caller, d *store.Document) Standing {
 	if d.Kind == Dataset || d.Kind == Rules || d.Kind == Settings {
 		what = rights.Build
 	}
-	return Standing{d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.Revision, d.Published, d.SavedBy, d.SavedAt, rights.May(who, what, thing(d)) == nil, seen(d), ""}
+	return Standing{d.Kind, d.Name, d.Title, d.Folder, d.Keeper, d.Revision, d.Published, d.SavedBy, d.SavedAt, rights.May(who, what, thing(d)) == nil, rights.May(who, rights.Share, thing(d)) == nil, seen(d), ""}
 }
 
 // using is a context in which whatever is asked of datasets stands on those alone that

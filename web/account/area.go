@@ -1,5 +1,5 @@
 // Package account is how people come in, by a password, a code, a link or through their organisation,
-// and what each has of their own.
+// and what each has of their own, notices among it.
 package account
 
 import (
@@ -40,6 +40,9 @@ func (s *Server) Routes() []gate.Route {
 		{Method: get, Path: "/first", Right: rights.Open, Handle: s.firstPage},
 		{Method: post, Path: "/first", Right: rights.Open, Handle: fromHere(s.first)},
 		{Method: post, Path: "/sign-out", Right: rights.Make, Handle: s.signOut},
+		{Method: get, Path: "/notices", Right: rights.Self, Handle: s.notices},
+		{Method: post, Path: "/notices", Right: rights.Self, Handle: s.markNotices},
+		{Method: post, Path: "/notices/:notice", Right: rights.Self, Handle: s.openNotice},
 		{Method: get, Path: "/you", Right: rights.Self, Handle: s.you},
 		{Method: post, Path: "/you/password", Right: rights.Self, Handle: s.password},
 		{Method: get, Path: "/you/factor", Right: rights.Self, Handle: s.factorPage},

@@ -1,6 +1,7 @@
 package page
 
 import (
+	"html/template"
 	"net/http"
 
 	"github.com/gin-gonic/gin"
@@ -16,7 +17,7 @@ func (s *Server) Filing(c *gin.Context, of workspace.Standing, address string) (
 		return nil, nil
 	}
 	f, err := s.Workspace.Filing(c.Request.Context(), gate.Caller(c), of)
-	return gin.H{"F": f, "Address": address}, err
+	return gin.H{"F": f, "Address": address, "Sharing": template.URL(SharingAddress(workspace.Shared{Kind: of.Kind, Name: of.Name}))}, err
 }
 
 // Filed keeps where a document of a kind stands and who sees it.

@@ -19,6 +19,7 @@ import (
 	"eskadel/core/filter"
 	"eskadel/core/period"
 	"eskadel/identity"
+	"eskadel/workspace"
 )
 
 // pages are the templates: each page within the layout, and every part on its own.
@@ -48,9 +49,12 @@ func markdown(text, host string) (template.HTML, error) {
 
 var functions = template.FuncMap{
 	"markdown": markdown,
-	"json":     func(v any) (string, error) { b, err := json.Marshal(v); return string(b), err },
-	"list":     func(v ...any) []any { return v },
-	"add":      func(a, b int) int { return a + b },
+	"sharing": func(kind, name string, folder bool) template.URL {
+		return template.URL(SharingAddress(workspace.Shared{Kind: kind, Name: name, Folder: folder}))
+	},
+	"json": func(v any) (string, error) { b, err := json.Marshal(v); return string(b), err },
+	"list": func(v ...any) []any { return v },
+	"add":  func(a, b int) int { return a + b },
 	"dict": func(pairs ...any) (map[string]any, error) {
 		out := map[string]any{}
 		for i := 0; i+1 < len(pairs); i += 2 {
@@ -148,7 +152,8 @@ func (s *Server) Page(c *gin.Context, status int, name, title string, data gin.H
 	}
 	data["Title"], data["Area"] = title, area(c.Request.URL.Path)
 	if who, ok := c.Get("caller"); ok {
-		data["Caller"] = who.(*identity.Caller)
+		caller := who.(*identity.Caller)
+		data["Caller"], data["Unread"] = caller, s.Workspace.Unread(c.Request.Context(), caller)
 	}
 	s.HTML(c, status, s.pages.whole[name], "layout", data)
 }
@@ -168,6 +173,8 @@ func area(path string) string {
 	switch first {
 	case "data", "charts", "people", "you":
 		return first
+	case "notices":
+		return "you"
 	}
 	return "dashboards"
 }

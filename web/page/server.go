@@ -28,7 +28,7 @@ type Area struct {
 }
 
 // Shared is the area of what stands on pages of several.
-var Shared = Area{Name: "page", Files: files, Modules: []string{"filing.js", "pairs.js", "copy.js"}}
+var Shared = Area{Name: "page", Files: files, Modules: []string{"filing.js", "pairs.js", "copy.js", "sharing.js"}}
 
 // A Server sends pages.
 type Server struct {
@@ -48,9 +48,9 @@ func New(ws *workspace.Workspace, areas ...Area) (*Server, error) {
 	return s, err
 }
 
-// Routes are the addresses of what pages consist of.
+// Routes are the addresses of what stands on several pages.
 func (s *Server) Routes() []gate.Route {
-	return []gate.Route{{Method: http.MethodGet, Path: "/static/*path", Right: rights.Open, Handle: s.asset, Plain: true}}
+	return append(s.sharing(), gate.Route{Method: http.MethodGet, Path: "/static/*path", Right: rights.Open, Handle: s.asset, Plain: true})
 }
 
 // Fail answers with a problem.
