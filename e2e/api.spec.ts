@@ -19,7 +19,7 @@ test("a program with a generated client", async ({ page }) => {
 
   const path = { dashboard: "by-program" };
   const document = {
-    version: 1 as const, name: "by-program", title: "By program",
+    version: 2 as const, name: "by-program", title: "By program",
     pages: [{ title: "One", widgets: [{ id: "jobs", at: [0, 0, 6, 4], chart: { version: 2 as const, dataset: "yard-jobs", measures: [{ count: "records" }], by: [{ field: "kind" }], form: "bars" as const } }] }],
   };
   const made = await api.PUT("/dashboards/{dashboard}", { params: { path }, body: document });

@@ -68,10 +68,10 @@ var table = map[What][6]answer{
 	Open:       {yes, yes, yes, yes, yes, yes},
 	See:        {no, inPass, shared, yes, shared, yes},
 	Records:    {no, allowed, yes, yes, yes, yes},
-	Tips:       {no, inPass, yes, yes, yes, yes},
+	Tips:       {no, allowed, yes, yes, yes, yes},
 	Change:     {no, allowed, yes, yes, no, no},
 	TakeAway:   {no, allowed, yes, yes, yes, yes},
-	OwnFilters: {no, inPass, yes, yes, yes, yes},
+	OwnFilters: {no, allowed, yes, yes, yes, yes},
 	Ask:        {no, allowed, yes, yes, yes, yes},
 	Make:       {no, no, yes, yes, yes, yes},
 	Use:        {no, no, listed, yes, listed, yes},
@@ -189,7 +189,7 @@ func May(c *identity.Caller, what What, with Thing) error {
 		if !slices.Contains(c.Dashboards, with.Dashboard) {
 			return refused(c, See, with)
 		}
-		ok = slices.Contains(with.ViewersMay, map[What]string{Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload, Ask: dashboard.MayAsk, Change: dashboard.MayChange}[what])
+		ok = slices.Contains(with.ViewersMay, map[What]string{Tips: dashboard.MaySeeTips, OwnFilters: dashboard.MayNarrow, Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload, Ask: dashboard.MayAsk, Change: dashboard.MayChange}[what])
 	case kept:
 		ok = with.keptBy(c) || with.Granted(c) >= Edits
 	case passed:
@@ -208,7 +208,11 @@ func May(c *identity.Caller, what What, with Thing) error {
 func refused(c *identity.Caller, what What, with Thing) error {
 	no := func(format string, args ...any) error { return problem.New(problem.Forbidden, "", format, args...) }
 	switch what {
-	case See, Tips, OwnFilters:
+	case Tips:
+		return no("The author of this dashboard does not have its marks say more.")
+	case OwnFilters:
+		return no("The author of this dashboard does not let its readers set filters.")
+	case See:
 		if c.Author { // who does not learn that it is there
 			kind := cmp.Or(with.Kind, "dashboard")
 			return problem.New(problem.NotFound, kind, "There is no %s “%s”.", kind, cmp.Or(with.Name, with.Dashboard))

@@ -21,6 +21,7 @@ type Line struct {
 	Narrow  []LineNarrow
 	Only    []LineOnly
 	Changed bool // the state differs from the standard view
+	Fixed   bool // filters are as they are
 }
 
 // A LineNarrow is a phrase that a choice of marks makes: number At of those that are chosen or, of a
@@ -93,7 +94,7 @@ func (v *View) narrowed(page *dashboard.Page, s shown) (filter.Condition, error)
 // Line makes the reading line of a page: what is shown, and of how many records, for every
 // dataset that is narrowed, that of most widgets first; where none is, for that alone.
 func (v *View) Line(page string) (*Line, error) {
-	l := &Line{Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks)+len(v.State.Drills)+len(v.State.Sorts)+len(v.State.Hidden)+len(v.State.Only) > 0}
+	l := &Line{Fixed: v.Fixed, Changed: len(v.State.Filters)+len(v.State.Narrow)+len(v.State.Settings)+len(v.State.Looks)+len(v.State.Drills)+len(v.State.Sorts)+len(v.State.Hidden)+len(v.State.Only) > 0}
 	p, err := v.Doc.Page(page)
 	if err != nil {
 		return nil, err
@@ -108,6 +109,8 @@ func (v *View) Line(page string) (*Line, error) {
 		offered := f.Shown == dashboard.Offered
 		switch {
 		case f.Shown == dashboard.Hidden || !f.On(p.Title):
+			continue
+		case offered && v.Fixed:
 			continue
 		case offered && f.Setting(v.State) == nil:
 			called, err := v.called(f)

@@ -46,6 +46,8 @@ type View struct {
 	Free    bool // the viewer may take things apart by whatever field they see
 	Changes bool // the viewer may change records where a table of them lets them
 	Whole   bool // the viewer may list records with all the fields that they see
+	Fixed   bool // the viewer may not set filters
+	Silent  bool // marks say nothing more when they are pointed at
 	ctx     context.Context
 	shared  map[string]map[string]string // of a draft, once they have been looked for
 	looked  bool
@@ -341,6 +343,9 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 		}
 		if q.within && a.Drawing != nil {
 			a.Drawing.Fade()
+		}
+		if v.Silent && a.Drawing != nil {
+			a.Drawing.Silence()
 		}
 		only, wrong := v.only([]dashboard.Widget{*w})
 		for _, one := range only {

@@ -46,8 +46,8 @@ func everybody(t *testing.T) []somebody {
 var letIn = map[rights.What][]rights.Kind{
 	rights.Open:       {rights.Nobody, rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.See:        {rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
-	rights.Tips:       {rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
-	rights.OwnFilters: {rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
+	rights.Tips:       {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
+	rights.OwnFilters: {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Ask:        {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Records:    {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Change:     {rights.Author, rights.Builder},

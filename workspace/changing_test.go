@@ -174,7 +174,7 @@ func TestRecordsAreChanged(t *testing.T) {
 	// Where viewers do not list records, the drawer of one has the fields of the table alone.
 	o, err := d.Changing(ctx, edda, "hazards")
 	require.NoError(t, err)
-	require.NoError(t, second(d.SaveDashboard(ctx, edda, "hazards", []byte(strings.Replace(string(o.Doc.JSON()), "\"viewers_may\": [\n    \"records\",", `"viewers_may": [`, 1)), workspace.On{Revision: o.Revision})))
+	require.NoError(t, second(d.SaveDashboard(ctx, edda, "hazards", []byte(strings.Replace(string(o.Doc.JSON()), "\"filters\",\n    \"records\",", `"filters",`, 1)), workspace.On{Revision: o.Revision})))
 	require.NoError(t, second(d.Publish(ctx, edda, "hazards")))
 	r, err = d.at(t, ivo).Record("list", key)
 	require.NoError(t, err)

@@ -111,7 +111,7 @@ func (w *Workspace) NewDashboard(ctx context.Context, who *identity.Caller, titl
 	if title = strings.TrimSpace(title); title == "" {
 		return Standing{}, problem.New(problem.Missing, "title", "Give the dashboard a title.")
 	}
-	d := &dashboard.Document{Pages: []dashboard.Page{{Title: "Overview", Widgets: []dashboard.Widget{}}}, ViewersMay: []string{dashboard.MaySeeRecords}}
+	d := &dashboard.Document{Pages: []dashboard.Page{{Title: "Overview", Widgets: []dashboard.Widget{}}}, ViewersMay: dashboard.Usually()}
 	if copied != "" {
 		o, err := w.Dashboard(ctx, who, copied, false)
 		if problem.Is(err, problem.NotFound) {

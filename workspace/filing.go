@@ -52,7 +52,7 @@ type Filing struct {
 	Standing
 	Folders   []string // that there are
 	Audiences []Audience
-	Others    int  // how many people and teams have been let do something with it besides
+	Others    int // how many people and teams have been let do something with it besides
 }
 
 // audiences are who may see something, as it is offered.

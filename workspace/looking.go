@@ -51,14 +51,19 @@ func (w *Workspace) LookAtVersion(ctx context.Context, who *identity.Caller, nam
 }
 
 func (w *Workspace) look(ctx context.Context, who *identity.Caller, o *Opened, state dashboard.State) (*Look, error) {
-	v, err := w.reader.NewView(ctx, o.Doc, o.Version, who.Viewer, state)
+	l := &Look{Opened: o, w: w, ctx: ctx, who: who, state: state}
+	on := l.thing()
+	may := func(what rights.What) bool { return rights.May(who, what, on) == nil }
+	fixed := !may(rights.OwnFilters)
+	if fixed { // whatever is asked for, it is seen as its author begins it
+		l.state.Filters, l.state.Only, l.state.Settings = nil, nil, nil
+	}
+	v, err := w.reader.NewView(ctx, o.Doc, o.Version, who.Viewer, l.state)
 	if err != nil {
 		return nil, err
 	}
-	l := &Look{o, w, ctx, who, state, v}
-	on := l.thing()
-	may := func(what rights.What) bool { return rights.May(who, what, on) == nil }
-	v.Free, v.Changes, v.Whole = may(rights.Ask), may(rights.Change), may(rights.Records)
+	v.Free, v.Changes, v.Whole, v.Fixed, v.Silent = may(rights.Ask), may(rights.Change), may(rights.Records), fixed, !may(rights.Tips)
+	l.view = v
 	return l, nil
 }
 
@@ -76,6 +81,9 @@ func (l *Look) thing() rights.Thing {
 // MayRecords and MayTakeAway tell what somebody may do here.
 func (l *Look) MayRecords() bool  { return rights.May(l.who, rights.Records, l.thing()) == nil }
 func (l *Look) MayTakeAway() bool { return rights.May(l.who, rights.TakeAway, l.thing()) == nil }
+
+// MayNarrow tells whether somebody may set filters here.
+func (l *Look) MayNarrow() bool { return !l.view.Fixed }
 
 // Line is the reading line of a page.
 func (l *Look) Line(page string) (*view.Line, error) { return l.view.Line(page) }

@@ -67,7 +67,7 @@ func (w *Workspace) OwnPage(ctx context.Context, who *identity.Caller) (string, 
 		return 0
 	})
 	page := dashboard.Page{Title: "Overview", Widgets: []dashboard.Widget{}}
-	d := &dashboard.Document{Version: dashboard.Version, Name: name, Title: who.Viewer.Name + "'s page", Answers: "What I look at first", ViewersMay: []string{dashboard.MaySeeRecords}}
+	d := &dashboard.Document{Version: dashboard.Version, Name: name, Title: who.Viewer.Name + "'s page", Answers: "What I look at first", ViewersMay: dashboard.Usually()}
 	for _, r := range rows {
 		if r.Headline == nil || len(page.Widgets) == headlines {
 			continue

@@ -9,9 +9,12 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"eskadel/core/dashboard"
+	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/identity"
 	"eskadel/store"
+	"eskadel/view"
 	"eskadel/workspace"
 )
 
@@ -292,4 +295,45 @@ func TestThoseWhoAreGivenSomethingAreTold(t *testing.T) {
 		assert.Equal(t, want, code(second(d.Give(ctx, edda, one, value, "see"))), value)
 	}
 	assert.Equal(t, problem.Invalid, code(second(d.HandOver(ctx, edda, one, fmt.Sprint("team/", teams[0].ID)))))
+}
+
+// What viewers may do is what the author ticks: marks say more, and filters are set, only then; whatever a
+// viewer sends, they see the rest as its author begins it.
+func TestViewersMayWhatTheAuthorTicks(t *testing.T) {
+	d := open(t, "ticked")
+	keep := func(may string) {
+		kind := `{"name":"kind","kind":"value","field":"kind"}`
+		doc := `{"version":2,"name":"one","title":"One","filters":[` + kind + `],"pages":[{"title":"P","widgets":[` + widget("a", count(`"every row"`)) + `]}],"viewers_may":[` + may + `]}`
+		on := workspace.On{}
+		if st, err := d.Standing(ctx, edda, workspace.Dashboard, "one"); err == nil {
+			on.Revision = st.Revision
+		}
+		require.NoError(t, second(d.SaveDashboard(ctx, edda, "one", []byte(doc), on)))
+		require.NoError(t, second(d.Publish(ctx, edda, "one")))
+	}
+	kinds := func(who *identity.Caller) (groups int, silent, fixed bool) {
+		care := "care"
+		state := dashboard.State{Filters: map[string]*dashboard.Setting{"kind": {Values: []string{"care"}}}}
+		l, err := d.Look(ctx, who, "one", false, state)
+		require.NoError(t, err)
+		a, err := l.Widget("a", view.Drawing)
+		require.NoError(t, err)
+		line, err := l.Line("P")
+		require.NoError(t, err)
+		assert.Equal(t, len(l.State().Filters) == 0, line.Fixed)
+		return len(a.Drawing.Groups), a.Drawing.Silent, line.Fixed
+	}
+	looks := viewer("one")
+	keep(`"tips","filters"`)
+	n, silent, fixed := kinds(looks)
+	assert.True(t, n == 1 && !silent && !fixed)
+	keep(`"records"`)
+	n, silent, fixed = kinds(looks)
+	assert.True(t, n > 1 && silent && fixed, "%d groups", n)
+	l, err := d.Look(ctx, looks, "one", false, dashboard.State{})
+	require.NoError(t, err)
+	assert.Equal(t, problem.Forbidden, code(second(l.Values("kind", ""))))
+	assert.Equal(t, problem.Forbidden, code(second(l.OfferedIn("a"))))
+	n, silent, fixed = kinds(edda)
+	assert.True(t, n == 1 && !silent && !fixed, "authors do as they do")
 }

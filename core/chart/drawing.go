@@ -83,15 +83,26 @@ func Draw(t *calc.Table, doc *Document, version int) (*Drawing, error) {
 	d.Summary = d.summary()
 	d.Hints = d.hints()
 	if slices.Contains(d.finish.Tips, "none") {
-		for _, s := range d.Series {
-			for _, m := range s.Marks {
-				if m != nil {
-					m.More = nil
-				}
+		d.short()
+	}
+	return d.Drawing, nil
+}
+
+// short has marks say no more than their value.
+func (d *Drawing) short() {
+	for _, s := range d.Series {
+		for _, m := range s.Marks {
+			if m != nil {
+				m.More = nil
 			}
 		}
 	}
-	return d.Drawing, nil
+}
+
+// Silence has marks that are pointed at say nothing.
+func (d *Drawing) Silence() {
+	d.Silent = true
+	d.short()
 }
 
 // tooMany tells in words that the drawing would carry more than it can.

@@ -35,6 +35,7 @@ type Drawing struct {
 	Bridge    bool            `json:"bridge,omitempty"` // lines go on over steps without a value
 	Total     string          `json:"total,omitempty"`  // in the middle of a donut
 	Columns   int             `json:"columns,omitempty"`
+	Silent    bool            `json:"silent,omitempty"` // marks that are pointed at say nothing
 	Notes     []string        `json:"-"`
 	Summary   string          `json:"summary"`         // for those who do not see it
 	Hints     []string        `json:"hints,omitempty"` // for the author: what of the finish has no effect

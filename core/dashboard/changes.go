@@ -70,12 +70,12 @@ func Changes(was, is *Document, before, after Told) (out []string) {
 	if !same(was.Theme, is.Theme) {
 		say("Its colours or letters are others.")
 	}
-	for _, may := range [][2]string{{MaySeeRecords, "list the records behind marks"}, {MayDownload, "take figures away as a file"}, {MayAsk, "ask questions of their own"}, {MayChange, "change records where a table lets them"}} {
-		switch before, after := slices.Contains(was.ViewersMay, may[0]), slices.Contains(is.ViewersMay, may[0]); {
+	for _, a := range Allowances() {
+		switch before, after := slices.Contains(was.ViewersMay, a.Name), slices.Contains(is.ViewersMay, a.Name); {
 		case after && !before:
-			say("Readers may %s.", may[1])
+			say("Readers may %s.", a.Words)
 		case before && !after:
-			say("Readers may no longer %s.", may[1])
+			say("Readers may no longer %s.", a.Words)
 		}
 	}
 	return out

@@ -118,7 +118,7 @@ func TestWrittenAndReadAgain(t *testing.T) {
 
 func TestDocumentsThatAreRefused(t *testing.T) {
 	for change, words := range map[[2]string]string{
-		{`"version":1,"name":"one"`, `"version":2,"name":"one"`}:                             "newer Eskadel",
+		{`"version":1,"name":"one"`, `"version":9,"name":"one"`}:                             "newer Eskadel",
 		{`"title":"One"`, `"title":""`}:                                                      "Give the dashboard a title",
 		{`"id":"b"`, `"id":"a"`}:                                                             "an id of its own",
 		{`"at":[6,0,6,4]`, `"at":[7,0,6,4]`}:                                                 "within 12 columns",

@@ -36,17 +36,37 @@ type Document struct {
 // MostAbout is how many letters may be told of a dashboard.
 const MostAbout = 4000
 
-// MayDownload is what viewers_may holds when viewers may take figures with them as a file.
-const MayDownload = "download"
+// What viewers may do besides reading, as viewers_may names it.
+const (
+	MaySeeTips    = "tips"
+	MayNarrow     = "filters"
+	MaySeeRecords = "records"
+	MayDownload   = "download"
+	MayAsk        = "ask"
+	MayChange     = "change"
+)
 
-// MayAsk is what viewers_may holds when viewers may ask questions of their own.
-const MayAsk = "ask"
+// An Allowance is something that the author may let viewers do.
+type Allowance struct {
+	Name  string
+	Words string // after “Readers may”
+	Means string // for who ticks it
+}
 
-// MayChange is what viewers_may holds when viewers may change records where a table lets them.
-const MayChange = "change"
+// Allowances are all that there is, as they are ticked.
+func Allowances() []Allowance {
+	return []Allowance{
+		{MaySeeTips, "point at marks for more", "a mark that is pointed at says its value, its share, what it is compared with"},
+		{MayNarrow, "set filters of their own", "the phrases of the reading line and the values of formulas; without it they see the dashboard as you begin it"},
+		{MaySeeRecords, "list the records behind marks", "each record by its name, with the fields that the chart uses, and the way to it in the application"},
+		{MayDownload, "take figures away as a file", "the table of a chart, and the records behind a mark; each time is noted"},
+		{MayAsk, "ask questions of their own", "in words, of the datasets that stand here: any field that row rules let them see"},
+		{MayChange, "change records where a table lets them", "the fields that a table of yours lets their role change, and no other"},
+	}
+}
 
-// MaySeeRecords is what viewers_may holds when viewers may list the records of marks.
-const MaySeeRecords = "records"
+// Usually is what a new dashboard lets viewers do.
+func Usually() []string { return []string{MaySeeTips, MayNarrow, MaySeeRecords} }
 
 // A Page is a part of a dashboard, chosen by a tab.
 type Page struct {
@@ -137,7 +157,16 @@ func (c *Chart) UnmarshalJSON(b []byte) error {
 	return err
 }
 
-var upgrades = upgrade.Chain{Kind: "dashboard"}
+var upgrades = upgrade.Chain{Kind: "dashboard", Steps: []upgrade.Step{tipsAndFilters}}
+
+// tipsAndFilters lets viewers do what all could before authors said so: see tips and set filters.
+func tipsAndFilters(d map[string]any) {
+	may, ok := d["viewers_may"].([]any)
+	if !ok && d["viewers_may"] != nil {
+		return
+	}
+	d["viewers_may"] = append([]any{MaySeeTips, MayNarrow}, may...)
+}
 
 // Version is the version of dashboards that is written.
 var Version = upgrades.Version()

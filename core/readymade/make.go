@@ -66,7 +66,7 @@ func (k *Kind) Make(ds *dataset.Dataset, c Choice, name, title string) (*dashboa
 		return nil, nil, err
 	}
 	d := &dashboard.Document{Version: dashboard.Version, Name: name, Title: title, Answers: k.Answers, Pages: []dashboard.Page{page},
-		Filters: k.filters(ds, c), ViewersMay: []string{dashboard.MaySeeRecords}}
+		Filters: k.filters(ds, c), ViewersMay: dashboard.Usually()}
 	_, err := dashboard.Read(d.JSON())
 	return d, left, err
 }

@@ -3,8 +3,10 @@ package dashboards
 
 import (
 	"embed"
+	"html/template"
 	"net/http"
 
+	"eskadel/core/dashboard"
 	"eskadel/rights"
 	"eskadel/web/gate"
 	"eskadel/web/page"
@@ -15,7 +17,8 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "dashboards", Files: files, Modules: []string{"beside.js", "dashboard-editor.js", "readymade.js"}}
+var Area = page.Area{Name: "dashboards", Files: files, Modules: []string{"beside.js", "dashboard-editor.js", "readymade.js"},
+	Functions: template.FuncMap{"allowances": dashboard.Allowances}}
 
 // A Server answers for this area.
 type Server struct{ *page.Server }

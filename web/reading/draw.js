@@ -13,7 +13,7 @@ import { Batch, colour, el, faded, sign } from "./drawing/svg.js";
  * @typedef {{name: string, colour: string, as: string, role?: string, second?: boolean, stack?: boolean, measure: number, of: number, key?: object, words?: string, total?: string, off?: boolean, marks: (Mark | null)[]}} Series
  * @typedef {{label: string, full: string, short?: string, rank?: number, partial?: boolean, ahead?: boolean, key: object, words: string, colour?: string, off?: boolean, rate?: string}} Group
  * @typedef {{low: number, high: number, log?: boolean, hidden?: boolean, no_grid?: boolean, title?: string, ticks: {at: number, label: string}[]}} Axis
- * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], ramp?: {tones: string[], low: string, high: string}, bar_width?: number, bridge?: boolean, total?: string, columns?: number, captions?: string, summary: string, hints?: string[], reference: Record<string, any>}} Drawing
+ * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], ramp?: {tones: string[], low: string, high: string}, bar_width?: number, bridge?: boolean, total?: string, columns?: number, captions?: string, silent?: boolean, summary: string, hints?: string[], reference: Record<string, any>}} Drawing
  * @typedef {{series: number, group: number}} Place
  * @typedef {{x: number, y: number, width: number, height: number, fill: string, round?: boolean}} Box where a mark lies that is drawn together with others
  * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
@@ -493,7 +493,7 @@ export class Chart {
   /** @param {Place} p @param {number} x @param {number} y */
   show(p, x, y) {
     const mark = this.markAt(p);
-    if (!mark) return;
+    if (!mark || this.model?.silent) return;
     const value = document.createElement("b");
     value.textContent = mark.label;
     this.tip.replaceChildren(value, ` ${this.words(p)}`);
