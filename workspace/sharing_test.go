@@ -313,7 +313,7 @@ func TestViewersMayWhatTheAuthorTicks(t *testing.T) {
 	}
 	kinds := func(who *identity.Caller) (groups int, silent, fixed bool) {
 		care := "care"
-		state := dashboard.State{Filters: map[string]*dashboard.Setting{"kind": {Values: []string{"care"}}}}
+		state := dashboard.State{Filters: map[string]*dashboard.Setting{"kind": {Values: []marks.Key{{Is: &care}}}}}
 		l, err := d.Look(ctx, who, "one", false, state)
 		require.NoError(t, err)
 		a, err := l.Widget("a", view.Drawing)
