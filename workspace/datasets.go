@@ -1,6 +1,7 @@
 package workspace
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -124,7 +125,7 @@ func (w *Workspace) DatasetPage(ctx context.Context, who *identity.Caller, name 
 		p.Doc, p.Trouble = nil, unreadable(err)
 		return p, nil
 	}
-	if err := w.mayUse(ctx, who, p.Doc); err != nil {
+	if err := cmp.Or(w.mayUse(ctx, who, p.Doc), w.peeked(ctx, who, kept)); err != nil {
 		return nil, err
 	}
 	if p.Dataset, err = w.Dataset(ctx, who, name); err != nil {

@@ -3,6 +3,7 @@ package workspace_test
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -294,6 +295,17 @@ func TestThoseWhoAreGivenSomethingAreTold(t *testing.T) {
 	for value, want := range map[string]string{"person/999": problem.NotFound, "team/x": problem.NotFound, "": problem.NotFound} {
 		assert.Equal(t, want, code(second(d.Give(ctx, edda, one, value, "see"))), value)
 	}
+	// Whoever looks after everything may look at anything, and that is noted, once in a while.
+	require.NoError(t, second(d.SeenBy(ctx, edda, one, "keeper")))
+	for range 3 {
+		require.NoError(t, second(d.Dashboard(ctx, mara, "one", false)))
+		require.NoError(t, second(d.Dashboard(ctx, edda, "one", false)))
+	}
+	log, err := d.Audit(ctx, mara, 0, 100)
+	require.NoError(t, err)
+	looks := slices.DeleteFunc(log, func(e workspace.AuditEntry) bool { return !strings.HasPrefix(e.What, "looked at") })
+	require.Len(t, looks, 1)
+	assert.Equal(t, "Mara looked at somebody else's dashboard One, kept by Edda", looks[0].Who+" "+looks[0].What+" "+looks[0].About)
 	assert.Equal(t, problem.Invalid, code(second(d.HandOver(ctx, edda, one, fmt.Sprint("team/", teams[0].ID)))))
 }
 
@@ -302,7 +314,7 @@ func TestThoseWhoAreGivenSomethingAreTold(t *testing.T) {
 func TestViewersMayWhatTheAuthorTicks(t *testing.T) {
 	d := open(t, "ticked")
 	keep := func(may string) {
-		kind := `{"name":"kind","kind":"value","field":"kind"}`
+		kind := `{"name":"kind","field":"kind"}`
 		doc := `{"version":2,"name":"one","title":"One","filters":[` + kind + `],"pages":[{"title":"P","widgets":[` + widget("a", count(`"every row"`)) + `]}],"viewers_may":[` + may + `]}`
 		on := workspace.On{}
 		if st, err := d.Standing(ctx, edda, workspace.Dashboard, "one"); err == nil {

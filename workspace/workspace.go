@@ -15,6 +15,7 @@ import (
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
+	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
@@ -42,6 +43,8 @@ type Workspace struct {
 	providers *identity.Providers
 	mail      *mail.Mailer
 	address   string
+	// peeks are the looks at what is another's that have been noted lately.
+	peeks *expirable.LRU[string, struct{}]
 	// versions are published dashboards as read; they are only looked at.
 	versions *lru.Cache[[2]int64, *dashboard.Document]
 }
@@ -62,7 +65,7 @@ func Open(ctx context.Context, s *store.Store, e *live.Engine, a Around) (*Works
 		return nil, err
 	}
 	w := &Workspace{store: s, reader: view.NewReader(e), files: a.Files, hosts: hostapp.New(a.Inside), versions: versions,
-		providers: identity.NewProviders(a.Inside), mail: a.Mail, address: strings.TrimSuffix(a.Address, "/")}
+		providers: identity.NewProviders(a.Inside), mail: a.Mail, address: strings.TrimSuffix(a.Address, "/"), peeks: expirable.NewLRU[string, struct{}](2000, nil, peekLasts)}
 	return w, w.index(ctx)
 }
 
