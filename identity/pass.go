@@ -132,11 +132,14 @@ func Exchange(ctx context.Context, s *store.Store, pass, origin, app, dashboard 
 
 var errCritical = errors.New("critical extensions")
 
-// ByBearer returns the viewer whom a bearer token stands for.
-// An API key stands for a person.
+// ByBearer returns the viewer whom a bearer token stands for: of a host app, or a visitor by an open link. An
+// API key stands for a person.
 func ByBearer(ctx context.Context, s *store.Store, bearer string) (*Caller, error) {
 	if strings.HasPrefix(bearer, keyMark) {
 		return ByKey(ctx, s, bearer)
+	}
+	if strings.HasPrefix(bearer, linkMark) {
+		return byVisit(ctx, s, bearer)
 	}
 	f, err := s.FrameSession(ctx, hash(bearer))
 	if err != nil {

@@ -33,15 +33,16 @@ func hash(token string) string {
 // A Caller is who makes a request.
 type Caller struct {
 	rule.Viewer
-	Author     bool     // signed in to Eskadel: may make charts and dashboards
-	Email      string   // of a person who signs in to Eskadel
-	PersonID   int64    // the same, as it is kept; 0 for a viewer
-	CSRF       string   // the token that a session's requests carry
-	SessionID  string   // what that session is spoken of by
-	Teams      []int64  // that a person is in
-	Dashboards []string // which dashboards a viewer in a frame may see; nil for an author
-	HostApp    string   // which host app vouches for a viewer
-	Program    bool     // comes with an API key, in the name of a person
+	Author     bool            // signed in to Eskadel: may make charts and dashboards
+	Email      string          // of a person who signs in to Eskadel
+	PersonID   int64           // the same, as it is kept; 0 for a viewer
+	CSRF       string          // the token that a session's requests carry
+	SessionID  string          // what that session is spoken of by
+	Teams      []int64         // that a person is in
+	Dashboards []string        // which dashboards a viewer in a frame may see; nil for an author
+	HostApp    string          // which host app vouches for a viewer
+	Program    bool            // comes with an API key, in the name of a person
+	Link       *store.OpenLink // by which a visitor comes, whom nobody vouches for
 	Expires    time.Time
 	alive      func(context.Context, *store.Store) (bool, error)
 }

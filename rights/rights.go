@@ -44,10 +44,11 @@ const (
 	Builder        // signs in, and looks after sources and people
 	AuthorKey      // a program, by an author's API key
 	BuilderKey
+	Visitor // by an open link
 )
 
 // Kinds lists the columns with their words.
-var Kinds = map[Kind]string{Nobody: "nobody", Viewer: "viewer", Author: "author", Builder: "builder", AuthorKey: "author's program", BuilderKey: "builder's program"}
+var Kinds = map[Kind]string{Nobody: "nobody", Viewer: "viewer", Author: "author", Builder: "builder", AuthorKey: "author's program", BuilderKey: "builder's program", Visitor: "visitor"}
 
 // An answer of the table.
 type answer int
@@ -63,24 +64,24 @@ const (
 	listed         // the same, where they are on the list of whom it is for, or there is none
 )
 
-var table = map[What][6]answer{
-	//           nobody viewer   author  builder author's builder's program
-	Open:       {yes, yes, yes, yes, yes, yes},
-	See:        {no, inPass, shared, yes, shared, yes},
-	Records:    {no, allowed, yes, yes, yes, yes},
-	Tips:       {no, allowed, yes, yes, yes, yes},
-	Change:     {no, allowed, yes, yes, no, no},
-	TakeAway:   {no, allowed, yes, yes, yes, yes},
-	OwnFilters: {no, allowed, yes, yes, yes, yes},
-	Ask:        {no, allowed, yes, yes, yes, yes},
-	Make:       {no, no, yes, yes, yes, yes},
-	Use:        {no, no, listed, yes, listed, yes},
-	Edit:       {no, no, kept, yes, kept, yes},
-	Publish:    {no, no, kept, yes, kept, yes},
-	Share:      {no, no, passed, yes, passed, yes},
-	Build:      {no, no, no, yes, no, yes},
-	Administer: {no, no, no, yes, no, yes},
-	Self:       {no, no, yes, yes, no, no},
+var table = map[What][7]answer{
+	//           nobody viewer   author  builder author's builder's program visitor
+	Open:       {yes, yes, yes, yes, yes, yes, yes},
+	See:        {no, inPass, shared, yes, shared, yes, inPass},
+	Records:    {no, allowed, yes, yes, yes, yes, allowed},
+	Tips:       {no, allowed, yes, yes, yes, yes, allowed},
+	Change:     {no, allowed, yes, yes, no, no, no},
+	TakeAway:   {no, allowed, yes, yes, yes, yes, allowed},
+	OwnFilters: {no, allowed, yes, yes, yes, yes, allowed},
+	Ask:        {no, allowed, yes, yes, yes, yes, allowed},
+	Make:       {no, no, yes, yes, yes, yes, no},
+	Use:        {no, no, listed, yes, listed, yes, no},
+	Edit:       {no, no, kept, yes, kept, yes, no},
+	Publish:    {no, no, kept, yes, kept, yes, no},
+	Share:      {no, no, passed, yes, passed, yes, no},
+	Build:      {no, no, no, yes, no, yes, no},
+	Administer: {no, no, no, yes, no, yes, no},
+	Self:       {no, no, yes, yes, no, no, no},
 }
 
 // Lines lists what the table speaks of.
@@ -97,6 +98,8 @@ func Of(c *identity.Caller) Kind {
 	switch {
 	case c == nil:
 		return Nobody
+	case c.Link != nil:
+		return Visitor
 	case !c.Author:
 		return Viewer
 	case c.Builder && c.Program:
@@ -217,12 +220,18 @@ func refused(c *identity.Caller, what What, with Thing) error {
 			kind := cmp.Or(with.Kind, "dashboard")
 			return problem.New(problem.NotFound, kind, "There is no %s “%s”.", kind, cmp.Or(with.Name, with.Dashboard))
 		}
+		if c.Link != nil {
+			return no("This link is not for this dashboard.")
+		}
 		return no("Your viewer pass is not for this dashboard.")
 	case Records:
 		return no("The author of this dashboard does not show single records.")
 	case Change:
 		if c.Program {
 			return no("Records are changed by people, not by programs.")
+		}
+		if c.Link != nil {
+			return no("Records are changed by people who are known, not by whoever has a link.")
 		}
 		return no("The author of this dashboard does not let its readers change records.")
 	case Ask:

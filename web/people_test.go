@@ -1,9 +1,12 @@
 package web_test
 
 import (
+	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -200,6 +203,63 @@ func TestOnesOwnAccountByPage(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, visit(t, http.MethodPost, "/first", url.Values{"code": {"a"}, "name": {"X"}, "email": {"x@example.org"}, "password": {"wet rope and brass"}}).StatusCode)
 	assert.Contains(t, visit(t, http.MethodGet, "/forgotten", nil).body, "they can make you a link")
 	assert.Contains(t, visit(t, http.MethodGet, "/sign-in/back?code=1&state=2", nil).body, "Sign in again")
+}
+
+// openLink makes an open link to a dashboard by page, and returns its path.
+func openLink(t *testing.T, dashboard, password string) string {
+	status, page := form(t, author(t, demo.AuthorEmail), "/dashboards/"+dashboard+"/pass-on/links", map[string]string{"title": "Insurers", "for": "week", "roles": "director", "password": password})
+	require.Equal(t, http.StatusOK, status, page)
+	link := regexp.MustCompile(`/open/[A-Za-z0-9_-]{43}`).FindString(page)
+	require.NotEmpty(t, link, page)
+	return link
+}
+
+// visitor is the bearer token of somebody who comes by an open link.
+func visitor(t *testing.T) string {
+	response := visit(t, http.MethodPost, openLink(t, "yard-today", "")+"/session", url.Values{})
+	require.Equal(t, http.StatusOK, response.StatusCode, response.body)
+	var out struct{ Bearer string }
+	require.NoError(t, json.Unmarshal([]byte(response.body), &out))
+	return out.Bearer
+}
+
+// What lets in whoever knows it is in no log and no referrer, and no page of others may frame it.
+func TestOpenLinksByPage(t *testing.T) {
+	var log bytes.Buffer
+	before := slog.Default()
+	slog.SetDefault(slog.New(slog.NewTextHandler(&log, nil)))
+	defer slog.SetDefault(before)
+	link := openLink(t, "yard-today", "brass rope")
+	shown := visit(t, http.MethodGet, link, nil)
+	assert.Contains(t, shown.body, "The password of this link")
+	assert.Equal(t, "no-referrer", shown.Header.Get("Referrer-Policy"))
+	assert.Contains(t, shown.Header.Get("Content-Security-Policy"), "frame-ancestors 'none'")
+	assert.Contains(t, shown.body, "noindex")
+	enter := func(password string) visited {
+		r, err := http.NewRequest(http.MethodPost, running.Eskadel+link+"/session", strings.NewReader(`{"password":"`+password+`","page":""}`))
+		require.NoError(t, err)
+		r.Header.Set("Accept", "application/json")
+		response, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		defer response.Body.Close()
+		b, err := io.ReadAll(response.Body)
+		require.NoError(t, err)
+		return visited{response, string(b)}
+	}
+	wrong := enter("brass ropes")
+	assert.Equal(t, http.StatusForbidden, wrong.StatusCode)
+	assert.Contains(t, wrong.body, `"place":"password"`)
+	right := enter("brass rope")
+	require.Equal(t, http.StatusOK, right.StatusCode, right.body)
+	assert.Contains(t, right.body, "reading-line")
+	status, page := form(t, author(t, demo.AuthorEmail), "/dashboards/yard-today/pass-on/links", map[string]string{"title": "Insurers", "for": "ever", "password": "brass rope"})
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, page, `value="Insurers"`, "nothing that was typed is lost")
+	for _, bad := range []string{"/open/nothing", "/open/nothing/session", "/enter/nothing"} {
+		visit(t, http.MethodGet, bad, nil)
+		visit(t, http.MethodPost, bad, url.Values{"x": {"y"}})
+	}
+	assert.NotContains(t, log.String(), strings.TrimPrefix(link, "/open/"))
 }
 
 // A viewer who is let in no more is out at once, and in again when they are admitted.

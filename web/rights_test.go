@@ -14,6 +14,7 @@ import (
 	"eskadel/demo"
 	"eskadel/identity"
 	"eskadel/rights"
+	"eskadel/store"
 )
 
 // A somebody asks in the way of one kind of caller.
@@ -37,15 +38,15 @@ func everybody(t *testing.T) []somebody {
 	return []somebody{
 		{rights.Nobody, func(*http.Request) {}}, {rights.Viewer, bearer(foreman(t).bearer)},
 		{rights.Author, session(author(t, demo.AuthorEmail))}, {rights.Builder, session(author(t, demo.BuilderEmail))},
-		{rights.AuthorKey, bearer(theirs)}, {rights.BuilderKey, bearer(builders)},
+		{rights.AuthorKey, bearer(theirs)}, {rights.BuilderKey, bearer(builders)}, {rights.Visitor, bearer(visitor(t))},
 	}
 }
 
 // what the table says of a route to a thing that is there but is nobody's of those who ask, and
 // whose author allows viewers nothing: the kinds that are let in.
 var letIn = map[rights.What][]rights.Kind{
-	rights.Open:       {rights.Nobody, rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
-	rights.See:        {rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
+	rights.Open:       {rights.Nobody, rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey, rights.Visitor},
+	rights.See:        {rights.Viewer, rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey, rights.Visitor},
 	rights.Tips:       {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.OwnFilters: {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Ask:        {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
@@ -66,6 +67,9 @@ var letIn = map[rights.What][]rights.Kind{
 func caller(k rights.Kind) *identity.Caller {
 	if k == rights.Nobody {
 		return nil
+	}
+	if k == rights.Visitor {
+		return &identity.Caller{Link: &store.OpenLink{}}
 	}
 	c := &identity.Caller{Author: k != rights.Viewer, Program: k == rights.AuthorKey || k == rights.BuilderKey}
 	c.Builder = k == rights.Builder || k == rights.BuilderKey
@@ -129,7 +133,7 @@ func TestEveryRouteHoldsToTheTableOfRights(t *testing.T) {
 			case who.kind == rights.Nobody && !may:
 				assert.Equal(t, http.StatusUnauthorized, response.StatusCode, name)
 				assert.NotEmpty(t, response.Header.Get("WWW-Authenticate"), name)
-			case who.kind == rights.Viewer && may && strings.Contains(path, "closed") && route.Right != rights.Open:
+			case (who.kind == rights.Viewer || who.kind == rights.Visitor) && may && strings.Contains(path, "closed") && route.Right != rights.Open:
 				assert.Equal(t, http.StatusForbidden, response.StatusCode, "%s: its pass is for another: %s", name, body)
 			case may:
 				assert.False(t, refused, "%s is refused: %d %s", name, response.StatusCode, body)

@@ -26,7 +26,7 @@ func (s *Server) serve() {
 		may := func(c *gin.Context) {
 			who := gate.Caller(c)
 			err := rights.Ever(who, route.Right)
-			if name := c.Param("dashboard"); err == nil && name != "" && rights.Of(who) == rights.Viewer {
+			if name := c.Param("dashboard"); err == nil && name != "" && (rights.Of(who) == rights.Viewer || rights.Of(who) == rights.Visitor) {
 				err = rights.May(who, rights.See, rights.Thing{Dashboard: name})
 			}
 			if err != nil {

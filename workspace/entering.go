@@ -23,12 +23,23 @@ func (w *Workspace) BySession(ctx context.Context, token string) (*identity.Call
 
 // ByBearer is whom a bearer token or an API key stands for.
 func (w *Workspace) ByBearer(ctx context.Context, token string) (*identity.Caller, error) {
-	return identity.ByBearer(ctx, w.store, token)
+	c, err := identity.ByBearer(ctx, w.store, token)
+	if err == nil && c.Link != nil {
+		err = w.stillHeld(ctx, c.Link)
+	}
+	return c, err
 }
 
 // Alive tells whether somebody is still let in.
 func (w *Workspace) Alive(ctx context.Context, who *identity.Caller) (bool, error) {
-	return who.Alive(ctx, w.store)
+	alive, err := who.Alive(ctx, w.store)
+	if alive && err == nil && who.Link != nil {
+		err = w.stillHeld(ctx, who.Link)
+		if problem.Is(err, problem.NotFound) {
+			return false, nil
+		}
+	}
+	return alive, err
 }
 
 // SignIn checks a password and begins a session, which is half where a second factor is missing.

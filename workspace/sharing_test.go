@@ -303,7 +303,7 @@ func TestThoseWhoAreGivenSomethingAreTold(t *testing.T) {
 	}
 	log, err := d.Audit(ctx, mara, 0, 100)
 	require.NoError(t, err)
-	looks := slices.DeleteFunc(log, func(e workspace.AuditEntry) bool { return !strings.HasPrefix(e.What, "looked at") })
+	looks := slices.DeleteFunc(log, func(e workspace.AuditEntry) bool { return !strings.HasSuffix(e.What, "else's dashboard") })
 	require.Len(t, looks, 1)
 	assert.Equal(t, "Mara looked at somebody else's dashboard One, kept by Edda", looks[0].Who+" "+looks[0].What+" "+looks[0].About)
 	assert.Equal(t, problem.Invalid, code(second(d.HandOver(ctx, edda, one, fmt.Sprint("team/", teams[0].ID)))))

@@ -98,7 +98,9 @@ func allowed(rules []dataset.RowRule, v Viewer) filter.Condition {
 		if c.IsZero() {
 			return c
 		}
-		any = append(any, c)
+		if !c.IsNever() {
+			any = append(any, c)
+		}
 	}
 	switch len(any) {
 	case 0:
@@ -149,6 +151,18 @@ func Guard(ds *dataset.Dataset, v Viewer) *dataset.Guard {
 
 // See returns a dataset as a viewer knows it: without the fields they may not see.
 func See(ds *dataset.Dataset, v Viewer) *dataset.Dataset { return ds.For(Guard(ds, v)) }
+
+// Nothing tells whether the rules let a viewer see no record of a dataset at all, whatever the records are.
+func Nothing(ds *dataset.Dataset, v Viewer) bool {
+	g := Guard(ds, v)
+	if g == nil {
+		return false
+	}
+	return g.Own.IsNever() || slices.ContainsFunc(ds.Table.Bases(), func(t *dataset.Table) bool {
+		c, ruled := g.Rows[t.ID()]
+		return ruled && c.IsNever()
+	})
+}
 
 // Words says, for the reading line, which records the rules leave; "" when all.
 func Words(ds *dataset.Dataset, v Viewer) string {

@@ -112,3 +112,11 @@ func Spelled(known []workspace.Attribute, kept map[string]any) (out []string) {
 	}
 	return out
 }
+
+// Held are one's own attributes, all of them ticked.
+func Held(kept map[string]any) (out []Tick) {
+	for _, p := range Pairs(kept) {
+		out = append(out, Tick{p.Name + "=" + p.Value, dataset.ColumnLabel(p.Name) + " " + p.Value, true})
+	}
+	return out
+}

@@ -116,24 +116,34 @@ document.addEventListener("change", (event) => {
 document.addEventListener("click", async (event) => {
   const target = /** @type {HTMLElement} */ (event.target);
   if (target.closest("[data-sharing-close]")) return target.closest("dialog")?.close();
+  const again = target.closest("a[data-sharing-again]"), place = again?.closest("[data-sharing-place]");
+  if (again instanceof HTMLAnchorElement && place) {
+    event.preventDefault();
+    return show(place, await (await fetch(again.href, { headers: { ...headers(), "HX-Request": "true" } })).text());
+  }
   const link = target.closest("a[data-sharing]");
   if (!(link instanceof HTMLAnchorElement) || event.ctrlKey || event.metaKey || event.shiftKey) return;
   event.preventDefault();
   const dialog = document.createElement("dialog");
   dialog.className = "paper sharing-dialog";
-  const place = document.createElement("div"), foot = document.createElement("p");
-  place.dataset.sharingPlace = "";
+  const within = document.createElement("div"), foot = document.createElement("p");
+  within.dataset.sharingPlace = "";
   fill(foot, '<button type="button" class="main" data-sharing-close>Done</button>');
-  dialog.append(place, foot);
+  dialog.append(within, foot);
   dialog.addEventListener("close", () => {
-    const seen = /** @type {HTMLSelectElement | null} */ (place.querySelector("#sharing-seen"));
-    const detail = { seen: seen?.value, others: place.querySelectorAll(".rows li").length };
+    const seen = /** @type {HTMLSelectElement | null} */ (within.querySelector("#sharing-seen"));
+    const detail = { seen: seen?.value, others: within.querySelectorAll(".rows li").length };
     dialog.remove();
     link.focus();
     if (seen) link.dispatchEvent(new CustomEvent("sharing-done", { bubbles: true, detail }));
   });
   document.body.append(dialog);
-  const response = await fetch(link.href, { headers: { ...headers(), "HX-Request": "true" } });
-  show(place, await response.text());
+  const address = new URL(link.href);
+  if (link.hasAttribute("data-with-view")) for (const part of ["page", "view"]) { // as it is looked at now
+    const value = new URL(location.href).searchParams.get(part);
+    if (value) address.searchParams.set(part, value);
+  }
+  const response = await fetch(address, { headers: { ...headers(), "HX-Request": "true" } });
+  show(within, await response.text());
   dialog.showModal();
 });

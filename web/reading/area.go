@@ -5,6 +5,9 @@ import (
 	"embed"
 	"html/template"
 	"net/http"
+	"net/url"
+
+	"github.com/gin-gonic/gin"
 
 	"eskadel/rights"
 	"eskadel/web/gate"
@@ -15,7 +18,9 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js"}, Functions: template.FuncMap{"oneSide": oneSide}}
+var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js", "open.js"}, Functions: template.FuncMap{"oneSide": oneSide,
+	"formOf": func(form url.Values, name string) string { return form.Get(name) },
+	"at":     func(query string) template.URL { return template.URL(query) }}}
 
 // A Server answers for this area.
 type Server struct {
@@ -58,6 +63,15 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/figures.csv", Right: rights.TakeAway, Handle: s.figuresFile},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/records.csv", Right: rights.TakeAway, Handle: s.recordsFile},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/records", Right: rights.Records, Handle: s.records},
+		{Method: get, Path: "/dashboards/:dashboard/pass-on", Right: rights.Make, Handle: s.passingPage},
+		{Method: post, Path: "/dashboards/:dashboard/pass-on/look", Right: rights.Make, Handle: func(c *gin.Context) { s.showPassing(c, c.PostForm("whom"), passed{status: http.StatusOK}) }},
+		{Method: post, Path: "/dashboards/:dashboard/pass-on", Right: rights.Make, Handle: s.passOn},
+		{Method: post, Path: "/dashboards/:dashboard/pass-on/let", Right: rights.Share, Handle: s.letSee},
+		{Method: post, Path: "/dashboards/:dashboard/pass-on/ask", Right: rights.Make, Handle: s.askFor},
+		{Method: post, Path: "/dashboards/:dashboard/pass-on/links", Right: rights.Share, Handle: s.makeLink},
+		{Method: post, Path: "/dashboards/:dashboard/pass-on/links/end", Right: rights.Share, Handle: s.endLink},
+		{Method: get, Path: "/open/:token", Right: rights.Open, Handle: s.open},
+		{Method: post, Path: "/open/:token/session", Right: rights.Open, Handle: s.openSession},
 		{Method: get, Path: "/dashboards/:dashboard", Right: rights.Make, Handle: s.reading, Pictures: true},
 	}
 }

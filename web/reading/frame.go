@@ -56,32 +56,38 @@ func (s *Server) frameSession(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	out := gin.H{"bearer": bearer, "expires": expires}
-	if in.Page != nil {
-		// The first sheet comes with it, so that the widgets can be asked for at once.
-		who, err := s.Workspace.ByBearer(c.Request.Context(), bearer)
-		if s.Gate.Take(c, who, err); err != nil {
-			return
+	s.firstSheet(c, gin.H{"bearer": bearer, "expires": expires}, bearer, in.Page, in.Widget, in.View)
+}
+
+// firstSheet answers with a bearer token, and with the first sheet where a page is asked for, so that the
+// widgets can be asked for at once.
+func (s *Server) firstSheet(c *gin.Context, out gin.H, bearer string, title *string, widget, named string) {
+	if title == nil {
+		c.JSON(http.StatusOK, out)
+		return
+	}
+	who, err := s.Workspace.ByBearer(c.Request.Context(), bearer)
+	if s.Gate.Take(c, who, err); err != nil {
+		return
+	}
+	v, err := s.look(c)
+	var data gin.H
+	if err == nil && named != "" {
+		var state dashboard.State
+		if state, _, err = s.Workspace.ViewOf(c.Request.Context(), who, v.Opened, named); err == nil {
+			*title = cmp.Or(state.Page, *title)
+			out["state"] = state
 		}
-		v, err := s.look(c)
-		var data gin.H
-		if err == nil && in.View != "" {
-			var state dashboard.State
-			if state, _, err = s.Workspace.ViewOf(c.Request.Context(), who, v.Opened, in.View); err == nil {
-				*in.Page = cmp.Or(state.Page, *in.Page)
-				out["state"] = state
-			}
-		}
-		if err == nil {
-			data, err = s.sheetOf(c, v, *in.Page, in.Widget)
-		}
-		if err == nil {
-			out["sheet"], err = s.Text("sheet", data)
-		}
-		if err != nil {
-			s.Fail(c, err)
-			return
-		}
+	}
+	if err == nil {
+		data, err = s.sheetOf(c, v, *title, widget)
+	}
+	if err == nil {
+		out["sheet"], err = s.Text("sheet", data)
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
 	}
 	c.JSON(http.StatusOK, out)
 }
