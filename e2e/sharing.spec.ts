@@ -112,3 +112,28 @@ test("an open link shows a dashboard until it is ended", async ({ page, browser 
   await expect(visitor.locator("main")).toContainText("shows nothing any more");
   expect(wrong.filter((w) => !/status of 404/.test(w))).toEqual([]);
 });
+
+// A builder looks at a draft as a foreman of Tarn Quay would see it, beside her own view.
+test("a dashboard is viewed as somebody else would see it", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page, builder);
+  await page.goto("/dashboards/yard-today");
+  await page.getByRole("link", { name: "view as …" }).click();
+  await noSeriousProblem(page, "viewing as");
+  await page.getByLabel("foreman").check();
+  await page.getByLabel("Tarn Quay").check();
+  await page.getByLabel("beside it as I see it").check();
+  await page.getByRole("button", { name: "Look" }).press("Enter");
+  const row = page.locator("tbody tr", { hasText: "Yard jobs" });
+  await expect(row).toContainText("at your yard");
+  const [some, all] = await Promise.all([row.locator("td").nth(0).innerText(), row.locator("td").nth(1).innerText()]);
+  const theirs = page.frameLocator("iframe >> nth=0"), own = page.frameLocator("iframe >> nth=1");
+  await expect(theirs.locator("#line")).toContainText(`of the ${some} you may see`);
+  await expect(own.locator("#line")).toContainText(`of the ${all.replace(/\D*$/, "")} you may see`);
+  await expect(theirs.locator("#w-cost .mark").first()).toBeVisible();
+  await expect(theirs.locator("[data-filter]").first()).toBeVisible();
+  await noSeriousProblem(page, "viewed as a foreman");
+  await page.goto("/people/log");
+  await expect(page.locator("tbody tr").first()).toContainText("yard-today, as a viewer who is foreman, with yard Tarn Quay");
+  expect(wrong).toEqual([]);
+});

@@ -138,8 +138,11 @@ func ByBearer(ctx context.Context, s *store.Store, bearer string) (*Caller, erro
 	if strings.HasPrefix(bearer, keyMark) {
 		return ByKey(ctx, s, bearer)
 	}
-	if strings.HasPrefix(bearer, linkMark) {
+	switch {
+	case strings.HasPrefix(bearer, linkMark):
 		return byVisit(ctx, s, bearer)
+	case strings.HasPrefix(bearer, lookMark):
+		return byLook(ctx, s, bearer)
 	}
 	f, err := s.FrameSession(ctx, hash(bearer))
 	if err != nil {

@@ -43,8 +43,17 @@ type Caller struct {
 	HostApp    string          // which host app vouches for a viewer
 	Program    bool            // comes with an API key, in the name of a person
 	Link       *store.OpenLink // by which a visitor comes, whom nobody vouches for
+	Looking    *Look           // where somebody else looks as them: nothing is done as them
 	Expires    time.Time
 	alive      func(context.Context, *store.Store) (bool, error)
+}
+
+// Signs is in whose name something is put down that the caller has asked for.
+func (c *Caller) Signs() string {
+	if c.Looking != nil {
+		return c.Looking.ByName + ", as " + c.Name
+	}
+	return c.Name
 }
 
 // Alive tells whether the caller is still let in: their session, key or pass may have been

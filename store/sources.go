@@ -95,6 +95,9 @@ func (t *Tx) SaveChanger(ctx context.Context, name, role string, sealed []byte) 
 // Seal seals a secret, for keeping it.
 func (s *Store) Seal(secret string) []byte { return s.sealing.seal(secret) }
 
+// Unseal opens what was sealed here, or with a key of before.
+func (s *Store) Unseal(sealed []byte) (string, error) { return s.sealing.unseal(sealed) }
+
 // SaveSource keeps a source with its address sealed; who may build on it stays.
 func (t *Tx) SaveSource(ctx context.Context, name, title, address, kind string) error {
 	t.changed(OfSource, name)

@@ -74,3 +74,19 @@ func (w *Workspace) Attributes(ctx context.Context, who *identity.Caller) ([]Att
 	}
 	return out, nil
 }
+
+// Spelled writes attributes as people say them: "yard Tarn Quay".
+func Spelled(known []Attribute, kept map[string]any) (out []string) {
+	for _, name := range slices.Sorted(maps.Keys(kept)) {
+		for _, value := range identity.Typed(kept[name]) {
+			words := value
+			if i := slices.IndexFunc(known, func(a Attribute) bool { return a.Name == name }); i >= 0 {
+				if v := slices.IndexFunc(known[i].Values, func(v view.Listed) bool { return v.Key == value }); v >= 0 {
+					words = known[i].Values[v].Label
+				}
+			}
+			out = append(out, name+" "+words)
+		}
+	}
+	return out
+}

@@ -28,7 +28,7 @@ func (w *Workspace) Dashboard(ctx context.Context, who *identity.Caller, name st
 		return nil, err
 	}
 	if draft {
-		if rights.Ever(who, rights.Make) != nil {
+		if rights.Ever(who, rights.Make) != nil && (who.Looking == nil || !who.Looking.Draft) {
 			return nil, problem.New(problem.Forbidden, "", "Drafts are for authors.")
 		}
 		doc, err := w.draft(ctx, d)

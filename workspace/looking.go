@@ -30,7 +30,7 @@ func (w *Workspace) Look(ctx context.Context, who *identity.Caller, name string,
 	if err != nil {
 		return nil, err
 	}
-	if draft {
+	if draft && who.Looking == nil {
 		ctx = w.using(ctx, who)
 	}
 	return w.look(ctx, who, o, state)

@@ -126,7 +126,7 @@ func (l *Look) Prove(widget string, mark marks.Reference, words string) (*proof.
 	if err != nil {
 		return nil, err
 	}
-	p.Made, p.By, p.Key, p.Title, p.Words = time.Now().UTC(), l.who.Name, signer.ID, l.Doc.Title, words
+	p.Made, p.By, p.Key, p.Title, p.Words = time.Now().UTC(), l.who.Signs(), signer.ID, l.Doc.Title, words
 	if rights.Ever(l.who, rights.Make) != nil { // how tables are called is not for viewers
 		p.Statements = nil
 	}

@@ -11,7 +11,6 @@ import (
 	"pgregory.net/rapid"
 
 	"eskadel/core/dashboard"
-	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/identity"
 	"eskadel/store"
@@ -324,8 +323,7 @@ func TestViewersMayWhatTheAuthorTicks(t *testing.T) {
 		require.NoError(t, second(d.Publish(ctx, edda, "one")))
 	}
 	kinds := func(who *identity.Caller) (groups int, silent, fixed bool) {
-		care := "care"
-		state := dashboard.State{Filters: map[string]*dashboard.Setting{"kind": {Values: []marks.Key{{Is: &care}}}}}
+		state := dashboard.State{Filters: map[string]*dashboard.Setting{"kind": values("care")}}
 		l, err := d.Look(ctx, who, "one", false, state)
 		require.NoError(t, err)
 		a, err := l.Widget("a", view.Drawing)

@@ -57,6 +57,9 @@ func Policy(frames string, pictures ...string) string {
 	return "default-src 'none'; script-src 'self'; style-src 'self'; img-src " + strings.Join(append([]string{"'self'", "data:"}, pictures...), " ") + "; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors " + frames
 }
 
+// Framing is the policy of a page of ours that shows another of ours in a frame.
+func Framing() string { return Policy("'none'") + "; frame-src 'self'" }
+
 // Secured sets the headers that every answer has.
 func (g *Gate) Secured(c *gin.Context) {
 	h := c.Writer.Header()

@@ -2,7 +2,6 @@ package page
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -93,22 +92,6 @@ func only(all []Tick, on int) []Tick {
 	out := slices.Clone(all)
 	for i := range out {
 		out[i].On = i == on
-	}
-	return out
-}
-
-// Spelled writes attributes as people say them: "yard Tarn Quay".
-func Spelled(known []workspace.Attribute, kept map[string]any) (out []string) {
-	for _, p := range Pairs(kept) {
-		words := p.Value
-		if i := slices.IndexFunc(known, func(a workspace.Attribute) bool { return a.Name == p.Name }); i >= 0 {
-			for _, v := range known[i].Values {
-				if v.Key == p.Value {
-					words = v.Label
-				}
-			}
-		}
-		out = append(out, fmt.Sprintf("%s %s", p.Name, words))
 	}
 	return out
 }

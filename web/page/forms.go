@@ -2,6 +2,7 @@ package page
 
 import (
 	"cmp"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -65,9 +66,20 @@ func Pairs(attributes map[string]any) (out []Pair) {
 // Attributes reads the attributes that a form holds, ticked or as pairs of a name and a value, as
 // "name=value".
 func Attributes(c *gin.Context) []string {
-	out := Chosen(c, "known")
-	values := c.PostFormArray("value")
-	for i, name := range c.PostFormArray("attribute") {
+	_ = c.PostForm("") // the form is read
+	return AttributesIn(c.Request.PostForm)
+}
+
+// AttributesIn reads them of the fields of a form.
+func AttributesIn(form url.Values) []string {
+	out := []string{}
+	for _, v := range form["known"] {
+		if v != "" && !slices.Contains(out, v) {
+			out = append(out, v)
+		}
+	}
+	values := form["value"]
+	for i, name := range form["attribute"] {
 		if i < len(values) && strings.TrimSpace(name+values[i]) != "" {
 			out = append(out, name+"="+values[i])
 		}

@@ -34,7 +34,7 @@ func standing(p *workspace.Person, known []workspace.Attribute) string {
 		return "author without a role: what the rules let everyone see"
 	}
 	words := "author, who sees what the rules let " + andWords(roles) + " see"
-	if has := page.Spelled(known, p.AttributeMap()); len(has) > 0 {
+	if has := workspace.Spelled(known, p.AttributeMap()); len(has) > 0 {
 		words += ", with " + andWords(has)
 	}
 	return words

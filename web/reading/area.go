@@ -18,7 +18,7 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js", "open.js"}, Functions: template.FuncMap{"oneSide": oneSide,
+var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js", "open.js", "as.js", "viewing.js"}, Functions: template.FuncMap{"oneSide": oneSide,
 	"formOf": func(form url.Values, name string) string { return form.Get(name) },
 	"at":     func(query string) template.URL { return template.URL(query) }}}
 
@@ -70,6 +70,8 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/dashboards/:dashboard/pass-on/ask", Right: rights.Make, Handle: s.askFor},
 		{Method: post, Path: "/dashboards/:dashboard/pass-on/links", Right: rights.Share, Handle: s.makeLink},
 		{Method: post, Path: "/dashboards/:dashboard/pass-on/links/end", Right: rights.Share, Handle: s.endLink},
+		{Method: get, Path: "/dashboards/:dashboard/as", Right: rights.Build, Handle: s.viewAs},
+		{Method: get, Path: "/dashboards/:dashboard/as/frame", Right: rights.Build, Handle: s.asFrame},
 		{Method: get, Path: "/open/:token", Right: rights.Open, Handle: s.open},
 		{Method: post, Path: "/open/:token/session", Right: rights.Open, Handle: s.openSession},
 		{Method: get, Path: "/dashboards/:dashboard", Right: rights.Make, Handle: s.reading, Pictures: true},
