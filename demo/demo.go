@@ -368,7 +368,7 @@ func (d *Demo) begin(ctx context.Context, tx *store.Tx, hash string) error {
 		tx.SaveSource(ctx, "yard-desk", "Yard Desk", d.Cluster.URL(Reader, "yarddesk"), "postgresql"),
 		tx.SaveChanger(ctx, "yard-desk", Changer, tx.Seal("")),
 		tx.SaveOrganisation(ctx, &store.Organisation{Title: "Skerrin staff", Issuer: d.Staff.Issuer, Client: d.Staff.Client, SealedSecret: tx.Seal(d.Staff.Secret), Admits: true, Revision: 1}),
-		tx.SaveHostApp(ctx, "yard-desk", "Yard Desk", d.YardDesk, []string{d.YardDesk}, identity.PassMinutes),
+		tx.SaveHostApp(ctx, &store.HostApp{Name: "yard-desk", Title: "Yard Desk", Address: d.YardDesk, PassMinutes: identity.PassMinutes}, []string{d.YardDesk}),
 		tx.Audit(ctx, "set up the demonstration", "Yard Desk"),
 	)
 	if err != nil {
@@ -376,7 +376,7 @@ func (d *Demo) begin(ctx context.Context, tx *store.Tx, hash string) error {
 	}
 	if _, d.Key.Secret, err = tx.HostKey(ctx, d.Key.KeyID); err != nil {
 		d.Key.Secret = identity.NewSecret()
-		return tx.SaveHostKey(ctx, d.Key.KeyID, "yard-desk", identity.Algorithm, d.Key.Secret)
+		return tx.AddHostKey(ctx, &store.HostKey{ID: d.Key.KeyID, HostApp: "yard-desk", Algorithm: identity.HS256}, d.Key.Secret)
 	}
 	return nil
 }

@@ -215,9 +215,11 @@ func TestAttributesAsTyped(t *testing.T) {
 func desk(t *testing.T, s *store.Store) func(claims jwt.MapClaims, header map[string]any) string {
 	secret := identity.NewSecret()
 	require.NoError(t, change(s, func(tx *store.Tx) error {
-		return tx.SaveHostApp(ctx, "desk", "Desk", "", []string{"https://desk.example"}, identity.PassMinutes)
+		return tx.SaveHostApp(ctx, &store.HostApp{Name: "desk", Title: "Desk", Address: "", PassMinutes: identity.PassMinutes}, []string{"https://desk.example"})
 	}))
-	require.NoError(t, change(s, func(tx *store.Tx) error { return tx.SaveHostKey(ctx, "k1", "desk", identity.Algorithm, secret) }))
+	require.NoError(t, change(s, func(tx *store.Tx) error {
+		return tx.AddHostKey(ctx, &store.HostKey{ID: "k1", HostApp: "desk", Algorithm: identity.HS256}, secret)
+	}))
 	return func(claims jwt.MapClaims, header map[string]any) string {
 		all := jwt.MapClaims{"iss": "desk", "aud": identity.Audience, "sub": "7", "name": "Orla", "iat": time.Now().Unix(), "exp": time.Now().Add(4 * time.Minute).Unix(), "scope": map[string]any{"dashboards": []string{"one"}}}
 		for k, v := range claims {
@@ -237,7 +239,7 @@ func desk(t *testing.T, s *store.Store) func(claims jwt.MapClaims, header map[st
 }
 
 func exchange(s *store.Store, pass string) (string, time.Time, error) {
-	return identity.Exchange(ctx, s, pass, "https://desk.example", "desk", "one")
+	return identity.NewPasses(nil).Exchange(ctx, s, pass, "https://desk.example", "desk", "one")
 }
 
 func TestPassesAreGoodForTheirTime(t *testing.T) {
@@ -263,7 +265,7 @@ func TestPassesAreGoodForTheirTime(t *testing.T) {
 	assert.NotEmpty(t, bearer)
 	assert.WithinDuration(t, time.Now().Add(4*time.Minute), until, 5*time.Second)
 	require.NoError(t, change(s, func(tx *store.Tx) error {
-		return tx.SaveHostApp(ctx, "desk", "Desk", "", []string{"https://desk.example"}, 30)
+		return tx.SaveHostApp(ctx, &store.HostApp{Name: "desk", Title: "Desk", Address: "", PassMinutes: 30}, []string{"https://desk.example"})
 	}))
 	_, _, err = exchange(s, pass(jwt.MapClaims{"exp": in(20 * time.Minute)}, nil))
 	require.NoError(t, err, "the limit is the host app's own")

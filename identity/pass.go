@@ -3,8 +3,8 @@ package identity
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 	"time"
@@ -20,9 +20,6 @@ import (
 // Audience is who a viewer pass must be for.
 const Audience = "eskadel"
 
-// Algorithm is how viewer passes are signed: HMAC with SHA-256, under a shared secret.
-const Algorithm = "HS256"
-
 // NewSecret makes the secret of a key.
 func NewSecret() string { return token() }
 
@@ -32,6 +29,12 @@ const PassMinutes = 5
 
 // leeway is how far the clocks of the two servers may differ.
 const leeway = 5 * time.Second
+
+// A pass has at most so many bytes, and names so many roles, attributes and dashboards.
+const (
+	MostPass  = 8 << 10
+	mostNamed = 200
+)
 
 // Claims are what a viewer pass says. It is a JWT (RFC 7519); its header names the key
 // (kid). Issuer is the host app's name, subject the viewer's id.
@@ -48,97 +51,258 @@ type Scope struct {
 	Dashboards []string `json:"dashboards"`
 }
 
-// Exchange takes a viewer pass and begins a viewer's stay in a frame on a page of origin,
-// for one dashboard. It returns the bearer token and when it ends.
-func Exchange(ctx context.Context, s *store.Store, pass, origin, app, dashboard string) (bearer string, expires time.Time, err error) {
-	refuse := func(format string, args ...any) (string, time.Time, error) {
-		return "", time.Time{}, problem.New(problem.Forbidden, "pass", format, args...)
-	}
-	var key *store.HostKey
-	var claims Claims
-	_, err = jwt.ParseWithClaims(pass, &claims, func(t *jwt.Token) (any, error) {
-		id, _ := t.Header["kid"].(string)
-		k, secret, err := s.HostKey(ctx, id)
-		if err != nil {
-			return nil, err
-		}
-		if t.Method.Alg() != k.Algorithm {
-			return nil, jwt.ErrTokenSignatureInvalid
-		}
-		if _, critical := t.Header["crit"]; critical {
-			// Extensions that must be understood (RFC 7515, 4.1.11): none are.
-			return nil, errCritical
-		}
-		key = k
-		return []byte(secret), nil
-	}, jwt.WithValidMethods([]string{Algorithm}), jwt.WithAudience(Audience), jwt.WithExpirationRequired(), jwt.WithLeeway(leeway))
-	switch {
-	case errors.Is(err, errCritical):
-		return refuse("The viewer pass asks for extensions (crit) that are not known here.")
-	case errors.Is(err, jwt.ErrTokenExpired):
-		return refuse("The viewer pass has expired. Reload the page to get a new one.")
-	case errors.Is(err, jwt.ErrTokenNotValidYet):
-		return refuse("The viewer pass is not valid yet. The clocks of the two servers may differ.")
-	case errors.Is(err, jwt.ErrTokenInvalidAudience):
-		return refuse("The viewer pass is for another service than Eskadel.")
-	case errors.Is(err, jwt.ErrTokenRequiredClaimMissing):
-		return refuse("The viewer pass does not say when it expires, or for whom it is.")
-	case err != nil:
-		if p := problem.Of(err); p != nil && p.Code == problem.Down {
-			return "", time.Time{}, p
-		}
-		return refuse("The viewer pass is not signed with a key of this host app.")
-	}
-	switch {
-	case claims.Issuer != key.HostApp || app != key.HostApp:
-		return refuse("The viewer pass was issued for another host app.")
-	case claims.Subject == "" || claims.Name == "":
-		return refuse("The viewer pass does not say who is looking.")
-	case !slices.Contains(claims.Scope.Dashboards, dashboard):
-		return refuse("The viewer pass is not for this dashboard.")
-	}
-	host, err := s.HostApp(ctx, key.HostApp)
+// Passes checks viewer passes.
+type Passes struct{ sets *keySets }
+
+// NewPasses returns what checks passes; keys may be fetched from the networks inside that are given, too.
+func NewPasses(inside []netip.Prefix) *Passes { return &Passes{newKeySets(inside)} }
+
+// TryKeySet asks an address for keys, and says which it has.
+func (p *Passes) TryKeySet(ctx context.Context, address string) (ids []string, err error) {
+	set, err := p.sets.fetch(ctx, address)
 	if err != nil {
-		return "", time.Time{}, err
+		return nil, err
 	}
-	if !slices.Contains(host.OriginList(), origin) {
-		return refuse("Pages of %s may not show Eskadel. The builder can add the address to the host app %s.", origin, host.Title)
-	}
-	now := time.Now()
-	begins, expires := now, claims.ExpiresAt.Time
-	if claims.IssuedAt != nil && claims.IssuedAt.Before(now) {
-		begins = claims.IssuedAt.Time
-	}
-	if longest := time.Duration(host.PassMinutes) * time.Minute; expires.Sub(begins) > longest+leeway {
-		return refuse("The viewer pass is good for longer than the %d minutes that the host app %s is registered with.", host.PassMinutes, host.Title)
-	}
-	if !expires.After(now) {
-		return refuse("The viewer pass has expired. Reload the page to get a new one.")
-	}
-	if ended, err := s.ViewerEnded(ctx, key.HostApp, claims.Subject); err != nil || ended {
-		if err != nil {
-			return "", time.Time{}, err
+	for _, k := range set.Keys {
+		if _, err := algorithmOf(k.Key); err == nil && k.IsPublic() {
+			ids = append(ids, k.KeyID)
 		}
-		return refuse("This viewer is let in no more. The builder can let them in again.")
 	}
-	viewer, err := json.Marshal(rule.Viewer{ID: key.HostApp + "/" + claims.Subject, Name: claims.Name, Roles: claims.Roles, Attributes: filter.Attributes(claims.Attributes)})
-	if err != nil {
-		return "", time.Time{}, err
+	if len(ids) == 0 {
+		return nil, problem.New(problem.Invalid, "address", "None of the keys at %s signs with RS256, ES256 or EdDSA.", address)
 	}
-	dashboards, _ := json.Marshal(claims.Scope.Dashboards)
-	bearer = token()
-	return bearer, expires, s.AddFrameSession(ctx, &store.FrameSession{TokenHash: hash(bearer), HostApp: key.HostApp, HostKey: key.ID, Subject: claims.Subject, Viewer: viewer, Dashboards: dashboards, ExpiresAt: expires})
+	return ids, nil
 }
 
-var errCritical = errors.New("critical extensions")
+// A Fault is what is wrong with a pass: at which of its parts, and why.
+type Fault struct{ Part, Words string }
+
+// Presented is by whom a pass is presented: for which dashboard, by a page of which origin and of which host
+// app. What is empty is not looked at.
+type Presented struct{ App, Dashboard, Origin string }
+
+// Checked is a pass that was looked at.
+type Checked struct {
+	Header map[string]any
+	Claims *Claims
+	Key    *store.HostKey // that signed it; nil where that is not known
+	Host   *store.HostApp
+	Faults []Fault // none for a pass that is good
+}
+
+// signature are the parts of a pass of whose faults viewers are told no more than that they are.
+var signature = []string{"alg", "kid", "signature"}
+
+// Err is the first fault of a pass, in words for its viewer.
+func (c *Checked) Err() error {
+	if len(c.Faults) == 0 {
+		return nil
+	}
+	f := c.Faults[0]
+	if slices.Contains(signature, f.Part) {
+		f.Words = "The viewer pass is not signed with a key of this host app."
+	}
+	return problem.New(problem.Forbidden, "pass", "%s", f.Words)
+}
+
+// Check looks at a pass, and says everything that is wrong with it. Nothing is taken from a pass whose
+// signature is not right but for saying what it claims.
+func (p *Passes) Check(ctx context.Context, s *store.Store, pass string, by Presented) (*Checked, error) {
+	c := &Checked{Claims: &Claims{}}
+	fault := func(part, format string, args ...any) {
+		c.Faults = append(c.Faults, Fault{part, fmt.Sprintf(format, args...)})
+	}
+	if len(pass) > MostPass {
+		fault("size", "The viewer pass is longer than %d bytes.", MostPass)
+		return c, nil
+	}
+	read, _, err := jwt.NewParser().ParseUnverified(pass, c.Claims)
+	if err != nil {
+		c.Claims = &Claims{}
+		fault("signature", "This is not a pass: a JSON Web Token has three parts with dots between, of which the first two are JSON in base64url. (%s)", strings.TrimPrefix(err.Error(), "token is malformed: "))
+		return c, nil
+	}
+	c.Header = read.Header
+	if err := p.signed(ctx, s, pass, read, c, fault); err != nil {
+		return nil, err
+	}
+	if c.Key != nil {
+		if c.Host, err = s.HostApp(ctx, c.Key.HostApp); err != nil {
+			return nil, err
+		}
+	}
+	c.claimed(by, time.Now(), fault)
+	if len(c.Faults) > 0 || c.Key == nil {
+		return c, nil
+	}
+	ended, err := s.ViewerEnded(ctx, c.Key.HostApp, c.Claims.Subject)
+	if ended {
+		fault("sub", "This viewer is let in no more. The builder can let them in again.")
+	}
+	return c, err
+}
+
+// signed looks at the signature of a pass, and finds the key that made it.
+func (p *Passes) signed(ctx context.Context, s *store.Store, pass string, read *jwt.Token, c *Checked, fault func(string, string, ...any)) error {
+	if _, critical := read.Header["crit"]; critical {
+		// Extensions that must be understood (RFC 7515, 4.1.11): none are.
+		fault("crit", "The viewer pass asks for extensions (crit) that are not known here.")
+	}
+	id, _ := read.Header["kid"].(string)
+	if id == "" {
+		fault("kid", "The header does not say which key signed it (kid).")
+		return nil
+	}
+	key, verify, algorithm, err := p.key(ctx, s, id, c.Claims.Issuer)
+	switch {
+	case problem.Is(err, problem.NotFound):
+		fault("kid", "There is no key “%s”, or it has been ended.", id)
+		return nil
+	case err != nil:
+		return err
+	}
+	alg, _ := read.Header["alg"].(string)
+	if alg != algorithm {
+		fault("alg", "The key “%s” signs with %s, and with nothing else: the pass says “%s”.", id, algorithm, alg)
+		return nil
+	}
+	_, err = jwt.NewParser(jwt.WithValidMethods([]string{algorithm}), jwt.WithoutClaimsValidation()).ParseWithClaims(pass, &Claims{}, func(*jwt.Token) (any, error) { return verify, nil })
+	if err != nil {
+		fault("signature", "The signature is not that of the key “%s”: it was made with another, or the pass was changed since.", id)
+		return nil
+	}
+	c.Key = key
+	return nil
+}
+
+// key finds the key that a pass names: one that is kept here, or one of the sets of the host app that the pass
+// says it is from.
+func (p *Passes) key(ctx context.Context, s *store.Store, id, issuer string) (kept *store.HostKey, verify any, algorithm string, err error) {
+	kept, secret, err := s.HostKey(ctx, id)
+	if err == nil && kept.Algorithm == KeySet {
+		err = problem.New(problem.NotFound, "", "There is no such key.") // it names a set, not a key of it
+	}
+	switch {
+	case err == nil && kept.Algorithm == HS256:
+		return kept, []byte(secret), HS256, nil
+	case err == nil:
+		verify, algorithm, err = ReadPublicKey(kept.PublicKey)
+		return kept, verify, algorithm, err
+	case !problem.Is(err, problem.NotFound):
+		return nil, nil, "", err
+	}
+	sets, err := s.KeySets(ctx, issuer)
+	if err != nil {
+		return nil, nil, "", err
+	}
+	wrong := error(problem.New(problem.NotFound, "", "There is no such key."))
+	for i := range sets {
+		verify, algorithm, err := p.sets.find(ctx, sets[i].Address, id)
+		if err == nil {
+			return &sets[i], verify, algorithm, nil
+		}
+		if !problem.Is(err, problem.NotFound) {
+			wrong = err
+		}
+	}
+	return nil, nil, "", wrong
+}
+
+// claimed looks at what a pass says, part by part.
+func (c *Checked) claimed(by Presented, now time.Time, fault func(string, string, ...any)) {
+	says := c.Claims
+	if c.Key != nil && says.Issuer != c.Key.HostApp || by.App != "" && says.Issuer != by.App {
+		fault("iss", "The viewer pass was issued for another host app.")
+	}
+	switch {
+	case len(says.Audience) == 0:
+		fault("aud", "The viewer pass does not say when it expires, or for whom it is.")
+	case !slices.Contains(says.Audience, Audience):
+		fault("aud", "The viewer pass is for another service than Eskadel.")
+	}
+	switch {
+	case says.ExpiresAt == nil:
+		fault("exp", "The viewer pass does not say when it expires, or for whom it is.")
+	case !says.ExpiresAt.After(now):
+		fault("exp", "The viewer pass has expired. Reload the page to get a new one.")
+	default:
+		begins := now
+		if says.IssuedAt != nil && says.IssuedAt.Before(now) {
+			begins = says.IssuedAt.Time
+		}
+		if c.Host != nil && says.ExpiresAt.Sub(begins) > time.Duration(c.Host.PassMinutes)*time.Minute+leeway {
+			fault("exp", "The viewer pass is good for longer than the %d minutes that the host app %s is registered with.", c.Host.PassMinutes, c.Host.Title)
+		}
+	}
+	if later := now.Add(leeway); says.NotBefore != nil && says.NotBefore.After(later) || says.IssuedAt != nil && says.IssuedAt.After(later) {
+		part := "nbf"
+		if says.NotBefore == nil || !says.NotBefore.After(later) {
+			part = "iat"
+		}
+		fault(part, "The viewer pass is not valid yet. The clocks of the two servers may differ.")
+	}
+	if says.Subject == "" {
+		fault("sub", "The viewer pass does not say who is looking.")
+	}
+	if says.Name == "" {
+		fault("name", "The viewer pass does not say who is looking.")
+	}
+	if len(says.Roles) > mostNamed || len(says.Attributes) > mostNamed || len(says.Scope.Dashboards) > mostNamed {
+		fault("size", "The viewer pass names more than %d roles, attributes or dashboards.", mostNamed)
+	}
+	if len(says.Scope.Dashboards) == 0 || by.Dashboard != "" && !slices.Contains(says.Scope.Dashboards, by.Dashboard) {
+		fault("scope", "The viewer pass is not for this dashboard.")
+	}
+	if c.Host != nil && c.Host.Once && says.ID == "" {
+		fault("jti", "The viewer pass has no id (jti), by which it would be known to be used once only.")
+	}
+	if c.Host != nil && by.Origin != "" && !slices.Contains(c.Host.OriginList(), by.Origin) {
+		fault("origin", "Pages of %s may not show Eskadel. The builder can add the address to the host app %s.", by.Origin, c.Host.Title)
+	}
+}
+
+// Exchange takes a viewer pass and begins a viewer's stay in a frame on a page of origin,
+// for one dashboard. It returns the bearer token and when it ends.
+func (p *Passes) Exchange(ctx context.Context, s *store.Store, pass, origin, app, dashboard string) (bearer string, expires time.Time, err error) {
+	if origin == "" || app == "" || dashboard == "" {
+		return "", expires, problem.New(problem.Forbidden, "pass", "Pages that do not say where they come from may not show Eskadel.")
+	}
+	c, err := p.Check(ctx, s, pass, Presented{App: app, Dashboard: dashboard, Origin: origin})
+	if err == nil {
+		err = c.Err()
+	}
+	if err != nil {
+		return "", expires, err
+	}
+	says := c.Claims
+	if c.Host.Once {
+		fresh, err := s.TakePass(ctx, c.Host.Name, says.ID, says.ExpiresAt.Time)
+		if err != nil {
+			return "", expires, err
+		}
+		if !fresh {
+			return "", expires, problem.New(problem.Forbidden, "pass", "The viewer pass has been used already. Reload the page to get a new one.")
+		}
+	}
+	as := rule.Viewer{ID: c.Host.Name + "/" + says.Subject, Name: says.Name, Roles: says.Roles, Attributes: filter.Attributes(says.Attributes)}
+	viewer, err := json.Marshal(as)
+	if err != nil {
+		return "", expires, err
+	}
+	dashboards, _ := json.Marshal(says.Scope.Dashboards)
+	if err := s.SeenViewer(ctx, c.Host.Name, c.Key.ID, says.Subject, says.Name, says.Roles, says.Attributes); err != nil {
+		return "", expires, err
+	}
+	bearer, expires = token(), says.ExpiresAt.Time
+	return bearer, expires, s.AddFrameSession(ctx, &store.FrameSession{TokenHash: hash(bearer), HostApp: c.Host.Name, HostKey: c.Key.ID, Subject: says.Subject, Viewer: viewer, Dashboards: dashboards, ExpiresAt: expires})
+}
 
 // ByBearer returns the viewer whom a bearer token stands for: of a host app, or a visitor by an open link. An
 // API key stands for a person.
 func ByBearer(ctx context.Context, s *store.Store, bearer string) (*Caller, error) {
-	if strings.HasPrefix(bearer, keyMark) {
-		return ByKey(ctx, s, bearer)
-	}
 	switch {
+	case strings.HasPrefix(bearer, keyMark):
+		return ByKey(ctx, s, bearer)
 	case strings.HasPrefix(bearer, linkMark):
 		return byVisit(ctx, s, bearer)
 	case strings.HasPrefix(bearer, lookMark):

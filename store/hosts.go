@@ -18,7 +18,9 @@ type HostApp struct {
 	Origins JSON
 	// PassMinutes is how long the app's viewer passes may be good for.
 	PassMinutes int `gorm:"default:5"`
-	Revision    int
+	// Once tells that a pass counts once.
+	Once     bool
+	Revision int
 }
 
 // OriginList returns the registered origins.
@@ -29,8 +31,11 @@ type HostKey struct {
 	ID           string `gorm:"primaryKey"`
 	HostApp      string
 	Algorithm    string
-	SealedSecret []byte
+	SealedSecret []byte // of a shared secret
+	PublicKey    string // of a key pair, as PEM
+	Address      string // of keys that are fetched
 	CreatedAt    time.Time
+	UsedAt       *time.Time
 	RevokedAt    *time.Time
 }
 
@@ -60,12 +65,12 @@ type FrameViewer struct {
 	Until                  time.Time
 }
 
-// SaveHostApp keeps a host app.
-func (t *Tx) SaveHostApp(ctx context.Context, name, title, address string, origins []string, passMinutes int) error {
-	t.changed(OfHost, name)
-	return words(t.db.WithContext(ctx).Exec(`insert into host_apps (name, title, address, origins, pass_minutes) values (?, ?, ?, ?, ?)
-		on conflict (name) do update set title = excluded.title, address = excluded.address, origins = excluded.origins, pass_minutes = excluded.pass_minutes, revision = host_apps.revision + 1`,
-		name, title, address, toJSON(listed(origins)), passMinutes).Error, "")
+// SaveHostApp keeps a host app; its keys stay as they are.
+func (t *Tx) SaveHostApp(ctx context.Context, app *HostApp, origins []string) error {
+	t.changed(OfHost, app.Name)
+	return words(t.db.WithContext(ctx).Exec(`insert into host_apps (name, title, address, origins, pass_minutes, once) values (?, ?, ?, ?, ?, ?)
+		on conflict (name) do update set title = excluded.title, address = excluded.address, origins = excluded.origins, pass_minutes = excluded.pass_minutes, once = excluded.once, revision = host_apps.revision + 1`,
+		app.Name, app.Title, app.Address, toJSON(listed(origins)), app.PassMinutes, app.Once).Error, "")
 }
 
 // RemoveHostApp forgets a host app, with its keys and whoever is looking by them.
@@ -91,14 +96,75 @@ func (s *Store) HostApps(ctx context.Context) ([]HostApp, error) {
 	return Kept(s, OfHost, "", func() ([]HostApp, error) { return all[HostApp](ctx, s, "name") })
 }
 
-// SaveHostKey keeps a key whose secret is sealed.
-func (t *Tx) SaveHostKey(ctx context.Context, id, app, algorithm, secret string) error {
+// AddHostKey keeps a key, whose secret is sealed where it has one. No other is touched.
+func (t *Tx) AddHostKey(ctx context.Context, k *HostKey, secret string) error {
 	t.changed(OfPeople, "")
-	result := t.db.WithContext(ctx).Exec("insert into host_keys (id, host_app, algorithm, sealed_secret) values (?, ?, ?, ?) on conflict do nothing", id, app, algorithm, t.sealing.seal(secret))
+	if k.SealedSecret = []byte{}; secret != "" {
+		k.SealedSecret = t.sealing.seal(secret)
+	}
+	k.CreatedAt = time.Now()
+	result := t.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(k)
 	if result.Error == nil && result.RowsAffected == 0 {
-		return problem.New(problem.Conflict, "key", "There is, or was, a key called “%s”: choose another name.", id)
+		return problem.New(problem.Conflict, "key", "There is, or was, a key called “%s”: choose another name.", k.ID)
 	}
 	return words(result.Error, "")
+}
+
+// KeySets are the addresses from which keys of a host app are fetched.
+func (s *Store) KeySets(ctx context.Context, app string) ([]HostKey, error) {
+	return Kept(s, OfPeople, "key sets "+app, func() (out []HostKey, err error) {
+		err = s.db.WithContext(ctx).Where("host_app = ? and address <> '' and revoked_at is null", app).Order("created_at").Find(&out).Error
+		return out, words(err, "list")
+	})
+}
+
+// TakePass tells whether a pass is used for the first time, and uses it up. Those that are over are dropped.
+func (s *Store) TakePass(ctx context.Context, app, id string, expires time.Time) (fresh bool, err error) {
+	db := s.db.WithContext(ctx)
+	db.Exec("delete from used_passes where expires_at < now()")
+	result := db.Exec("insert into used_passes (host_app, id, expires_at) values (?, ?, ?) on conflict do nothing", app, id, expires)
+	return result.RowsAffected > 0, words(result.Error, "")
+}
+
+// viewersLast is how long a viewer is remembered who is not seen again.
+const viewersLast = "90 days"
+
+// A HostViewer is somebody whom a host app has vouched for lately.
+type HostViewer struct {
+	HostApp           string `gorm:"primaryKey"`
+	Subject           string `gorm:"primaryKey"`
+	Name              string
+	Roles, Attributes JSON
+	SeenAt            time.Time
+	HostKey           string
+}
+
+// RoleList returns the roles that the viewer came with.
+func (v HostViewer) RoleList() (out []string) { _ = json.Unmarshal(v.Roles, &out); return out }
+
+// AttributeMap returns the attributes that the viewer came with.
+func (v HostViewer) AttributeMap() (out map[string]any) {
+	_ = json.Unmarshal(v.Attributes, &out)
+	return out
+}
+
+// SeenViewer notes who came, and by which key.
+func (s *Store) SeenViewer(ctx context.Context, app, key, subject, name string, roles []string, attributes map[string]any) error {
+	db := s.db.WithContext(ctx)
+	err := db.Exec(`insert into host_viewers (host_app, subject, name, roles, attributes, host_key) values (?, ?, ?, ?, ?, ?)
+		on conflict (host_app, subject) do update set name = excluded.name, roles = excluded.roles, attributes = excluded.attributes, host_key = excluded.host_key, seen_at = clock_timestamp()`,
+		app, subject, name, toJSON(listed(roles)), toJSON(mapped(attributes)), key).Error
+	if err == nil {
+		err = db.Exec("update host_keys set used_at = now() where id = ? and (used_at is null or used_at < now() - interval '1 minute')", key).Error
+	}
+	return words(err, "")
+}
+
+// HostViewers lists who came lately to a host app, the last first.
+func (s *Store) HostViewers(ctx context.Context, app string, most int) (out []HostViewer, err error) {
+	s.db.WithContext(ctx).Exec("delete from host_viewers where seen_at < now() - cast(? as interval)", viewersLast)
+	err = s.db.WithContext(ctx).Where("host_app = ?", app).Order("seen_at desc, subject").Limit(most).Find(&out).Error
+	return out, words(err, "list")
 }
 
 // HostKeys lists the keys of all host apps, ended ones among them.
@@ -171,15 +237,18 @@ func (s *Store) HostKey(ctx context.Context, id string) (*HostKey, string, error
 	if err != nil {
 		return nil, "", err
 	}
+	if len(k.SealedSecret) == 0 {
+		return k, "", nil
+	}
 	secret, err := s.sealing.unseal(k.SealedSecret)
 	return k, secret, err
 }
 
-// NewestKey finds the newest key of a host app that has not been revoked, with its secret.
+// NewestKey finds the newest key with a secret of a host app that has not been revoked.
 func (s *Store) NewestKey(ctx context.Context, app string) (*HostKey, string, error) {
 	var k HostKey
-	if err := s.db.WithContext(ctx).Where("host_app = ? and revoked_at is null", app).Order("created_at desc, id").Take(&k).Error; err != nil {
-		return nil, "", words(err, "key of this host app")
+	if err := s.db.WithContext(ctx).Where("host_app = ? and revoked_at is null and length(sealed_secret) > 0", app).Order("created_at desc, id").Take(&k).Error; err != nil {
+		return nil, "", words(err, "shared secret of this host app, with which Eskadel's own requests are signed")
 	}
 	secret, err := s.sealing.unseal(k.SealedSecret)
 	return &k, secret, err

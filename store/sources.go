@@ -135,7 +135,7 @@ func (t *Tx) Reseal(ctx context.Context) (changed int, err error) {
 	for _, of := range []struct{ read, write string }{
 		{"select name, sealed_url as sealed from sources for update", "update sources set sealed_url = ? where name = ?"},
 		{"select name, sealed_changer as sealed from sources where changer <> '' for update", "update sources set sealed_changer = ? where name = ?"},
-		{"select id as name, sealed_secret as sealed from host_keys for update", "update host_keys set sealed_secret = ? where id = ?"},
+		{"select id as name, sealed_secret as sealed from host_keys where length(sealed_secret) > 0 for update", "update host_keys set sealed_secret = ? where id = ?"},
 		{"select id::text as name, sealed_factor as sealed from people where sealed_factor is not null for update", "update people set sealed_factor = ? where id = ?::bigint"},
 		{"select id::text as name, sealed_secret as sealed from organisations for update", "update organisations set sealed_secret = ? where id = ?::int"},
 	} {

@@ -69,7 +69,7 @@ func TestSecretsAreSealed(t *testing.T) {
 	s, address := open(t, "store_secrets", 1)
 	require.NoError(t, change(s, func(tx *store.Tx) error {
 		return errors.Join(tx.SaveSource(ctx, "desk", "Desk", "postgres://reader:swordfish@db/app", "postgresql"),
-			tx.SaveHostApp(ctx, "desk", "Desk", "", []string{"https://desk.example"}, 5), tx.SaveHostKey(ctx, "k1", "desk", "HS256", "marlin"))
+			tx.SaveHostApp(ctx, &store.HostApp{Name: "desk", Title: "Desk", Address: "", PassMinutes: 5}, []string{"https://desk.example"}), tx.AddHostKey(ctx, &store.HostKey{ID: "k1", HostApp: "desk", Algorithm: "HS256"}, "marlin"))
 	}))
 	conn := connect(t, address)
 	var all string
@@ -104,7 +104,7 @@ func TestSecretsAreSealed(t *testing.T) {
 	require.NoError(t, change(s, func(tx *store.Tx) error { return tx.EndHostKey(ctx, "k1") }))
 	_, _, err = s.HostKey(ctx, "k1")
 	assert.Equal(t, problem.NotFound, code(err), "a revoked key is no key")
-	assert.Equal(t, problem.Conflict, code(change(s, func(tx *store.Tx) error { return tx.SaveHostKey(ctx, "k1", "desk", "HS256", "x") })), "nor is one of its name made again")
+	assert.Equal(t, problem.Conflict, code(change(s, func(tx *store.Tx) error { return tx.AddHostKey(ctx, &store.HostKey{ID: "k1", HostApp: "desk", Algorithm: "HS256"}, "x") })), "nor is one of its name made again")
 }
 
 // What is changed, its audit entry and the telling are kept together or not at all.

@@ -274,23 +274,23 @@ func TestViewersAreEndedByPage(t *testing.T) {
 	_, v := enter()
 	status, _ := v.do(http.MethodPost, "/view/yard-today/line", url.Values{})
 	require.Equal(t, http.StatusOK, status)
-	_, page := send(t, builder, http.MethodGet, "/people/hosts", nil)
+	_, page := send(t, builder, http.MethodGet, "/people/hosts/yard-desk", nil)
 	assert.Contains(t, page, "Wyn Tarbet")
-	status, _ = form(t, builder, "/people/viewers/end", map[string]string{"app": "yard-desk", "viewer": "staff-88", "name": "Wyn Tarbet"})
+	status, _ = form(t, builder, "/people/hosts/yard-desk/viewers/end", map[string]string{"viewer": "staff-88", "name": "Wyn Tarbet"})
 	require.Equal(t, http.StatusSeeOther, status)
 	status, _ = v.do(http.MethodPost, "/view/yard-today/line", url.Values{})
 	assert.Equal(t, http.StatusUnauthorized, status)
 	status, _ = enter()
 	assert.Equal(t, http.StatusForbidden, status)
-	status, _ = form(t, builder, "/people/viewers/admit", map[string]string{"app": "yard-desk", "viewer": "staff-88"})
+	status, _ = form(t, builder, "/people/hosts/yard-desk/viewers/admit", map[string]string{"viewer": "staff-88"})
 	require.Equal(t, http.StatusSeeOther, status)
 	status, _ = enter()
 	assert.Equal(t, http.StatusOK, status)
 	for path, fields := range map[string]map[string]string{
-		"/people/viewers/end": {"app": "ferry-desk", "viewer": "1"}, "/people/hosts/end": {"key": "no such key"},
+		"/people/hosts/yard-desk/viewers/admit": {"viewer": "1"}, "/people/hosts/yard-desk/keys/end": {"key": "no such key"},
 	} {
 		status, page = form(t, builder, path, fields)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, path)
-		assert.Contains(t, page, "There is no")
+		assert.Contains(t, page, `class="wrong"`)
 	}
 }

@@ -398,10 +398,10 @@ func TestAHostAppMakesTheChange(t *testing.T) {
 	}))
 	defer app.Close()
 	require.NoError(t, d.store.Change(ctx, "mara", func(tx *store.Tx) error {
-		if err := tx.SaveHostApp(ctx, "desk", "Desk", app.URL, []string{app.URL}, 5); err != nil {
+		if err := tx.SaveHostApp(ctx, &store.HostApp{Name: "desk", Title: "Desk", Address: app.URL, PassMinutes: 5}, []string{app.URL}); err != nil {
 			return err
 		}
-		if err := tx.SaveHostKey(ctx, "k1", "desk", identity.Algorithm, identity.NewSecret()); err != nil {
+		if err := tx.AddHostKey(ctx, &store.HostKey{ID: "k1", HostApp: "desk", Algorithm: identity.HS256}, identity.NewSecret()); err != nil {
 			return err
 		}
 		return tx.Audit(ctx, "began", "")

@@ -29,7 +29,7 @@ func (w *Workspace) Frame(ctx context.Context, app string) (*HostApp, error) {
 
 // Enter takes a viewer pass and begins a viewer's stay in a frame.
 func (w *Workspace) Enter(ctx context.Context, pass, origin, app, dashboard string) (bearer string, expires time.Time, err error) {
-	return identity.Exchange(ctx, w.store, pass, origin, app, dashboard)
+	return w.passes.Exchange(ctx, w.store, pass, origin, app, dashboard)
 }
 
 // HostAddresses are where the host apps' own pages and pictures are.
@@ -56,51 +56,105 @@ func (w *Workspace) HostAddress(ctx context.Context, who *identity.Caller) strin
 	return ""
 }
 
-// Hosts is what administrators see of host apps: with their keys, who is looking just now,
-// and who is let in no more.
-type Hosts struct {
-	Apps    []HostApp
-	Keys    []HostKey
-	Viewers []store.FrameViewer
-	Ended   []store.EndedViewer
-}
-
-// Title is what a host app is called.
-func (h *Hosts) Title(app string) string {
-	for _, a := range h.Apps {
-		if a.Name == app {
-			return a.Title
-		}
-	}
-	return app
-}
-
 // Hosts lists the host apps.
-func (w *Workspace) Hosts(ctx context.Context, who *identity.Caller) (*Hosts, error) {
+func (w *Workspace) Hosts(ctx context.Context, who *identity.Caller) ([]HostApp, error) {
 	if err := rights.Ever(who, rights.Administer); err != nil {
 		return nil, err
 	}
-	var h Hosts
-	var err error
-	if h.Apps, err = w.store.HostApps(ctx); err != nil {
+	return w.store.HostApps(ctx)
+}
+
+// A HostPage is all that is known of a host app: its keys, who came by it lately, who is looking just now and
+// who is let in no more, and which dashboards it may be shown.
+type HostPage struct {
+	*HostApp
+	Keys    []HostKey
+	Viewers []HostViewer
+	Looking map[string]bool // by the viewers' ids
+	Ended   []store.EndedViewer
+}
+
+// A HostViewer is somebody whom a host app has vouched for lately.
+type HostViewer = store.HostViewer
+
+// mostViewers is how many viewers are listed.
+const mostViewers = 200
+
+// Host is a host app, with its keys and viewers.
+func (w *Workspace) Host(ctx context.Context, who *identity.Caller, name string) (p *HostPage, err error) {
+	if err := rights.Ever(who, rights.Administer); err != nil {
 		return nil, err
 	}
-	if h.Keys, err = w.store.HostKeys(ctx); err != nil {
+	p = &HostPage{Looking: map[string]bool{}}
+	if p.HostApp, err = w.store.HostApp(ctx, name); err != nil {
 		return nil, err
 	}
-	if h.Viewers, err = w.store.Viewers(ctx, 200); err != nil {
+	keys, err := w.store.HostKeys(ctx)
+	if err != nil {
 		return nil, err
 	}
-	h.Ended, err = w.store.EndedViewers(ctx)
-	return &h, err
+	p.Keys = slices.DeleteFunc(keys, func(k HostKey) bool { return k.HostApp != name })
+	if p.Viewers, err = w.store.HostViewers(ctx, name, mostViewers); err != nil {
+		return nil, err
+	}
+	looking, err := w.store.Viewers(ctx, 1000)
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range looking {
+		if v.HostApp == name {
+			p.Looking[v.Subject] = true
+		}
+	}
+	ended, err := w.store.EndedViewers(ctx)
+	p.Ended = slices.DeleteFunc(ended, func(v store.EndedViewer) bool { return v.HostApp != name })
+	p.Viewers = slices.DeleteFunc(p.Viewers, func(v HostViewer) bool {
+		return slices.ContainsFunc(p.Ended, func(e store.EndedViewer) bool { return e.Subject == v.Subject })
+	})
+	return p, err
+}
+
+// HostKeys lists the keys of all host apps.
+func (w *Workspace) HostKeys(ctx context.Context, who *identity.Caller) ([]HostKey, error) {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return nil, err
+	}
+	return w.store.HostKeys(ctx)
 }
 
 // A Registration is what is given of a host app.
 type Registration struct {
 	Name, Title, Address string
 	Origins              []string
-	PassMinutes          int // 0 for the usual
+	PassMinutes          int  // 0 for the usual
+	Once                 bool // a pass counts once
 	On                   On
+}
+
+// Origin reads the origin of pages, as browsers say it (RFC 6454): a scheme and a host, with its port where that
+// is not the usual one.
+func Origin(typed string) (string, error) {
+	wrong := func(words string) (string, error) {
+		return "", problem.New(problem.Invalid, "origins", "“%s” is not the origin of pages, such as https://desk.example: %s.", typed, words)
+	}
+	u, err := url.Parse(strings.TrimSpace(typed))
+	switch {
+	case err != nil || u.Opaque != "" || u.Scheme == "" || strings.ContainsAny(typed, " ;,'\""):
+		return wrong("a scheme and a host, without a path")
+	case u.Scheme != "http" && u.Scheme != "https":
+		return wrong("it begins with https:// or http://")
+	case strings.Contains(u.Host, "*"):
+		return wrong("each host is named, without a *")
+	case u.User != nil || u.Path != "" && u.Path != "/" || u.RawQuery != "" || u.Fragment != "" || u.ForceQuery:
+		return wrong("a scheme and a host, without a path")
+	case u.Hostname() == "":
+		return wrong("it names no host")
+	}
+	host := strings.ToLower(u.Host)
+	if usual := map[string]string{"http": ":80", "https": ":443"}[u.Scheme]; strings.HasSuffix(host, usual) {
+		host = strings.TrimSuffix(host, usual)
+	}
+	return u.Scheme + "://" + strings.TrimSuffix(host, ":"), nil
 }
 
 // RegisterHost keeps a host app, a new one or a change of one.
@@ -118,9 +172,14 @@ func (w *Workspace) RegisterHost(ctx context.Context, who *identity.Caller, r Re
 	if len(r.Origins) == 0 {
 		return problem.New(problem.Missing, "origins", "From which addresses do its pages come? At least one is needed, such as https://desk.example.")
 	}
-	for _, o := range r.Origins {
-		if u, err := url.Parse(o); err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.Path != "" || u.RawQuery != "" || strings.ContainsAny(o, " ;,'\"") {
-			return problem.New(problem.Invalid, "origins", "“%s” is not the origin of pages, such as https://desk.example: a scheme and a host, without a path.", o)
+	origins := []string{}
+	for _, typed := range r.Origins {
+		o, err := Origin(typed)
+		if err != nil {
+			return err
+		}
+		if !slices.Contains(origins, o) {
+			origins = append(origins, o)
 		}
 	}
 	if u, err := url.Parse(r.Address); r.Address != "" && (err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || strings.ContainsAny(r.Address, " ;,'\"")) {
@@ -134,7 +193,7 @@ func (w *Workspace) RegisterHost(ctx context.Context, who *identity.Caller, r Re
 		if err != nil && !problem.Is(err, problem.NotFound) {
 			return err
 		}
-		if err := tx.SaveHostApp(ctx, r.Name, r.Title, r.Address, r.Origins, r.PassMinutes); err != nil {
+		if err := tx.SaveHostApp(ctx, &store.HostApp{Name: r.Name, Title: r.Title, Address: strings.TrimSuffix(r.Address, "/"), PassMinutes: r.PassMinutes, Once: r.Once}, origins); err != nil {
 			return err
 		}
 		return tx.Audit(ctx, "registered the host app", r.Title)
@@ -145,6 +204,13 @@ func (w *Workspace) RegisterHost(ctx context.Context, who *identity.Caller, r Re
 func (w *Workspace) RemoveHost(ctx context.Context, who *identity.Caller, name string) error {
 	if err := rights.Ever(who, rights.Administer); err != nil {
 		return err
+	}
+	changes, err := w.changedBy(ctx, name)
+	if err != nil {
+		return err
+	}
+	if len(changes) > 0 {
+		return problem.New(problem.Conflict, "", "This host app changes records of %s: say there first that it does not.", strings.Join(changes, ", "))
 	}
 	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
 		app, err := tx.HostApp(ctx, name)
@@ -158,25 +224,65 @@ func (w *Workspace) RemoveHost(ctx context.Context, who *identity.Caller, name s
 	})
 }
 
-// MakeHostKey makes a key with which a host app signs its viewers' passes. Its secret is
-// returned this once.
+// changedBy are the titles of datasets whose records a host app changes.
+func (w *Workspace) changedBy(ctx context.Context, app string) (out []string, err error) {
+	kept, err := w.store.Documents(ctx, Dataset)
+	for _, k := range kept {
+		if d, err := dataset.Read(k.Draft); err == nil && d.Editing != nil && d.Editing.HostApp == app {
+			out = append(out, d.Title)
+		}
+	}
+	return out, err
+}
+
+// MakeHostKey makes a key with which a host app signs its viewers' passes: a secret that both know, which
+// is returned this once.
 func (w *Workspace) MakeHostKey(ctx context.Context, who *identity.Caller, app, id string) (secret string, err error) {
-	if err := rights.Ever(who, rights.Administer); err != nil {
+	secret = identity.NewSecret()
+	return secret, w.addKey(ctx, who, &HostKey{ID: id, HostApp: app, Algorithm: identity.HS256}, secret)
+}
+
+// AddPublicKey takes the public half of a pair of keys, as it is written in a file; only the host app has the other.
+func (w *Workspace) AddPublicKey(ctx context.Context, who *identity.Caller, app, id, text string) (algorithm string, err error) {
+	_, algorithm, err = identity.ReadPublicKey(text)
+	if err != nil {
 		return "", err
 	}
-	if err := dataset.CheckName(id); err != nil {
-		return "", problem.At("key", err)
+	return algorithm, w.addKey(ctx, who, &HostKey{ID: id, HostApp: app, Algorithm: algorithm, PublicKey: strings.TrimSpace(text) + "\n"}, "")
+}
+
+// AddKeySet takes the address at which a host app has its public keys (JWKS), once it has answered; it says
+// which there are.
+func (w *Workspace) AddKeySet(ctx context.Context, who *identity.Caller, app, id, address string) (ids []string, err error) {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return nil, err
 	}
-	secret = identity.NewSecret()
-	return secret, w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
-		kept, err := tx.HostApp(ctx, app)
+	if err := identity.CheckKeySet(address); err != nil {
+		return nil, err
+	}
+	if ids, err = w.passes.TryKeySet(ctx, address); err != nil {
+		return nil, err
+	}
+	return ids, w.addKey(ctx, who, &HostKey{ID: id, HostApp: app, Algorithm: identity.KeySet, Address: address}, "")
+}
+
+// addKey keeps a key of a host app, beside those that it has.
+func (w *Workspace) addKey(ctx context.Context, who *identity.Caller, k *HostKey, secret string) error {
+	if err := rights.Ever(who, rights.Administer); err != nil {
+		return err
+	}
+	if err := dataset.CheckName(k.ID); err != nil {
+		return problem.At("key", err)
+	}
+	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
+		kept, err := tx.HostApp(ctx, k.HostApp)
 		if err != nil {
 			return err
 		}
-		if err := tx.SaveHostKey(ctx, id, app, identity.Algorithm, secret); err != nil {
+		if err := tx.AddHostKey(ctx, k, secret); err != nil {
 			return err
 		}
-		return tx.Audit(ctx, "made a key of the host app", kept.Title+": "+id)
+		return tx.Audit(ctx, "made a key of the host app", kept.Title+": "+k.ID+" ("+k.Algorithm+")")
 	})
 }
 

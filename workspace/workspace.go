@@ -38,9 +38,10 @@ type Workspace struct {
 	reader *view.Reader
 	files  *uploads.Uploads // nil where there is no database for files
 	hosts  *hostapp.Asker
-	// providers sign people in through their organisation; mail, which is nil where none is sent,
+	// providers sign people in through their organisation, passes are those of host apps; mail, which is nil where none is sent,
 	// sends letters with links to address.
 	providers *identity.Providers
+	passes    *identity.Passes
 	mail      *mail.Mailer
 	address   string
 	// peeks are the looks at what is another's that have been noted lately.
@@ -65,7 +66,7 @@ func Open(ctx context.Context, s *store.Store, e *live.Engine, a Around) (*Works
 		return nil, err
 	}
 	w := &Workspace{store: s, reader: view.NewReader(e), files: a.Files, hosts: hostapp.New(a.Inside), versions: versions,
-		providers: identity.NewProviders(a.Inside), mail: a.Mail, address: strings.TrimSuffix(a.Address, "/"), peeks: expirable.NewLRU[string, struct{}](2000, nil, peekLasts)}
+		providers: identity.NewProviders(a.Inside), passes: identity.NewPasses(a.Inside), mail: a.Mail, address: strings.TrimSuffix(a.Address, "/"), peeks: expirable.NewLRU[string, struct{}](2000, nil, peekLasts)}
 	return w, w.index(ctx)
 }
 

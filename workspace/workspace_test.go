@@ -562,7 +562,7 @@ func TestTheAuditLogSpeaksToPeople(t *testing.T) {
 	for _, e := range slices.Backward(log) {
 		words = append(words, e.Who+" "+e.What+": "+e.About)
 	}
-	assert.Equal(t, []string{"Mara made the dataset: Jobs", "Edda published version 1 of the dashboard: First of all", "Mara registered the host app: The desk", "Mara made a key of the host app: The desk: k1", "Mara ended the host app's key: k1", "Edda removed the dashboard: First of all"}, words)
+	assert.Equal(t, []string{"Mara made the dataset: Jobs", "Edda published version 1 of the dashboard: First of all", "Mara registered the host app: The desk", "Mara made a key of the host app: The desk: k1 (HS256)", "Mara ended the host app's key: k1", "Edda removed the dashboard: First of all"}, words)
 	_, err = d.Audit(ctx, edda, 0, 6)
 	assert.Equal(t, problem.Forbidden, code(err))
 	for _, origins := range [][]string{nil, {"desk.example"}, {"https://desk.example/path"}, {"javascript:alert(1)"}, {"https://a.example; script-src *"}} {

@@ -159,10 +159,11 @@ func hostApp(ctx context.Context, args []string) error {
 	name, title := flags.String("name", "", "name, as in the tag and in the pass"), flags.String("title", "", "title, for people")
 	address := flags.String("address", "", "what comes before the path of a record: https://desk.example")
 	key := flags.String("key", "", "name of the key (kid) to make")
+	public := flags.String("public-key", "", "a file with the public half (PEM) of the key pair that the key is; a secret is made when left out")
 	minutes := flags.Int("pass-minutes", identity.PassMinutes, "how long its viewer passes may be good for, 1 to 60")
 	endKey := flags.String("end-key", "", "name of a key to end, with every viewer whose pass it signed; nothing else is done")
 	var from several
-	flags.Var(&from, "origin", "an origin whose pages may show dashboards; may be given several times")
+	flags.Var(&from, "origin", "an origin whose pages may show dashboards; may be given several times. Without any the application stays as it is")
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
@@ -175,19 +176,33 @@ func hostApp(ctx context.Context, args []string) error {
 	if *endKey != "" {
 		return w.EndHostKey(ctx, operator, *endKey)
 	}
-	if *key == "" {
-		return errors.New("-key and at least one -origin are needed")
+	if *key == "" && len(from) == 0 {
+		return errors.New("-origin registers an application or changes it, -key makes a key of it, -end-key ends one: one of them is needed")
 	}
-	err = w.RegisterHost(ctx, operator, workspace.Registration{Name: *name, Title: *title, Address: *address, Origins: from, PassMinutes: *minutes})
-	if err != nil {
+	if len(from) > 0 { // else the application stays as it is
+		if err := w.RegisterHost(ctx, operator, workspace.Registration{Name: *name, Title: *title, Address: *address, Origins: from, PassMinutes: *minutes}); err != nil {
+			return err
+		}
+	}
+	switch {
+	case *key == "":
+		return nil
+	case *public != "":
+		text, err := os.ReadFile(*public)
+		if err != nil {
+			return err
+		}
+		algorithm, err := w.AddPublicKey(ctx, operator, *name, *key, string(text))
+		if err == nil {
+			fmt.Printf("kid     %s\nalg     %s\n", *key, algorithm)
+		}
 		return err
 	}
 	secret, err := w.MakeHostKey(ctx, operator, *name, *key)
-	if err != nil {
-		return err
+	if err == nil {
+		fmt.Printf("kid     %s\nalg     %s\nsecret  %s\n", *key, identity.HS256, secret)
 	}
-	fmt.Printf("kid     %s\nalg     %s\nsecret  %s\n", *key, identity.Algorithm, secret)
-	return nil
+	return err
 }
 
 func runDemo(ctx context.Context, args []string) error {

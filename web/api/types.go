@@ -264,6 +264,7 @@ type Host struct {
 	Address     string    `json:"address"`
 	Origins     []string  `json:"origins"`
 	PassMinutes int       `json:"pass_minutes"`
+	Once        bool      `json:"once"` // a pass counts once
 	Revision    int       `json:"revision"`
 	Keys        []HostKey `json:"keys"`
 }
@@ -271,9 +272,17 @@ type Host struct {
 // HostKey is a key of a host app.
 type HostKey struct {
 	ID        string     `json:"id"`
-	Algorithm string     `json:"algorithm"`
+	Algorithm string     `json:"algorithm"`         // JWKS for keys that are fetched
+	Address   string     `json:"address,omitempty"` // where they are
 	MadeAt    time.Time  `json:"made_at"`
+	UsedAt    *time.Time `json:"used_at"`
 	EndedAt   *time.Time `json:"ended_at"`
+}
+
+// MakeHostKey is which kind of key: a shared secret, unless one of these is given.
+type MakeHostKey struct {
+	PublicKey string `json:"public_key,omitempty"` // the public half of a pair, as PEM
+	Address   string `json:"address,omitempty"`    // where public keys are fetched from (JWKS)
 }
 
 // PutHost registers a host app.
@@ -282,13 +291,15 @@ type PutHost struct {
 	Address     string   `json:"address,omitempty"`
 	Origins     []string `json:"origins"`
 	PassMinutes int      `json:"pass_minutes,omitempty"`
+	Once        bool     `json:"once,omitempty"`
 }
 
-// NewSecret is the secret of a host app's key; it is shown this once.
+// NewSecret is a new key of a host app; its secret, where it has one, is shown this once.
 type NewSecret struct {
-	Kid       string `json:"kid"`
-	Algorithm string `json:"algorithm"`
-	Secret    string `json:"secret"`
+	Kid       string   `json:"kid"`
+	Algorithm string   `json:"algorithm"`
+	Secret    string   `json:"secret,omitempty"`
+	Keys      []string `json:"keys,omitempty"` // that are at the address
 }
 
 // EndViewer says what people call a viewer who is let in no more.

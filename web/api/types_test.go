@@ -27,7 +27,7 @@ import (
 // roots are the types that requests and answers are made of.
 var roots = []any{
 	Kept{}, Document{}, RunWidget{}, WidgetRecords{}, Widget{}, Run{}, Figures{}, PublishChart{}, ChartPublished{}, Profile{}, DatasetRecords{}, Formula{}, ViewAs{}, Source{}, PutSource{}, SourceFound{},
-	Authors{}, File{}, Rows{}, Person{}, PutPerson{}, Done{}, Key{}, MakeKey{}, NewKey{}, Host{}, PutHost{}, NewSecret{}, EndViewer{}, Audit{}, Use{}, Version{}, Changes{}, Back{}, Name{},
+	Authors{}, File{}, Rows{}, Person{}, PutPerson{}, Done{}, Key{}, MakeKey{}, NewKey{}, Host{}, PutHost{}, MakeHostKey{}, NewSecret{}, EndViewer{}, Audit{}, Use{}, Version{}, Changes{}, Back{}, Name{},
 	view.Page{}, view.Listed{}, view.Trial{}, view.ViewAs{}, workspace.Reach{}, dataset.Table{}, period.Workspace{},
 }
 

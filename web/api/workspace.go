@@ -209,23 +209,23 @@ func (a *API) endKey(c *gin.Context) {
 }
 
 func (a *API) hosts(c *gin.Context) {
-	h, err := a.ws.Hosts(c.Request.Context(), who(c))
-	if err != nil {
-		a.gate.Fail(c, err)
-		return
+	apps, err := a.ws.Hosts(c.Request.Context(), who(c))
+	var keys []workspace.HostKey
+	if err == nil {
+		keys, err = a.ws.HostKeys(c.Request.Context(), who(c))
 	}
 	out := []Host{}
-	for i := range h.Apps {
-		app := &h.Apps[i]
-		of := Host{app.Name, app.Title, app.Address, app.OriginList(), app.PassMinutes, app.Revision, []HostKey{}}
-		for _, k := range h.Keys {
+	for i := range apps {
+		app := &apps[i]
+		of := Host{app.Name, app.Title, app.Address, app.OriginList(), app.PassMinutes, app.Once, app.Revision, []HostKey{}}
+		for _, k := range keys {
 			if k.HostApp == app.Name {
-				of.Keys = append(of.Keys, HostKey{k.ID, k.Algorithm, k.CreatedAt, k.RevokedAt})
+				of.Keys = append(of.Keys, HostKey{k.ID, k.Algorithm, k.Address, k.CreatedAt, k.UsedAt, k.RevokedAt})
 			}
 		}
 		out = append(out, of)
 	}
-	a.respond(c, out, nil)
+	a.respond(c, out, err)
 }
 
 func (a *API) putHost(c *gin.Context) {
@@ -236,7 +236,7 @@ func (a *API) putHost(c *gin.Context) {
 		err = e
 	}
 	if err == nil {
-		err = a.ws.RegisterHost(c.Request.Context(), who(c), workspace.Registration{Name: c.Param("host"), Title: in.Title, Address: in.Address, Origins: in.Origins, PassMinutes: in.PassMinutes, On: from})
+		err = a.ws.RegisterHost(c.Request.Context(), who(c), workspace.Registration{Name: c.Param("host"), Title: in.Title, Address: in.Address, Origins: in.Origins, PassMinutes: in.PassMinutes, Once: in.Once, On: from})
 	}
 	a.none(c, err)
 }
@@ -246,12 +246,24 @@ func (a *API) removeHost(c *gin.Context) {
 }
 
 func (a *API) makeHostKey(c *gin.Context) {
-	secret, err := a.ws.MakeHostKey(c.Request.Context(), who(c), c.Param("host"), c.Param("key"))
+	var in MakeHostKey
+	ctx, app, out := c.Request.Context(), c.Param("host"), NewSecret{Kid: c.Param("key"), Algorithm: identity.HS256}
+	err := gate.Body(c, &in)
+	switch {
+	case err != nil:
+	case in.PublicKey != "":
+		out.Algorithm, err = a.ws.AddPublicKey(ctx, who(c), app, out.Kid, in.PublicKey)
+	case in.Address != "":
+		out.Algorithm = identity.KeySet
+		out.Keys, err = a.ws.AddKeySet(ctx, who(c), app, out.Kid, in.Address)
+	default:
+		out.Secret, err = a.ws.MakeHostKey(ctx, who(c), app, out.Kid)
+	}
 	if err != nil {
 		a.gate.Fail(c, err)
 		return
 	}
-	c.JSON(http.StatusCreated, NewSecret{c.Param("key"), identity.Algorithm, secret})
+	c.JSON(http.StatusCreated, out)
 }
 
 func (a *API) endHostKey(c *gin.Context) {

@@ -54,6 +54,7 @@ func (g *Gate) Behind(router *gin.Engine, proxies []netip.Prefix) error {
 // comes from elsewhere but pictures of the host apps. frames says which pages may show
 // this one in a frame.
 func Policy(frames string, pictures ...string) string {
+	pictures = slices.DeleteFunc(pictures, func(p string) bool { return p == "" })
 	return "default-src 'none'; script-src 'self'; style-src 'self'; img-src " + strings.Join(append([]string{"'self'", "data:"}, pictures...), " ") + "; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors " + frames
 }
 

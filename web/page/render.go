@@ -7,6 +7,7 @@ import (
 	"html/template"
 	"io/fs"
 	"net/http"
+	"net/url"
 	"regexp"
 	"strings"
 	"time"
@@ -52,9 +53,10 @@ var functions = template.FuncMap{
 	"sharing": func(kind, name string, folder bool) template.URL {
 		return template.URL(SharingAddress(workspace.Shared{Kind: kind, Name: name, Folder: folder}))
 	},
-	"json": func(v any) (string, error) { b, err := json.Marshal(v); return string(b), err },
-	"list": func(v ...any) []any { return v },
-	"add":  func(a, b int) int { return a + b },
+	"formOf": func(form url.Values, name string) string { return form.Get(name) },
+	"json":   func(v any) (string, error) { b, err := json.Marshal(v); return string(b), err },
+	"list":   func(v ...any) []any { return v },
+	"add":    func(a, b int) int { return a + b },
 	"dict": func(pairs ...any) (map[string]any, error) {
 		out := map[string]any{}
 		for i := 0; i+1 < len(pairs); i += 2 {

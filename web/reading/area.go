@@ -5,7 +5,6 @@ import (
 	"embed"
 	"html/template"
 	"net/http"
-	"net/url"
 
 	"github.com/gin-gonic/gin"
 
@@ -19,8 +18,7 @@ var files embed.FS
 
 // Area is what the pages consist of.
 var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js", "open.js", "as.js", "viewing.js"}, Functions: template.FuncMap{"oneSide": oneSide,
-	"formOf": func(form url.Values, name string) string { return form.Get(name) },
-	"at":     func(query string) template.URL { return template.URL(query) }}}
+	"at": func(query string) template.URL { return template.URL(query) }}}
 
 // A Server answers for this area.
 type Server struct {

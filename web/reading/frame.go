@@ -33,7 +33,7 @@ func (s *Server) frame(c *gin.Context) {
 			return
 		}
 	}
-	s.Pictured(c, strings.Join(origins, " "))
+	c.Header("Content-Security-Policy", gate.Policy(strings.Join(origins, " "), app.Address)) // its own host's pages and pictures, and no other's
 	c.Header("Cross-Origin-Opener-Policy", "unsafe-none")
 	s.Page(c, http.StatusOK, "frame", "Eskadel", gin.H{"App": app.Name, "Dashboard": c.Param("dashboard"), "PageTitle": c.Query("page"), "Widget": c.Query("widget"), "View": c.Query("view"), "Origins": origins})
 }
