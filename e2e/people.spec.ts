@@ -1,4 +1,4 @@
-import { createHmac } from "node:crypto";
+import { createHmac, generateKeyPairSync } from "node:crypto";
 import { expect, test, type Page } from "@playwright/test";
 import { builder, complaints, eskadel, noSeriousProblem, signIn } from "./help";
 
@@ -113,4 +113,42 @@ test("people come in through their organisation", async ({ page }) => {
   await page.getByLabel("A key for").fill("evening report");
   await page.getByRole("button", { name: "Make it" }).click();
   await expect(page.locator(".found code")).toContainText("esk_");
+});
+
+// A builder registers an application, gives it a secret and a public key beside it, and ends the first.
+test("a host app is registered, and its keys are changed", async ({ page }) => {
+  await signIn(page, builder);
+  await page.goto("/people/hosts");
+  await page.getByText("Register a host app").press("Enter");
+  await page.getByLabel("Title", { exact: true }).fill("Ferry Desk");
+  await page.getByLabel("An address of its pages").fill("https://*.ferry.example");
+  await page.getByRole("button", { name: "Register" }).press("Enter");
+  await expect(page.locator(".wrong")).toContainText("each host is named, without a *");
+  await expect(page.getByLabel("Title", { exact: true })).toHaveValue("Ferry Desk");
+  await page.getByLabel("An address of its pages").first().fill("https://ferry.example:443/");
+  await page.getByRole("button", { name: "Register" }).click();
+  await page.waitForURL(/hosts\/ferry-desk$/);
+  await expect(page.locator("main")).toContainText("Its pages come from https://ferry.example;");
+  await expect(page.locator("main")).toContainText("No key yet");
+  await looks(page, "a host app");
+  await page.getByLabel("Its name, which passes say").fill("ferry-1");
+  await page.getByRole("button", { name: "Make it" }).click();
+  await expect(page.locator("#new-secret")).toHaveText(/^[\w-]{43}$/);
+  await page.getByText("Another key").click();
+  await page.getByLabel("Its name, which passes say").fill("ferry-2");
+  await page.getByLabel("the public half of a pair").check();
+  await page.getByLabel("The public key, as it is in its file").fill("something else");
+  await page.getByRole("button", { name: "Make it" }).click();
+  await expect(page.locator(".wrong")).toContainText("-----BEGIN PUBLIC KEY-----");
+  const { publicKey } = generateKeyPairSync("ed25519");
+  await page.getByLabel("The public key, as it is in its file").fill(publicKey.export({ type: "spki", format: "pem" }) as string);
+  await page.getByRole("button", { name: "Make it" }).click();
+  await expect(page.locator(".found")).toContainText("passes are signed by EdDSA");
+  await looks(page, "keys of a host app");
+  await page.getByRole("button", { name: "End the key ferry-1" }).click();
+  await expect(page.locator("li", { hasText: "ferry-1" })).toContainText("ended");
+  await expect(page.getByRole("button", { name: "End the key ferry-2" })).toBeVisible();
+  await page.getByRole("button", { name: "forget this host app" }).click();
+  await page.waitForURL(/people\/hosts$/);
+  await expect(page.locator("main")).not.toContainText("Ferry Desk");
 });
