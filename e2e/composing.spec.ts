@@ -122,7 +122,7 @@ test("what filters and clicks reach is changed in a table", async ({ page }) => 
   await choose(page.locator("[data-column='parts']"), () => page.getByRole("button", { name: "shows nothing until a click reaches it" }).click());
   await expect(page.locator("#parts")).toContainText("Nothing is chosen yet");
   await page.getByText("Readers may").click();
-  await expect(page.getByLabel("list the records behind a mark")).toBeChecked();
+  await expect(page.getByLabel("list the records behind marks")).toBeChecked();
   await Promise.all([page.waitForResponse((r) => r.url().endsWith("/draft") && r.ok()), page.getByLabel("ask questions of their own").uncheck()]);
   await page.locator("#undo").click();
   await expect(page.getByLabel("ask questions of their own")).toBeChecked();

@@ -8,6 +8,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/identity"
 	"eskadel/rights"
+	"eskadel/store"
 )
 
 func kind(k rights.Kind) *identity.Caller {
@@ -17,6 +18,8 @@ func kind(k rights.Kind) *identity.Caller {
 		return nil
 	case rights.Viewer:
 		c.PersonID, c.Email, c.HostApp = 0, "", "desk"
+	case rights.Visitor:
+		c.PersonID, c.Email, c.Link = 0, "", &store.OpenLink{}
 	default:
 		c.Author, c.Dashboards = true, nil
 		c.Builder = k == rights.Builder || k == rights.BuilderKey
@@ -64,6 +67,17 @@ func TestWhatDependsOnTheThing(t *testing.T) {
 		"a team's, a builder":             {rights.Builder, rights.See, rights.Thing{Keeper: &mara, Team: &others}, ""},
 		"a team's dataset, not in it":     {rights.Author, rights.Use, rights.Thing{Team: &others}, problem.NotFound},
 		"a team's dataset, in it":         {rights.Author, rights.Use, rights.Thing{Team: &theirs, For: [][]string{{"x@example.org"}}}, problem.NotFound},
+		"given to see":                    {rights.Author, rights.See, rights.Thing{Keeper: &mara, Private: true, Grants: []rights.Grant{{Person: 7, May: rights.Sees}}}, ""},
+		"given to another":                {rights.Author, rights.See, rights.Thing{Keeper: &mara, Private: true, Grants: []rights.Grant{{Person: 8, May: rights.Shares}}}, problem.NotFound},
+		"given to see, not to edit":       {rights.Author, rights.Edit, rights.Thing{Keeper: &mara, Grants: []rights.Grant{{Person: 7, May: rights.Sees}}}, problem.Forbidden},
+		"given to edit, by a program":     {rights.AuthorKey, rights.Publish, rights.Thing{Keeper: &mara, Grants: []rights.Grant{{Team: 3, May: rights.Edits}}}, ""},
+		"given to edit, not to share":     {rights.Author, rights.Share, rights.Thing{Keeper: &mara, Grants: []rights.Grant{{Team: 3, May: rights.Edits}}}, problem.Forbidden},
+		"given to share, to a team":       {rights.Author, rights.Share, rights.Thing{Keeper: &mara, Grants: []rights.Grant{{Team: 3, May: rights.Shares}}}, ""},
+		"given to a team, not in it":      {rights.Author, rights.See, rights.Thing{Keeper: &mara, Private: true, Grants: []rights.Grant{{Team: 4, May: rights.Shares}}}, problem.NotFound},
+		"a visitor, of what it shows":     {rights.Visitor, rights.See, rights.Thing{Dashboard: "open"}, ""},
+		"a visitor, of another":           {rights.Visitor, rights.See, rights.Thing{Dashboard: "another"}, problem.Forbidden},
+		"a visitor never changes":         {rights.Visitor, rights.Change, rights.Thing{Dashboard: "open", ViewersMay: []string{"change"}}, problem.Forbidden},
+		"a visitor, as its author allows": {rights.Visitor, rights.Records, rights.Thing{Dashboard: "open", ViewersMay: []string{"records"}}, ""},
 		"nobody":                          {rights.Nobody, rights.See, rights.Thing{Dashboard: "open"}, problem.SignedOut},
 		"a key by a key":                  {rights.BuilderKey, rights.Self, rights.Thing{}, problem.Forbidden},
 	} {

@@ -1,13 +1,13 @@
 #!/usr/bin/env bash
-# Installs what is named and missing of Debian's packages: postgresql, chromium. Asks for
-# root only if something is missing.
+# Installs what is named and missing of Debian's packages: postgresql, chromium, the languages in which
+# viewer passes are signed. Asks for root only if something is missing.
 set -euo pipefail
 missing=()
 for package in "$@"; do
   case $package in
     postgresql) compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || missing+=(postgresql) ;;
     chromium) command -v chromium >/dev/null || missing+=(chromium) ;;
-    *) missing+=("$package") ;;
+    *) [ "$(dpkg-query -W -f '${Status}' "$package" 2>/dev/null)" = 'install ok installed' ] || missing+=("$package") ;;
   esac
 done
 [ ${#missing[@]} -eq 0 ] && exit 0

@@ -104,7 +104,9 @@ func TestSecretsAreSealed(t *testing.T) {
 	require.NoError(t, change(s, func(tx *store.Tx) error { return tx.EndHostKey(ctx, "k1") }))
 	_, _, err = s.HostKey(ctx, "k1")
 	assert.Equal(t, problem.NotFound, code(err), "a revoked key is no key")
-	assert.Equal(t, problem.Conflict, code(change(s, func(tx *store.Tx) error { return tx.AddHostKey(ctx, &store.HostKey{ID: "k1", HostApp: "desk", Algorithm: "HS256"}, "x") })), "nor is one of its name made again")
+	assert.Equal(t, problem.Conflict, code(change(s, func(tx *store.Tx) error {
+		return tx.AddHostKey(ctx, &store.HostKey{ID: "k1", HostApp: "desk", Algorithm: "HS256"}, "x")
+	})), "nor is one of its name made again")
 }
 
 // What is changed, its audit entry and the telling are kept together or not at all.

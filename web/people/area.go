@@ -49,6 +49,8 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/people/hosts", Right: may, Handle: s.newHost},
 		{Method: get, Path: "/people/hosts/:host", Right: may, Handle: s.host},
 		{Method: post, Path: "/people/hosts/:host", Right: may, Handle: s.saveHost},
+		{Method: get, Path: "/people/hosts/:host/kit", Right: may, Handle: s.kit},
+		{Method: post, Path: "/people/hosts/:host/kit", Right: may, Handle: s.testPass},
 		{Method: post, Path: "/people/hosts/:host/remove", Right: may, Handle: s.removeHost},
 		{Method: post, Path: "/people/hosts/:host/keys", Right: may, Handle: s.addHostKey},
 		{Method: post, Path: "/people/hosts/:host/keys/end", Right: may, Handle: s.endHostKey},
