@@ -2,9 +2,9 @@
 import { say } from "./api.js";
 
 document.addEventListener("click", async (event) => {
-  const button = /** @type {HTMLElement} */ (event.target).closest("[data-copy]");
+  const button = /** @type {HTMLElement} */ (event.target).closest("[data-copies]");
   if (!(button instanceof HTMLElement)) return;
-  const of = document.getElementById(button.dataset.copy ?? "");
+  const of = document.getElementById(button.dataset.copies ?? "");
   try {
     await navigator.clipboard.writeText(of?.textContent ?? "");
     button.textContent = "copied";
