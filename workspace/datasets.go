@@ -160,7 +160,10 @@ func (w *Workspace) saveDataset(ctx context.Context, who *identity.Caller, name 
 }
 
 func (w *Workspace) datasetOf(ctx context.Context, who *identity.Caller, name string, document []byte, on On, done string, anyway bool) making {
+	var broken []Reached
+	title := name
 	return making{kind: Dataset, name: name, on: on, mine: document, holds: true, what: rights.Build, done: done, begun: "made the dataset",
+		tell: func(ctx context.Context, tx *store.Tx) error { return tellBroken(ctx, tx, who, title, broken) },
 		read: func(b []byte) ([]byte, string, error) {
 			d, err := dataset.Read(b)
 			if err != nil {
@@ -179,17 +182,42 @@ func (w *Workspace) datasetOf(ctx context.Context, who *identity.Caller, name st
 				}
 			}
 			d.Settle(ds.Catalogue())
-			if !anyway {
-				reach, err := w.Reach(ctx, who, d)
-				if err != nil {
-					return nil, "", err
-				}
-				if len(reach.Broken) > 0 {
-					return nil, "", &Breaking{problem.New(problem.Conflict, "breaks", "%s", reach.Words()), reach}
-				}
+			reach, err := w.Reach(ctx, who, d)
+			if err != nil {
+				return nil, "", err
 			}
+			if len(reach.Broken) > 0 && !anyway {
+				return nil, "", &Breaking{problem.New(problem.Conflict, "breaks", "%s", reach.Words()), reach}
+			}
+			broken, title = reach.Broken, d.Title
 			return d.JSON(), d.Title, nil
 		}}
+}
+
+// tellBroken tells the keepers of what a change of a dataset has broken, of each once.
+func tellBroken(ctx context.Context, tx *store.Tx, who *identity.Caller, title string, broken []Reached) error {
+	told := map[string]bool{}
+	for _, b := range broken {
+		if told[b.Kind+b.Name] {
+			continue
+		}
+		told[b.Kind+b.Name] = true
+		d, err := tx.Document(ctx, b.Kind, b.Name)
+		if err != nil {
+			return err
+		}
+		if d.KeeperID == nil || *d.KeeperID == who.PersonID {
+			continue
+		}
+		n := store.Notice{Kind: NoticeBroken, ByName: who.Name, Words: "has changed the dataset “" + title + "”, with which your " + b.Kind + " “" + b.Title + "” no longer works", Note: b.Trouble, Address: Shared{Kind: b.Kind, Name: b.Name}.address()}
+		if b.Kind == Dashboard {
+			n.Address += "/edit"
+		}
+		if err := tx.Tell(ctx, []int64{*d.KeeperID}, n); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // A Reached is a chart that a change of a dataset reaches, or a dashboard with it.

@@ -121,6 +121,8 @@ type making struct {
 	begun string // the same of a new one, where that is other
 	what  rights.What
 	begin func(*store.Document) // sets what only a new document has
+	// tell tells others of it, once it is kept.
+	tell func(context.Context, *store.Tx) error
 }
 
 // tries is how often a document that others change all the time is tried to be kept.
@@ -201,6 +203,9 @@ func (w *Workspace) keepOnce(ctx context.Context, who *identity.Caller, m making
 		}
 		if err == nil && done != "" {
 			err = tx.Audit(ctx, done, title)
+		}
+		if err == nil && m.tell != nil {
+			err = m.tell(ctx, tx)
 		}
 		return err
 	})

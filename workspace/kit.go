@@ -22,6 +22,8 @@ type PassLine struct {
 	Says   string // what it says, as people write it; "" where it says nothing
 	Wrong  string
 	Header bool // it stands in the header
+	// Claimed tells that passes say it; a signature and a length are not said.
+	Claimed bool
 }
 
 // A PassTest is a pass that somebody has looked at: what it says, what is wrong with it, and who they would be
@@ -58,7 +60,7 @@ func (w *Workspace) TestPass(ctx context.Context, who *identity.Caller, app, das
 		wrong[f.Part] = append(wrong[f.Part], f.Words)
 	}
 	line := func(part, says string, header bool) {
-		out.Lines = append(out.Lines, PassLine{part, says, strings.Join(wrong[part], " "), header})
+		out.Lines = append(out.Lines, PassLine{part, says, strings.Join(wrong[part], " "), header, part != "signature" && part != "size"})
 		delete(wrong, part)
 	}
 	for _, part := range slices.Sorted(maps.Keys(c.Header)) {

@@ -293,6 +293,11 @@ func TestWhatAChangeOfADatasetReaches(t *testing.T) {
 	require.ErrorAs(t, err, &breaking)
 	_, err = d.SaveDataset(ctx, mara, &without, workspace.On{Revision: p.Revision}, true)
 	require.NoError(t, err, "anyway")
+	told, err := d.Notices(ctx, edda, 0, 10)
+	require.NoError(t, err)
+	require.Len(t, told, 2, "their keeper is told of each")
+	assert.Contains(t, told[0].Words+told[1].Words, "has changed the dataset “Jobs”, with which your dashboard “One” no longer works")
+	assert.NotEmpty(t, told[0].Note, "and why")
 	without.Title = "Work"
 	_, err = d.SaveDataset(ctx, mara, &without, workspace.On{Revision: p.Revision + 1}, false)
 	require.NoError(t, err, "what was broken before does not count")
