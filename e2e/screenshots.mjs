@@ -49,7 +49,16 @@ await p.waitForTimeout(3000);
 await p.screenshot({ path: `${out}library.png` });
 
 await p.goto(`${eskadel}/people`);
+await p.getByRole("link", { name: "Edda Harrow" }).click();
 await p.screenshot({ path: `${out}people.png` });
+await p.goto(`${eskadel}/people/hosts/yard-desk/kit?dashboard=yard-today`);
+await p.screenshot({ path: `${out}kit.png` });
+await p.goto(`${eskadel}/dashboards/hazards`);
+await settled(p);
+await p.getByRole("link", { name: "pass it on …" }).click();
+await p.locator("#sharing-find").fill("edda");
+await p.waitForSelector(".whom-found li");
+await p.screenshot({ path: `${out}passing.png` });
 
 await p.goto(`${eskadel}/dashboards/yard-today`);
 await settled(p);
@@ -62,11 +71,6 @@ for (const key of ["Home", "ArrowRight", "ArrowRight", "ArrowUp", "r"]) await p.
 await p.waitForSelector("#drawer[open] tbody tr");
 await p.screenshot({ path: `${out}records.png` });
 
-for (const [name, file] of [["money", "money"], ["hazards", "hazards"]]) {
-  await p.goto(`${eskadel}/dashboards/${name}`);
-  await settled(p);
-  await p.screenshot({ path: `${out}${file}.png` });
-}
 await p.goto(`${eskadel}/dashboards/gallery`);
 await settled(p);
 await p.screenshot({ path: `${out}forms.png` });
