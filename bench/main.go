@@ -107,7 +107,7 @@ type bench struct {
 }
 
 func start(ctx context.Context, dir string, scale float64) (*demo.Demo, error) {
-	return demo.Start(ctx, demo.Config{Dir: dir, Scale: scale, Again: true, Say: func(f string, a ...any) { fmt.Printf(f+"\n", a...) }})
+	return demo.Start(ctx, demo.Config{Measured: true, Dir: dir, Scale: scale, Again: true, Say: func(f string, a ...any) { fmt.Printf(f+"\n", a...) }})
 }
 
 func (b *bench) run(ctx context.Context, scale float64, skewed bool) error {

@@ -52,6 +52,7 @@ type Config struct {
 	Staff    int     // port on 127.0.0.1 of the place where the organisation signs its people in; 0 for a free one
 	Postgres int     // port; 0 for a free one
 	Fresh    bool    // forget what was kept before
+	Measured bool    // it is to be measured: nobody is told that they ask too much
 	Again    bool    // put the documents in again, though they are there
 	Now      string  // what questions take for now; the true time when left out
 	Say      func(format string, args ...any)
@@ -299,6 +300,9 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	server, err := web.New(d.Workspace)
 	if err != nil {
 		return err
+	}
+	if c.Measured {
+		server.Gate.Unlimited()
 	}
 	d.Routes = server.Routes()
 	d.listen(d.doors[0], server.Handler())

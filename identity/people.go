@@ -42,6 +42,7 @@ type Caller struct {
 	Dashboards []string        // which dashboards a viewer in a frame may see; nil for an author
 	HostApp    string          // which host app vouches for a viewer
 	Program    bool            // comes with an API key, in the name of a person
+	KeyID      string          // of that key
 	Link       *store.OpenLink // by which a visitor comes, whom nobody vouches for
 	Looking    *Look           // where somebody else looks as them: nothing is done as them
 	Expires    time.Time
@@ -106,7 +107,7 @@ func ByKey(ctx context.Context, s *store.Store, key string) (*Caller, error) {
 	}
 	c, err := person(ctx, s, &kept.Person)
 	if err == nil {
-		c.Program, c.Expires = true, time.Now().Add(SessionLife)
+		c.Program, c.KeyID, c.Expires = true, kept.ID, time.Now().Add(SessionLife)
 		c.alive = func(ctx context.Context, s *store.Store) (bool, error) {
 			_, err := s.APIKey(ctx, hash(key))
 			return found(err)

@@ -38,9 +38,9 @@ func (s *Server) serve() {
 			pass = append(pass, g.Whole(gate.MostUnknown))
 		case route.Streamed:
 			// Files are read as they come; who sends them is known by then.
-			pass = append(pass, g.Known, g.FromPage, may, gate.Streamed)
+			pass = append(pass, g.Known, g.Limited, g.FromPage, may, gate.Streamed)
 		default:
-			pass = append(pass, g.Known, may, g.Whole(gate.MostKnown), g.FromPage)
+			pass = append(pass, g.Known, g.Limited, may, g.Whole(gate.MostKnown), g.FromPage)
 		}
 		if route.Pictures {
 			pass = append(pass, s.WithPictures)

@@ -46,7 +46,7 @@ func run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	d, err := demo.Start(ctx, demo.Config{Dir: localpg.Folder(root, "bench-own"), Scale: 0.2, Say: func(f string, a ...any) { fmt.Printf(f+"\n", a...) }})
+	d, err := demo.Start(ctx, demo.Config{Measured: true, Dir: localpg.Folder(root, "bench-own"), Scale: 0.2, Say: func(f string, a ...any) { fmt.Printf(f+"\n", a...) }})
 	if err != nil {
 		return err
 	}

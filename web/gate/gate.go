@@ -37,6 +37,12 @@ type Gate struct {
 	// Show shows a problem to people: in place of a part of a page, or as a page.
 	Show    func(c *gin.Context, status int, p *problem.Problem)
 	Proxies []netip.Prefix // that stand before the server and say who asks
+	limits  *limits
+}
+
+// New returns the gate of a workspace.
+func New(ws *workspace.Workspace, show func(c *gin.Context, status int, p *problem.Problem)) *Gate {
+	return &Gate{Workspace: ws, Show: show, limits: newLimits()}
 }
 
 // Behind says which proxies stand before the server: what they say of a request's address,

@@ -42,7 +42,7 @@ type Server struct {
 // New returns what sends the pages of a workspace's areas.
 func New(ws *workspace.Workspace, areas ...Area) (*Server, error) {
 	s := &Server{Workspace: ws, Closing: make(chan struct{}), assets: newAssets(areas)}
-	s.Gate = &gate.Gate{Workspace: ws, Show: s.Show}
+	s.Gate = gate.New(ws, s.Show)
 	var err error
 	s.pages, err = loadPages(s.assets, areas, ws.Calendar)
 	return s, err
