@@ -92,3 +92,30 @@ test("the kit's code signs passes in every language, and says what is wrong with
   await page.getByRole("button", { name: "forget this host app" }).click();
   expect(wrong).toEqual([]);
 });
+
+// The tag is tried in a real frame, as a viewer would have it, under a policy that lets through nothing but what it
+// needs, with trusted types, in a place of 240 pixels; a policy that forbids it shows nothing.
+test("the tag is tried in a page under a policy", async ({ page }) => {
+  const wrong = complaints(page);
+  await signIn(page, builder);
+  await page.goto("/people/hosts/yard-desk/kit?dashboard=yard-today");
+  await page.getByRole("button", { name: "try it in a page" }).click();
+  await page.getByLabel("Dashboard").selectOption({ label: "Hazards" });
+  await page.getByLabel("foreman").check();
+  await page.getByLabel("Tarn Quay").check();
+  await page.getByLabel("the same, with trusted types").check();
+  await page.getByLabel("and in a place that is wide").selectOption({ label: "240 pixels" });
+  await noSeriousProblem(page, "trying the tag");
+  await page.getByRole("button", { name: "Try it" }).press("Enter");
+  const host = page.frameLocator("iframe.tried"), within = host.frameLocator("iframe");
+  await expect(within.locator("#line")).toContainText("at your yard");
+  await expect(within.locator(".widget").first()).toBeVisible();
+  expect(await page.locator("iframe.tried").evaluate((f) => f.getBoundingClientRect().width)).toBeLessThan(245);
+  expect(wrong).toEqual([]);
+  await page.getByText("What, to whom").click();
+  await page.getByLabel("one of your own").check();
+  await page.getByLabel("The policy, in a line").fill("default-src 'none'");
+  await page.getByRole("button", { name: "Try it" }).click();
+  await expect(page.frameLocator("iframe.tried").locator("eskadel-dashboard")).toBeAttached();
+  await expect(page.frameLocator("iframe.tried").locator("iframe")).toHaveCount(0);
+});

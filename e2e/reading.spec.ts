@@ -111,6 +111,7 @@ test("filters: dates and values are set in the reading line", async ({ page }) =
   await page.getByRole("button", { name: "Week 42" }).click();
   await expect(line(page)).toContainText("opened from 12 Oct 2026 to 18 Oct 2026");
   await page.getByRole("button", { name: "opened from 12 Oct" }).click();
+  await expect(page.getByRole("button", { name: /^12 October 2026/ })).toHaveAttribute("tabindex", "0"); // the month of what is set
   await page.locator(".month [tabindex='0']").press("Enter");
   for (const [key, day] of [["ArrowDown", "19 October"], ["ArrowDown", "26 October"], ["ArrowDown", "2 November"], ["ArrowRight", "3 November"]]) {
     await page.keyboard.press(key);

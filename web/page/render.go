@@ -53,6 +53,7 @@ var functions = template.FuncMap{
 	"sharing": func(kind, name string, folder bool) template.URL {
 		return template.URL(SharingAddress(workspace.Shared{Kind: kind, Name: name, Folder: folder}))
 	},
+	"at":     func(query string) template.URL { return template.URL(query) },
 	"formOf": func(form url.Values, name string) string { return form.Get(name) },
 	"json":   func(v any) (string, error) { b, err := json.Marshal(v); return string(b), err },
 	"list":   func(v ...any) []any { return v },

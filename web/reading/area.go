@@ -17,8 +17,7 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js", "open.js", "as.js", "viewing.js"}, Functions: template.FuncMap{"oneSide": oneSide,
-	"at": func(query string) template.URL { return template.URL(query) }}}
+var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js", "open.js", "as.js", "viewing.js"}, Functions: template.FuncMap{"oneSide": oneSide}}
 
 // A Server answers for this area.
 type Server struct {

@@ -37,6 +37,7 @@
       }
       const kept = this.hasAttribute("keep-view") ? new URL(location.href).searchParams.get(this.getAttribute("keep-view") ?? "") : null;
       if (kept) address.searchParams.set("view", kept);
+      if (location.origin === home) address.searchParams.set("try", "yes"); // a page of Eskadel's own, on which a builder tries it
       this.frame = document.createElement("iframe");
       this.frame.src = address.href;
       this.frame.allow = "fullscreen";

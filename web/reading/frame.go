@@ -25,6 +25,9 @@ func (s *Server) frame(c *gin.Context) {
 		return
 	}
 	origins := app.OriginList()
+	if c.Query("try") != "" { // only a page of ours, which shows what builders try
+		origins = []string{s.Gate.Here(c)}
+	}
 	if from, err := url.Parse(c.GetHeader("Referer")); err == nil && from.Host != "" && c.GetHeader("Sec-Fetch-Dest") == "iframe" {
 		origin := from.Scheme + "://" + from.Host
 		if !slices.Contains(origins, origin) && !strings.EqualFold(from.Host, c.Request.Host) {
@@ -49,6 +52,18 @@ func (s *Server) frameSession(c *gin.Context) {
 	}
 	if err := gate.Body(c, &in); err != nil || in.Pass == "" {
 		s.Fail(c, problem.New(problem.Invalid, "", "A viewer pass is expected."))
+		return
+	}
+	if in.Origin == s.Gate.Here(c) { // a page of ours, on which a builder tries it as somebody else
+		who, err := s.Workspace.ByBearer(c.Request.Context(), in.Pass)
+		if err == nil && (who.Looking == nil || who.Looking.Dashboard != c.Param("dashboard")) {
+			err = problem.New(problem.Forbidden, "pass", "This is not tried here.")
+		}
+		if err != nil {
+			s.Fail(c, err)
+			return
+		}
+		s.firstSheet(c, gin.H{"bearer": in.Pass, "expires": who.Expires}, in.Pass, in.Page, in.Widget, in.View)
 		return
 	}
 	bearer, expires, err := s.Workspace.Enter(c.Request.Context(), in.Pass, in.Origin, c.Param("app"), c.Param("dashboard"))
