@@ -7,6 +7,7 @@ import (
 
 	"eskadel/core/problem"
 	"eskadel/identity"
+	"eskadel/rights"
 	"eskadel/store"
 )
 
@@ -55,6 +56,26 @@ func (w *Workspace) Complete(ctx context.Context, half, code string, from From) 
 // SignOut ends a session.
 func (w *Workspace) SignOut(ctx context.Context, token string) error {
 	return identity.SignOut(ctx, w.store, token)
+}
+
+// StillSees tells whether somebody who is looking at a dashboard is still let in, and may still see it: what was
+// shared with them, and the teams that they are in, may have changed since they came.
+func (w *Workspace) StillSees(ctx context.Context, who *identity.Caller, name string) (bool, error) {
+	if alive, err := w.Alive(ctx, who); err != nil || !alive {
+		return false, err
+	}
+	if !who.Author || who.PersonID == 0 {
+		return rights.May(who, rights.See, rights.Thing{Dashboard: name}) == nil, nil
+	}
+	now, err := identity.ByID(ctx, w.store, who.PersonID)
+	var d *store.Document
+	if err == nil {
+		d, err = w.store.Document(ctx, Dashboard, name)
+	}
+	if problem.Is(err, problem.NotFound) {
+		return false, nil
+	}
+	return err == nil && rights.May(now, rights.See, thing(d)) == nil, err
 }
 
 // An Entry is a link that lets somebody in once.

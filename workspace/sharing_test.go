@@ -119,6 +119,10 @@ func TestWhoMayDoWhat(t *testing.T) {
 		}
 		return most
 	}
+	var looking []*identity.Caller // since before anything was changed
+	for i := range names {
+		looking = append(looking, who(i))
+	}
 	check := func(t *rapid.T) {
 		for i := range names {
 			c := who(i)
@@ -126,7 +130,10 @@ func TestWhoMayDoWhat(t *testing.T) {
 			require.NoError(t, err)
 			for _, name := range docs {
 				want := may(name, i)
-				_, err := d.Dashboard(ctx, c, name, false)
+				sees, err := d.StillSees(ctx, looking[i], name)
+				require.NoError(t, err)
+				assert.Equal(t, want > 0, sees, "%s goes on looking at %s", names[i], name)
+				_, err = d.Dashboard(ctx, c, name, false)
 				listed := slices.IndexFunc(rows, func(r workspace.Row) bool { return r.Name == name })
 				if want == 0 {
 					assert.Equal(t, problem.NotFound, code(err), "%s opens %s", names[i], name)

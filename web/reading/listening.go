@@ -64,8 +64,8 @@ func (s *Server) liveStream(c *gin.Context) {
 		case <-s.Closing:
 			return
 		case <-look.C:
-			if alive, err := s.Workspace.Alive(ctx, gate.Caller(c)); err == nil && !alive {
-				return // ended meanwhile: the page asks again and is told so
+			if sees, err := s.Workspace.StillSees(ctx, gate.Caller(c), c.Param("dashboard")); err == nil && !sees {
+				return // ended or taken back meanwhile: the page asks again and is told so
 			}
 			if quiet++; quiet*int(lookEvery.Seconds()) >= pulseEvery {
 				if quiet = 0; !send("pulse", gin.H{}) {
