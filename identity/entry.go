@@ -18,7 +18,7 @@ const (
 )
 
 // MakeEntry makes a link that lets a person in once, to choose a password. Only its hash is kept.
-func MakeEntry(ctx context.Context, tx *store.Tx, p *store.Person) (token_ string, expires time.Time, err error) {
+func MakeEntry(ctx context.Context, tx *store.Tx, p *store.Person) (link string, expires time.Time, err error) {
 	if p.Ended() {
 		return "", expires, problem.New(problem.Conflict, "", "%s is let in no more. Let them in again first.", p.Name)
 	}
@@ -26,8 +26,8 @@ func MakeEntry(ctx context.Context, tx *store.Tx, p *store.Person) (token_ strin
 	if p.Invited() {
 		life = InvitationLife
 	}
-	token_, expires = token(), time.Now().Add(life)
-	return token_, expires, tx.AddEntry(ctx, &store.Entry{TokenHash: hash(token_), PersonID: p.ID, Invitation: p.Invited(), MadeBy: tx.Who, ExpiresAt: expires})
+	link, expires = token(), time.Now().Add(life)
+	return link, expires, tx.AddEntry(ctx, &store.Entry{TokenHash: hash(link), PersonID: p.ID, Invitation: p.Invited(), MadeBy: tx.Who, ExpiresAt: expires})
 }
 
 // errEntry is said of every link that lets nobody in, whatever the reason.

@@ -112,7 +112,7 @@ var errNone = problem.New(problem.NotFound, "", "Nobody signs in through an orga
 
 // Depart sends somebody to their organisation, to come back to an address of ours and to go on from
 // there. The token is theirs alone: who comes back has to bring it.
-func (p *Providers) Depart(ctx context.Context, s *store.Store, back, onward string) (address, token_ string, err error) {
+func (p *Providers) Depart(ctx context.Context, s *store.Store, back, onward string) (address, brings string, err error) {
 	o, err := s.Organisation(ctx)
 	if err == nil && o == nil {
 		err = errNone
@@ -124,12 +124,12 @@ func (p *Providers) Depart(ctx context.Context, s *store.Store, back, onward str
 	if err != nil {
 		return "", "", err
 	}
-	token_ = token()
-	d := &store.Departure{TokenHash: hash(token_), State: token(), Nonce: token(), Verifier: oauth2.GenerateVerifier(), Onward: onward, ExpiresAt: time.Now().Add(departureLife)}
+	brings = token()
+	d := &store.Departure{TokenHash: hash(brings), State: token(), Nonce: token(), Verifier: oauth2.GenerateVerifier(), Onward: onward, ExpiresAt: time.Now().Add(departureLife)}
 	if err := s.AddDeparture(ctx, d); err != nil {
 		return "", "", err
 	}
-	return client.AuthCodeURL(d.State, oidc.Nonce(d.Nonce), oauth2.S256ChallengeOption(d.Verifier)), token_, nil
+	return client.AuthCodeURL(d.State, oidc.Nonce(d.Nonce), oauth2.S256ChallengeOption(d.Verifier)), brings, nil
 }
 
 // A Return is somebody who comes back from their organisation, with what its provider has added to
