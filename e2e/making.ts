@@ -106,7 +106,14 @@ export async function answering(page: Page, cell: string, choice: string, { pres
 /** Lets readers do things. */
 export async function letting(page: Page, may: string[], { press, tick }: Hand) {
   await press(page.locator("#readers summary"));
-  for (const one of may) await Promise.all([page.waitForResponse((r) => r.url().endsWith("/draft") && r.ok()), tick(page.locator(`#readers input[value=${one}]`))]);
+  for (const one of may) {
+    const box = page.locator(`#readers input[value=${one}]`);
+    await expect(async () => {
+      if (!(await box.isChecked())) await tick(box);
+      await expect(box).toBeChecked({ timeout: 2000 });
+    }).toPass();
+  }
+  await expect(page.locator("#saved")).toContainText("draft saved");
 }
 
 /** What ships, to hold to what is made. */

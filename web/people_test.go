@@ -256,7 +256,7 @@ func TestOpenLinksByPage(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(right.body), &in))
 	asked := visit(t, http.MethodPost, "/view/yard-today/line", url.Values{}, "Authorization", "Bearer "+in.Bearer)
 	assert.Equal(t, http.StatusOK, asked.StatusCode)
-	assert.Equal(t, `"viewer";q=1500;w=25`, asked.Header.Get("RateLimit-Policy"), "and how much they may ask is told")
+	assert.Equal(t, `"viewer";q=6000;w=30`, asked.Header.Get("RateLimit-Policy"), "and how much they may ask is told")
 	status, page := form(t, author(t, demo.AuthorEmail), "/dashboards/yard-today/pass-on/links", map[string]string{"title": "Insurers", "for": "ever", "password": "brass rope"})
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, page, `value="Insurers"`, "nothing that was typed is lost")

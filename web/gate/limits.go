@@ -20,10 +20,11 @@ type Limit struct {
 	Each  rate.Limit // a second
 }
 
-// Limits of one instance. A dashboard of forty widgets that all change every second asks fifty times a second.
+// Limits of one instance. A dashboard of forty widgets that all change every
+// second asks fifty times a second; several screens may show it to the same viewer.
 var (
 	ofProgram = Limit{"key", 600, 20}
-	ofViewer  = Limit{"viewer", 1500, 60}
+	ofViewer  = Limit{"viewer", 6000, 200}
 )
 
 // mostLimited is for how many keys and viewers it is known how much they have asked.
