@@ -122,16 +122,7 @@ func (w *Workspace) EndFactor(ctx context.Context, who *identity.Caller, passwor
 	if err != nil {
 		return err
 	}
-	return w.endFactor(ctx, who, p)
-}
-
-func (w *Workspace) endFactor(ctx context.Context, who *identity.Caller, p *Person) error {
-	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
-		if err := tx.SetFactor(ctx, p.ID, "", nil); err != nil {
-			return err
-		}
-		return tx.Audit(ctx, "took the second factor away", person(p))
-	})
+	return w.doTo(ctx, who, p.ID, tookFactor, endFactor)
 }
 
 // EndSitting ends one of somebody's own sessions.
@@ -139,18 +130,5 @@ func (w *Workspace) EndSitting(ctx context.Context, who *identity.Caller, id str
 	if err := rights.Ever(who, rights.Self); err != nil {
 		return err
 	}
-	return w.endSitting(ctx, who, who.PersonID, id)
-}
-
-func (w *Workspace) endSitting(ctx context.Context, who *identity.Caller, personID int64, id string) error {
-	p, err := w.store.Person(ctx, personID)
-	if err != nil {
-		return err
-	}
-	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
-		if err := tx.EndSessionOf(ctx, p.ID, id); err != nil {
-			return err
-		}
-		return tx.Audit(ctx, "ended a session", person(p))
-	})
+	return w.doTo(ctx, who, who.PersonID, endedSitting, endSitting(id))
 }

@@ -2,7 +2,6 @@ package workspace
 
 import (
 	"context"
-	"errors"
 	"time"
 
 	"eskadel/core/problem"
@@ -230,7 +229,7 @@ func (w *Workspace) entryFor(ctx context.Context, by string, p *store.Person, di
 	if err := w.mail.Send(ctx, p.Name, p.Email, subject, text); err != nil {
 		out.Path, out.Trouble = path, problem.Of(err)
 		if out.Trouble == nil {
-			return nil, errors.Join(err)
+			return nil, err
 		}
 		warn("a letter was not sent", err)
 	}

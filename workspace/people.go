@@ -104,7 +104,7 @@ func (w *Workspace) AdmitPerson(ctx context.Context, who *identity.Caller, id in
 
 // EndFactorOf takes away the second factor of somebody who has lost it.
 func (w *Workspace) EndFactorOf(ctx context.Context, who *identity.Caller, id int64) error {
-	return w.administer(ctx, who, id, "took the second factor away", func(ctx context.Context, tx *store.Tx, p *Person) error { return tx.SetFactor(ctx, p.ID, "", nil) })
+	return w.administer(ctx, who, id, tookFactor, endFactor)
 }
 
 // EndAllOf ends a person's sessions, keys and links.
@@ -114,13 +114,34 @@ func (w *Workspace) EndAllOf(ctx context.Context, who *identity.Caller, id int64
 
 // EndSittingOf ends one session of a person.
 func (w *Workspace) EndSittingOf(ctx context.Context, who *identity.Caller, id int64, session string) error {
-	return w.administer(ctx, who, id, "ended a session", func(ctx context.Context, tx *store.Tx, p *Person) error { return tx.EndSessionOf(ctx, p.ID, session) })
+	return w.administer(ctx, who, id, endedSitting, endSitting(session))
 }
 
-func (w *Workspace) administer(ctx context.Context, who *identity.Caller, id int64, did string, do func(context.Context, *store.Tx, *Person) error) error {
+// personChange is something done to a person. Some people do it to themselves, and it is told in the same words.
+type personChange func(context.Context, *store.Tx, *Person) error
+
+const (
+	tookFactor   = "took the second factor away"
+	endedSitting = "ended a session"
+)
+
+func endFactor(ctx context.Context, tx *store.Tx, p *Person) error {
+	return tx.SetFactor(ctx, p.ID, "", nil)
+}
+
+func endSitting(id string) personChange {
+	return func(ctx context.Context, tx *store.Tx, p *Person) error { return tx.EndSessionOf(ctx, p.ID, id) }
+}
+
+func (w *Workspace) administer(ctx context.Context, who *identity.Caller, id int64, did string, do personChange) error {
 	if err := rights.Ever(who, rights.Administer); err != nil {
 		return err
 	}
+	return w.doTo(ctx, who, id, did, do)
+}
+
+// doTo does something to a person, and writes it down: who may is asked before.
+func (w *Workspace) doTo(ctx context.Context, who *identity.Caller, id int64, did string, do personChange) error {
 	return w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
 		p, err := tx.Person(ctx, id)
 		if err != nil {

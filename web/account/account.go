@@ -27,15 +27,7 @@ func (s *Server) yours(c *gin.Context, status int, data gin.H) {
 
 // done shows the account again after something was done, or what is wrong at the form it belongs to.
 func (s *Server) done(c *gin.Context, of string, err error) {
-	if p := problem.Of(err); p != nil {
-		s.yours(c, page.StatusOf(p), gin.H{"Problem": p, "Of": of})
-		return
-	}
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/you")
+	s.Done(c, err, "/you", func(status int, p *problem.Problem) { s.yours(c, status, gin.H{"Problem": p, "Of": of}) })
 }
 
 // password changes one's own password, and goes on in a new session: the old ones have ended.

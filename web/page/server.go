@@ -65,6 +65,20 @@ func (s *Server) Show(c *gin.Context, status int, p *problem.Problem) {
 	s.Page(c, status, "problem", "Not here", gin.H{"Problem": p})
 }
 
+// Done answers a form once what it asked for is done: the browser goes to a page, or again shows the form with the
+// problem there is with it.
+func (s *Server) Done(c *gin.Context, err error, to string, again func(status int, p *problem.Problem)) {
+	if p := problem.Of(err); p != nil {
+		again(StatusOf(p), p)
+		return
+	}
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, to)
+}
+
 // Respond answers a script with v, or the problem.
 func (s *Server) Respond(c *gin.Context, v any, err error) {
 	if err != nil {

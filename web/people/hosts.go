@@ -121,15 +121,7 @@ func (s *Server) hostPage(c *gin.Context, status int, of string, p *problem.Prob
 
 // hostDone shows a host app again after something was done to it.
 func (s *Server) hostDone(c *gin.Context, of string, err error) {
-	if p := problem.Of(err); p != nil {
-		s.hostPage(c, page.StatusOf(p), of, p, gin.H{})
-		return
-	}
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, hostAt(c.Param("host")))
+	s.Done(c, err, hostAt(c.Param("host")), func(status int, p *problem.Problem) { s.hostPage(c, status, of, p, gin.H{}) })
 }
 
 // saveHost changes a host app.

@@ -29,16 +29,10 @@ func (s *Server) saveOrganisation(c *gin.Context) {
 	post := func(name string) string { return strings.TrimSpace(c.PostForm(name)) }
 	o := workspace.Organisation{Title: post("title"), Issuer: post("issuer"), Client: post("client"), Admits: post("admits") != ""}
 	err := s.Workspace.SaveOrganisation(c.Request.Context(), gate.Caller(c), o, post("secret"), page.On(c))
-	if p := problem.Of(err); p != nil {
+	s.Done(c, err, "/people/organisation", func(status int, p *problem.Problem) {
 		o.Revision = page.On(c).Revision
-		s.Page(c, page.StatusOf(p), "organisation", "The organisation", gin.H{"Kept": o.Revision > 0, "O": &o, "Back": s.Gate.Here(c) + "/sign-in/back", "Problem": p})
-		return
-	}
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/people/organisation")
+		s.Page(c, status, "organisation", "The organisation", gin.H{"Kept": o.Revision > 0, "O": &o, "Back": s.Gate.Here(c) + "/sign-in/back", "Problem": p})
+	})
 }
 
 func (s *Server) forgetOrganisation(c *gin.Context) {

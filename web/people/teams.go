@@ -85,13 +85,5 @@ func teamID(c *gin.Context) int64 {
 }
 
 func (s *Server) teamDone(c *gin.Context, err error) {
-	if p := problem.Of(err); p != nil {
-		s.teamsPage(c, page.StatusOf(p), p)
-		return
-	}
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/people/teams")
+	s.Done(c, err, "/people/teams", func(status int, p *problem.Problem) { s.teamsPage(c, status, p) })
 }
