@@ -114,7 +114,7 @@ func TestFilesArePrinted(t *testing.T) {
 			assert.Equal(t, http.StatusNotModified, again.StatusCode)
 		}
 	}
-	for _, path := range []string{"/", "/data", "/data/datasets/yard-jobs", "/charts/edit", "/dashboards/yard-today", "/dashboards/yard-today/edit", "/people", "/embed/yard-desk/yard-today"} {
+	for _, path := range []string{"/", "/data", "/data/datasets/yard-jobs", "/charts/edit", "/dashboards/yard-today", "/dashboards/yard-today/edit", "/people", "/embed/yard-desk/yard-today?v=2"} {
 		_, page := send(t, c, http.MethodGet, path, nil)
 		look(page)
 	}

@@ -72,11 +72,11 @@ func TestFramesAreForRegisteredPages(t *testing.T) {
 		t.Cleanup(func() { _ = response.Body.Close() })
 		return response
 	}
-	good := get("/embed/yard-desk/yard-today", running.YardDesk+"/")
+	good := get("/embed/yard-desk/yard-today?v=2", running.YardDesk+"/")
 	assert.Equal(t, http.StatusOK, good.StatusCode)
 	assert.Contains(t, good.Header.Get("Content-Security-Policy"), "frame-ancestors "+running.YardDesk)
 	assert.Empty(t, good.Cookies(), "no cookies inside frames")
-	assert.Equal(t, http.StatusForbidden, get("/embed/yard-desk/yard-today", "http://elsewhere.example/").StatusCode)
-	assert.Equal(t, http.StatusNotFound, get("/embed/nobody/yard-today", running.YardDesk+"/").StatusCode)
+	assert.Equal(t, http.StatusForbidden, get("/embed/yard-desk/yard-today?v=2", "http://elsewhere.example/").StatusCode)
+	assert.Equal(t, http.StatusNotFound, get("/embed/nobody/yard-today?v=2", running.YardDesk+"/").StatusCode)
 	assert.Contains(t, get("/sign-in", "").Header.Get("Content-Security-Policy"), "frame-ancestors 'none'")
 }

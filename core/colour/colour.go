@@ -5,7 +5,9 @@ package colour
 import (
 	"fmt"
 	"math"
+	"regexp"
 	"strconv"
+	"strings"
 )
 
 // A Colour is one of sRGB, its parts linear, from 0 to 1.
@@ -24,15 +26,17 @@ func Parse(s string) (c Colour, ok bool) {
 		return c, false
 	}
 	for i, shift := range []int{16, 8, 0} {
-		v := float64(n>>shift&255) / 255
-		if v <= 0.04045 {
-			v /= 12.92
-		} else {
-			v = math.Pow((v+0.055)/1.055, 2.4)
-		}
-		c[i] = v
+		c[i] = linear(float64(n>>shift&255) / 255)
 	}
 	return c, true
+}
+
+// linear takes the curve of sRGB off a part.
+func linear(v float64) float64 {
+	if v = min(max(v, 0), 1); v <= 0.04045 {
+		return v / 12.92
+	}
+	return math.Pow((v+0.055)/1.055, 2.4)
 }
 
 // Bytes are the parts of the colour as screens have them, from 0 to 255.
@@ -154,4 +158,49 @@ func Roomy(c Colour, least float64) Colour {
 		c = p.With(light, p.Chroma())
 	}
 	return c.Rounded()
+}
+
+// computed is a colour as browsers write the ones that they have worked out (CSS Color Module Level 4, 15).
+var computed = regexp.MustCompile(`^(rgba?|oklab|oklch|color)\(\s*(?:(srgb|srgb-linear)\s+)?(-?[0-9.e-]+)[\s,]+(-?[0-9.e-]+)[\s,]+(-?[0-9.e-]+)(?:deg)?(?:\s*[,/]\s*([0-9.e-]+))?\s*\)$`)
+
+// Computed reads a colour as browsers write those that they have worked out: #rrggbb, rgb(), rgba(), color(srgb …),
+// color(srgb-linear …), oklab() and oklch(), with how opaque it is, from 0 to 1.
+func Computed(s string) (c Colour, opaque float64, ok bool) {
+	s = strings.ToLower(strings.TrimSpace(s))
+	if c, ok := Parse(s); ok {
+		return c, 1, true
+	}
+	m := computed.FindStringSubmatch(strings.ReplaceAll(s, "none", "0"))
+	if m == nil || (m[1] == "color") != (m[2] != "") {
+		return c, 0, false
+	}
+	n := [4]float64{3: 1}
+	for i := range n {
+		if i == 3 && m[6] == "" {
+			break
+		}
+		v, err := strconv.ParseFloat(m[3+i], 64)
+		if err != nil || math.IsInf(v, 0) || math.Abs(v) > 1e6 {
+			return c, 0, false
+		}
+		n[i] = v
+	}
+	switch m[1] {
+	case "rgb", "rgba":
+		for i := range c {
+			c[i] = linear(n[i] / 255)
+		}
+	case "oklab":
+		c = Lab{n[0], n[1], n[2]}.Colour()
+	case "oklch":
+		angle := n[2] * math.Pi / 180
+		c = Lab{n[0], n[1] * math.Cos(angle), n[1] * math.Sin(angle)}.Colour()
+	default:
+		for i := range c {
+			if c[i] = n[i]; m[2] == "srgb" {
+				c[i] = linear(n[i])
+			}
+		}
+	}
+	return c.Rounded(), min(max(n[3], 0), 1), true
 }

@@ -46,3 +46,23 @@ func TestThereAndBack(t *testing.T) {
 	half := Mix(Black, White, 0.5)
 	assert.Equal(t, "#636363", half.String(), "half as light to the eye")
 }
+
+// Colours are read as browsers write those that they have worked out.
+func TestComputed(t *testing.T) {
+	for text, is := range map[string]string{
+		"#2d6a8a": "#2d6a8a", "rgb(45, 106, 138)": "#2d6a8a", "RGB(45 106 138)": "#2d6a8a", "rgba(45, 106, 138, 0.5)": "#2d6a8a", "rgb(300, -5, 0)": "#ff0000",
+		"color(srgb 1 0.5 0)": "#ff8000", "color(srgb-linear 1 1 1 / 0.2)": "#ffffff", "oklab(1 0 0)": "#ffffff", "oklch(0.627955 0.257683 29.2338)": "#ff0000", "oklch(0.5 none none)": "#636363",
+	} {
+		c, _, ok := Computed(text)
+		require.True(t, ok, text)
+		assert.Equal(t, is, c.String(), text)
+	}
+	_, opaque, _ := Computed("rgba(0, 0, 0, 0)")
+	assert.Zero(t, opaque)
+	_, opaque, _ = Computed("oklab(1 0 0 / 0.25)")
+	assert.Equal(t, 0.25, opaque)
+	for _, text := range []string{"", "teal", "rgb(1, 2)", "rgb(1, 2, 3, 4, 5)", "color(rec2020 1 1 1)", "rgb(srgb 1 1 1)", "color(1 1 1)", "hsl(1 2 3)", "rgb(1e400, 0, 0)", "rgb(--, 0, 0)", "oklab(1 0 0", "url(x)"} {
+		_, _, ok := Computed(text)
+		assert.False(t, ok, text)
+	}
+}

@@ -99,6 +99,9 @@ var usual = struct{ ground, ink, accent string }{"#faf9f6", "#17233b", "#7d5e0f"
 // usualPalette are the colours of values as Eskadel has them, in light surroundings.
 var usualPalette = []string{"#2d6a8a", "#eb6376", "#805600", "#2b2a95", "#4690f6", "#60940a", "#ac7fb7", "#810e0c", "#7f57c8", "#5e1f5d"}
 
+// usualDark are those in dark ones.
+var usualDark = []string{"#76b8d6", "#df7333", "#afdfdd", "#f2e579", "#898ae3", "#b2898d", "#5b65ca", "#ecaa74", "#aa5913", "#87667a"}
+
 // IsZero tells whether the theme is the look of Eskadel.
 func (t Theme) IsZero() bool {
 	return t.Name == "" && t.Ground == "" && t.Ink == "" && t.Accent == "" && len(t.Palette) == 0 && t.Font == ""
@@ -208,25 +211,41 @@ func (t Theme) CSS() string {
 	own := t.whole()
 	var b strings.Builder
 	b.WriteString(":root {")
-	light.write(&b, len(own.Palette) > 0)
-	switch own.Font {
-	case "":
-	case "serif":
-		b.WriteString(" --bs-body-font-family: Georgia, serif;")
-	case "system":
-		b.WriteString(" --bs-body-font-family: system-ui, sans-serif;")
-	default:
-		fmt.Fprintf(&b, ` --bs-body-font-family: "%s", Figtree, sans-serif;`, own.Font)
+	one, other := light.properties(len(own.Palette) > 0), dark.properties(len(own.Palette) > 0)
+	for i, p := range one {
+		if p.colour == other[i].colour {
+			fmt.Fprintf(&b, " --%s: %s;", p.name, p.colour)
+		} else {
+			fmt.Fprintf(&b, " --%s: light-dark(%s, %s);", p.name, p.colour, other[i].colour)
+		}
 	}
-	b.WriteString(" }\n@media screen and (prefers-color-scheme: dark) { :root {")
-	dark.write(&b, len(own.Palette) > 0)
-	b.WriteString(" } }\n")
+	if own.Font != "" {
+		fmt.Fprintf(&b, " --bs-body-font-family: %s;", families(own.Font))
+	}
+	b.WriteString(" }\n")
 	return b.String()
 }
 
-// write writes what the style sheets of pages call these colours.
-func (l Look) write(b *strings.Builder, palette bool) {
-	put := func(name string, c colour.Colour) { fmt.Fprintf(b, " --%s: %s;", name, c) }
+// families are the fonts that stand for the font of a theme, in the words of style sheets.
+func families(font string) string {
+	switch font {
+	case "serif":
+		return "Georgia, serif"
+	case "system":
+		return "system-ui, sans-serif"
+	}
+	return fmt.Sprintf(`"%s", Figtree, sans-serif`, font)
+}
+
+// A property is a colour as the style sheets of pages call it.
+type property struct {
+	name   string
+	colour colour.Colour
+}
+
+// properties are the colours that the style sheets of pages have.
+func (l Look) properties(palette bool) (out []property) {
+	put := func(name string, c colour.Colour) { out = append(out, property{name, c}) }
 	put("ink", l.Ink)
 	put("paper", l.Ground)
 	put("paper-2", colour.Mix(l.Ground, l.Ink, 0.05))
@@ -248,8 +267,7 @@ func (l Look) write(b *strings.Builder, palette bool) {
 			put(fmt.Sprintf("c%d", i+1), c)
 		}
 	}
-	a, i := l.Accent.Bytes(), l.Ink.Bytes()
-	fmt.Fprintf(b, " --bs-link-color-rgb: %d, %d, %d; --bs-link-hover-color-rgb: %d, %d, %d;", a[0], a[1], a[2], i[0], i[1], i[2])
+	return out
 }
 
 // Shown is the theme with all values that it has by what it names, and by the look of Eskadel.

@@ -116,11 +116,14 @@ func (a *App) Handler() http.Handler {
 	return r
 }
 
+// places are what the head of each page leads to.
+var places = []struct{ Path, Title string }{{"/", "Home"}, {"/jobs", "Jobs"}, {"/enquiries", "Enquiries"}, {"/hazards", "Hazards"}, {"/invoices", "Invoices"}}
+
 func (a *App) page(c *gin.Context, name string, data gin.H) {
 	if p, ok := c.Get("person"); ok {
 		data["Person"], data["Token"] = p, c.GetString("token")
 	}
-	data["Eskadel"] = a.config.EskadelURL
+	data["Eskadel"], data["Places"], data["Here"] = a.config.EskadelURL, places, "/"+strings.Split(c.Request.URL.Path, "/")[1]
 	c.Header("Content-Type", "text/html; charset=utf-8")
 	if err := a.pages.ExecuteTemplate(c.Writer, name, data); err != nil {
 		_ = c.AbortWithError(http.StatusInternalServerError, err)

@@ -36,7 +36,7 @@ func (s *Server) Answered(c *gin.Context, a *view.Answer, cut *chart.Document) (
 		a.Host = s.PictureAddress(c)
 	}
 	html, err := s.Text("widget", a)
-	return gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "live": a.Live, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html, "grain": a.Grain, "grains": a.Grains, "closer": a.Closer, "trail": a.Trail, "parts": a.Parts, "deeper": a.Deeper, "cut": cut}, err
+	return gin.H{"title": a.Title, "subtitle": a.Subtitle, "caption": a.Caption, "no_title": a.NoTitle, "form": a.Form, "sentence": a.Sentence, "notes": a.Notes, "fresh": a.Fresh, "live": a.Live, "drawing": a.Drawing, "whole": a.Whole, "nothing": a.Nothing, "html": html, "figures": a.Figures, "grain": a.Grain, "grains": a.Grains, "closer": a.Closer, "trail": a.Trail, "parts": a.Parts, "deeper": a.Deeper, "cut": cut}, err
 }
 
 // MarkOf reads which mark's records are asked for.

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"compress/gzip"
 	"crypto/sha256"
+	"crypto/sha512"
+	"encoding/base64"
 	"encoding/hex"
 	"io/fs"
 	"mime"
@@ -24,7 +26,7 @@ import (
 // it, so that browsers may keep it: another content has another name.
 type assets struct {
 	areas   map[string]fs.FS // by their names
-	modules map[string]bool  // that are sent with all that they import
+	modules map[string]bool  // that are sent with all that they import: true as a module, false as a script
 	ready   sync.Map         // name → *asset
 }
 
@@ -35,12 +37,15 @@ func newAssets(areas []Area) *assets {
 		for _, module := range area.Modules {
 			a.modules[area.Name+"/"+module] = true
 		}
+		for _, script := range area.Scripts {
+			a.modules[area.Name+"/"+script] = false
+		}
 	}
 	return a
 }
 
 // sent are the kinds of files that browsers may ask for; templates are not among them.
-var sent = []string{".js", ".css", ".svg", ".woff2"}
+var sent = []string{".js", ".ts", ".css", ".svg", ".woff2"}
 
 // file reads a file as it stands in the folder of its area.
 func (a *assets) file(name string) ([]byte, error) {
@@ -69,9 +74,10 @@ var named = regexp.MustCompile(`url\("/static/([^"]+)"\)`)
 
 // read makes the content of a file: scripts with all that they import, styles as one.
 func (a *assets) read(name string) ([]byte, error) {
+	module, bundled := a.modules[name]
 	switch {
-	case a.modules[name]:
-		return a.bundle(name)
+	case bundled:
+		return a.bundle(name, module)
 	case name == styles:
 		var all []byte
 		for _, part := range styled {
@@ -103,6 +109,9 @@ func (a *assets) find(name string) (*asset, error) {
 	}
 	sum := sha256.Sum256(plain)
 	out := &asset{kind: mime.TypeByExtension(path.Ext(name)), print: hex.EncodeToString(sum[:5]), plain: plain}
+	if path.Ext(name) == ".ts" {
+		out.kind = "text/plain; charset=utf-8" // types, which elsewhere are taken for films
+	}
 	if path.Ext(name) != ".woff2" {
 		var b bytes.Buffer
 		w, _ := gzip.NewWriterLevel(&b, gzip.BestCompression)
@@ -123,6 +132,16 @@ func (a *assets) path(name string) string {
 	}
 	ext := path.Ext(name)
 	return "/static/" + strings.TrimSuffix(name, ext) + "-" + of.print + ext
+}
+
+// Integrity is what pages of others may hold a file to (Subresource Integrity).
+func (s *Server) Integrity(name string) (string, error) {
+	of, err := s.assets.find(name)
+	if err != nil {
+		return "", err
+	}
+	sum := sha512.Sum384(of.plain)
+	return "sha384-" + base64.StdEncoding.EncodeToString(sum[:]), nil
 }
 
 // asset serves a file. By its fingerprint it may be kept for a year; by any other name it is

@@ -8,9 +8,13 @@ import (
 	"github.com/evanw/esbuild/pkg/api"
 )
 
-// bundle makes one small file of a module and all that it imports, so that nothing waits for
-// one import after another.
-func (a *assets) bundle(name string) ([]byte, error) {
+// bundle makes one small file of a script and all that it imports, so that nothing waits for
+// one import after another: a module, or a script whose names are nobody else's.
+func (a *assets) bundle(name string, module bool) ([]byte, error) {
+	format := api.FormatIIFE
+	if module {
+		format = api.FormatESModule
+	}
 	plugin := api.Plugin{Name: "shipped", Setup: func(b api.PluginBuild) {
 		b.OnResolve(api.OnResolveOptions{Filter: ".*"}, func(r api.OnResolveArgs) (api.OnResolveResult, error) {
 			return api.OnResolveResult{Path: path.Join(path.Dir(r.Importer), r.Path), Namespace: "shipped"}, nil
@@ -21,7 +25,7 @@ func (a *assets) bundle(name string) ([]byte, error) {
 			return api.OnLoadResult{Contents: &s, Loader: api.LoaderJS}, err
 		})
 	}}
-	out := api.Build(api.BuildOptions{EntryPoints: []string{name}, Bundle: true, Format: api.FormatESModule, Target: api.ES2022,
+	out := api.Build(api.BuildOptions{EntryPoints: []string{name}, Bundle: true, Format: format, Target: api.ES2022,
 		MinifyWhitespace: true, MinifyIdentifiers: true, MinifySyntax: true, Plugins: []api.Plugin{plugin}, LogLevel: api.LogLevelSilent})
 	if len(out.Errors) > 0 {
 		return nil, fmt.Errorf("%s: %s", name, out.Errors[0].Text)

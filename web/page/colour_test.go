@@ -5,7 +5,6 @@ import (
 	"math"
 	"os"
 	"regexp"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -18,12 +17,10 @@ import (
 func themes(t *testing.T) map[string]map[string]colour.Colour {
 	b, err := os.ReadFile("base.css")
 	require.NoError(t, err)
-	light, dark, _ := strings.Cut(string(b), "@media screen and (prefers-color-scheme: dark)")
-	out := map[string]map[string]colour.Colour{}
-	for name, css := range map[string]string{"light": light, "dark": dark} {
-		out[name] = map[string]colour.Colour{}
-		for _, m := range regexp.MustCompile(`--([a-z0-9-]+): (#[0-9a-f]{6});`).FindAllStringSubmatch(css, -1) {
-			c, ok := colour.Parse(m[2])
+	out := map[string]map[string]colour.Colour{"light": {}, "dark": {}}
+	for _, m := range regexp.MustCompile(`--([a-z0-9-]+): light-dark\((#[0-9a-f]{6}), (#[0-9a-f]{6})\);`).FindAllStringSubmatch(string(b), -1) {
+		for i, name := range []string{"light", "dark"} {
+			c, ok := colour.Parse(m[2+i])
 			require.True(t, ok)
 			out[name][m[1]] = c
 		}

@@ -24,6 +24,7 @@ type Area struct {
 	Name      string
 	Files     fs.FS
 	Modules   []string         // the scripts that pages ask for, each sent with all that it imports
+	Scripts   []string         // the same, for pages that do not ask for them as modules
 	Functions template.FuncMap // of its templates
 }
 

@@ -13,11 +13,11 @@ import (
 	"eskadel/web/page"
 )
 
-//go:embed *.html *.css *.js drawing
+//go:embed *.html *.css *.js drawing tag
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "reading.js", "open.js", "as.js", "viewing.js"}, Functions: template.FuncMap{"oneSide": oneSide}}
+var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "frame-problem.js", "tag/eskadel.js", "reading.js", "open.js", "as.js", "viewing.js"}, Scripts: []string{"tag/embed.js"}, Functions: template.FuncMap{"oneSide": oneSide}}
 
 // A Server answers for this area.
 type Server struct {
@@ -33,11 +33,14 @@ func New(s *page.Server) *Server { return &Server{Server: s, answers: newBrief[*
 func (s *Server) Routes() []gate.Route {
 	const get, post = http.MethodGet, http.MethodPost
 	return []gate.Route{
-		{Method: get, Path: "/embed.js", Right: rights.Open, Handle: s.embedScript, Plain: true},
+		{Method: get, Path: "/embed.js", Right: rights.Open, Handle: s.tag("tag/embed.js"), Plain: true},
+		{Method: get, Path: "/eskadel.js", Right: rights.Open, Handle: s.tag("tag/eskadel.js"), Plain: true},
+		{Method: get, Path: "/eskadel.d.ts", Right: rights.Open, Handle: s.tag("tag/eskadel.d.ts"), Plain: true},
 		{Method: get, Path: "/embed/:app/:dashboard", Right: rights.Open, Handle: s.frame},
 		{Method: post, Path: "/embed/:app/:dashboard/session", Right: rights.Open, Handle: s.frameSession},
 		{Method: get, Path: "/view/:dashboard/live", Right: rights.See, Handle: s.liveStream, Plain: true},
 		{Method: post, Path: "/view/:dashboard/sheet", Right: rights.See, Handle: s.sheet},
+		{Method: post, Path: "/view/:dashboard/look", Right: rights.See, Handle: s.placed},
 		{Method: post, Path: "/view/:dashboard/line", Right: rights.See, Handle: s.line},
 		{Method: post, Path: "/view/:dashboard/keep", Right: rights.See, Handle: s.keep},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/mark", Right: rights.See, Handle: s.markMenu},

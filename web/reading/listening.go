@@ -8,7 +8,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"eskadel/core/dashboard"
 	"eskadel/core/problem"
+	"eskadel/view"
 	"eskadel/web/gate"
 )
 
@@ -19,21 +21,53 @@ const (
 	pulseEvery = 20
 )
 
+// mostTogether is how many dashboards a page hears of in one stream.
+const mostTogether = 20
+
+// A heard dashboard is one of whose changes a page is told.
+type heard struct {
+	name string
+	*view.Listening
+}
+
+// listen begins to hear of the dashboard that a request names, and of those that the same page shows besides,
+// where they may be seen.
+func (s *Server) listen(c *gin.Context) (all []heard, err error) {
+	v, err := s.look(c)
+	if err != nil {
+		return nil, err
+	}
+	sub, err := v.Listen()
+	if err != nil {
+		return nil, err
+	}
+	all = append(all, heard{c.Param("dashboard"), sub})
+	for _, name := range c.QueryArray("with") {
+		v, err := s.Workspace.Look(c.Request.Context(), gate.Caller(c), name, false, dashboard.State{})
+		if err != nil || len(all) == mostTogether {
+			continue // whoever may not see it is told so where it is shown
+		}
+		if sub, err := v.Listen(); err == nil {
+			all = append(all, heard{name, sub})
+		}
+	}
+	return all, nil
+}
+
 // liveStream tells a page which of its widgets have changed: in a web socket where that is
 // asked for, else as server-sent events over a fetch. Events are at least a second apart;
 // what happens between is told together.
 func (s *Server) liveStream(c *gin.Context) {
-	v, err := s.look(c)
+	all, err := s.listen(c)
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	sub, err := v.Listen()
-	if err != nil {
-		s.Fail(c, err)
-		return
-	}
-	defer sub.Close()
+	defer func() {
+		for _, one := range all {
+			one.Close()
+		}
+	}()
 	end := s.streams.Begin(gate.Caller(c).ID, c.ClientIP())
 	if end == nil {
 		s.Fail(c, problem.New(problem.TooMany, "", "Too many pages are open: this one is not told of changes. Close some of the others, and load it again."))
@@ -48,6 +82,25 @@ func (s *Server) liveStream(c *gin.Context) {
 	defer done()
 	if !send("ready", gin.H{}) {
 		return
+	}
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	ready := make(chan heard) // those that have changed
+	for _, one := range all {
+		go func() {
+			for {
+				select {
+				case <-ctx.Done():
+					return
+				case <-one.C():
+				}
+				select {
+				case <-ctx.Done():
+					return
+				case ready <- one:
+				}
+			}
+		}()
 	}
 	// A frame's stay is over when its token is; the page then comes back with a new one.
 	over := time.NewTimer(time.Until(gate.Caller(c).Expires))
@@ -64,8 +117,10 @@ func (s *Server) liveStream(c *gin.Context) {
 		case <-s.Closing:
 			return
 		case <-look.C:
-			if sees, err := s.Workspace.StillSees(ctx, gate.Caller(c), c.Param("dashboard")); err == nil && !sees {
-				return // ended or taken back meanwhile: the page asks again and is told so
+			for _, one := range all {
+				if sees, err := s.Workspace.StillSees(ctx, gate.Caller(c), one.name); err == nil && !sees {
+					return // ended or taken back meanwhile: the page asks again and is told so
+				}
 			}
 			if quiet++; quiet*int(lookEvery.Seconds()) >= pulseEvery {
 				if quiet = 0; !send("pulse", gin.H{}) {
@@ -73,10 +128,17 @@ func (s *Server) liveStream(c *gin.Context) {
 				}
 			}
 			continue
-		case <-sub.C():
-		}
-		if changed, lost := sub.Take(); !send("changed", gin.H{"widgets": changed, "lost": lost}) {
-			return
+		case one := <-ready:
+			for more := true; more; {
+				if changed, lost := one.Take(); !send("changed", gin.H{"dashboard": one.name, "widgets": changed, "lost": lost}) {
+					return
+				}
+				select {
+				case one = <-ready:
+				default:
+					more = false
+				}
+			}
 		}
 		select {
 		case <-ctx.Done():

@@ -192,5 +192,5 @@ func (s *Server) openSession(c *gin.Context) {
 		return
 	}
 	c.Params = append(c.Params, gin.Param{Key: "dashboard", Value: l.Dashboard})
-	s.firstSheet(c, gin.H{"bearer": bearer, "expires": expires, "dashboard": l.Dashboard}, bearer, in.Page, "", in.View)
+	s.firstSheet(c, gin.H{"bearer": bearer, "expires": expires, "dashboard": l.Dashboard}, bearer, beginning{Page: in.Page, View: in.View})
 }

@@ -2,6 +2,7 @@
  * A dashboard in reading: loads the sheet and its widgets, narrows by clicked marks,
  * opens the reading line's phrases, and follows the records live.
  */
+import { relook } from "./drawing/svg.js";
 import { look } from "../page/look.js";
 import { fill, post, say, Trouble } from "../page/api.js";
 import { Address } from "./address.js";
@@ -22,7 +23,7 @@ function standard(of) {
 }
 
 export class Sheet {
-  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, draft?: string, state?: Partial<State> | null, view?: (name: string) => void, open?: (address: string) => void}} how */
+  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, draft?: string, state?: Partial<State> | null, look?: string, following?: (told: {changed: (e: any) => void, again: () => void}) => {start: () => void, stop: () => void}, view?: (name: string, seen: import("./address.js").View) => void, noted?: (seen: import("./address.js").View) => void, opened?: (seen: import("./address.js").View & {pages: string[]}) => void, open?: (address: string) => void}} how look is how the page around it looks */
   constructor(root, how) {
     this.root = root;
     this.how = how;
@@ -51,7 +52,8 @@ export class Sheet {
     }, true);
     document.addEventListener("keydown", (e) => this.key(e));
     // A tab that nobody sees holds no connection, of which browsers have few; seen again, it catches up.
-    this.following = new Following(() => this.path(how.draft ? "live?draft=yes" : "live"), { changed: (e) => this.changed(e), again: () => void this.refresh() });
+    const told = { changed: (/** @type {any} */ e) => this.changed(e), again: () => void this.refresh() };
+    this.following = how.following?.(told) ?? new Following(() => this.path(how.draft ? "live?draft=yes" : "live"), told);
     document.addEventListener("visibilitychange", () => {
       if (!this.begun) return;
       if (document.hidden) this.following.stop();
@@ -86,7 +88,40 @@ export class Sheet {
     } finally {
       this.root.removeAttribute("aria-busy");
     }
+    const title = /** @type {HTMLElement} */ (this.root.querySelector(".sheet")).dataset.title ?? "", tabs = /** @type {HTMLElement[]} */ ([...this.root.querySelectorAll("[data-page]")]);
+    this.how.opened?.({ ...this.view(), page: title, pages: tabs.length ? tabs.map((b) => b.dataset.page ?? "") : [title] });
     await this.refresh();
+  }
+
+  /** What a host page asks for. @param {string} what @param {any} of */
+  async asked(what, of) {
+    if (what === "refresh") return this.refresh();
+    if (what === "standard") return this.standard();
+    if (what === "page" || what === "widget") {
+      const how = { ...this.how, ...(what === "page" ? { page: String(of) } : { page: String(of?.page ?? ""), widget: String(of?.widget ?? "") }) };
+      await post(this.path("sheet"), { ...this.fields(), page: how.page, widget: how.widget ?? "" }); // there is such a page
+      Object.assign(this.how, how);
+      this.note();
+      return this.open();
+    }
+    if (what === "filters" && (!of || typeof of !== "object")) throw new Error("Filters are an object, with what each is set to by its name.");
+    const state = what === "narrow" ? { ...this.state, narrow: of } : { ...this.state, filters: { ...this.state.filters, ...of } };
+    await post(this.path("line"), { state: JSON.stringify(state), page: this.how.page }); // what does not suit the dashboard changes nothing
+    this.state = state;
+    if (what === "narrow") this.widgets.forEach((w) => w.clear());
+    this.note();
+    return this.refresh();
+  }
+
+  /** The page around it looks so from now on. @param {string} about as the page says it @returns {Promise<{dark?: boolean | null, wrong?: string[]}>} */
+  async place(about) {
+    this.how.look = about;
+    const placed = await post(this.path("look"), { look: about }, { json: true });
+    if (about !== this.how.look) return placed; // another came meanwhile
+    look(placed.css);
+    relook();
+    for (const w of this.widgets.values()) if (w.answer) w.show(w.answer);
+    return placed;
   }
 
   /** What is seen now. @returns {import("./address.js").View} */
@@ -96,6 +131,7 @@ export class Sheet {
 
   /** Something else is seen from now on: the browser's history notes it. */
   note() {
+    this.how.noted?.(this.view());
     if (!this.how.draft) void this.address.note(this.view());
   }
 
@@ -110,7 +146,7 @@ export class Sheet {
   /** @param {string} name @param {import("./address.js").View} view */
   named(name, view) {
     this.name = name;
-    if (this.how.view) this.how.view(name);
+    if (this.how.view) this.how.view(name, view);
     else {
       const at = new URL(location.href);
       for (const [part, value] of [["view", name], ["page", name ? "" : view.page]]) value ? at.searchParams.set(part, value) : at.searchParams.delete(part);
@@ -120,7 +156,8 @@ export class Sheet {
 
   /** Lays the page's widgets out. @param {string} [sheet] */
   async lay(sheet) {
-    fill(this.root, sheet || await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "" }));
+    fill(this.root, sheet || await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "", look: this.how.look ?? "" }));
+    relook();
     look(/** @type {HTMLElement | null} */ (this.root.querySelector(".sheet"))?.dataset.look ?? "");
     this.root.querySelector("[data-tell]")?.setAttribute("aria-pressed", String(!!this.telling));
     this.widgets.clear();

@@ -30,10 +30,32 @@ export const faded = (fill) => `color-mix(in srgb, ${fill} 38%, var(--paper))`;
 /** Relative luminance, by WCAG 2.2. @param {number[]} rgb */
 const luminance = (rgb) => rgb.map((v) => v / 255).map((v) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4)).reduce((sum, v, i) => sum + v * [0.2126, 0.7152, 0.0722][i], 0);
 
+const probe = document.createElement("i");
+probe.hidden = true;
+/** @type {Map<string, number[]>} */
+let known = new Map();
+/** What a page's letters are. */
+let face = "";
+
+/** The look of the page is another from now on: what was known of colours and widths is so no more. */
+export function relook() {
+  known = new Map();
+  widths.clear();
+  face = "";
+}
+matchMedia("(prefers-color-scheme: dark)").addEventListener("change", relook);
+
 /** What a colour of a style sheet is in numbers. @param {string} c */
 function numbers(c) {
-  const name = /^var\((.*)\)$/.exec(c)?.[1], hex = (name ? getComputedStyle(document.documentElement).getPropertyValue(name) : c).trim();
-  return [1, 3, 5].map((i) => parseInt(hex.slice(i, i + 2), 16));
+  let rgb = known.get(c);
+  if (!rgb) {
+    if (!probe.isConnected) document.body.append(probe);
+    probe.style.color = c;
+    const is = getComputedStyle(probe).color, parts = (is.match(/[\d.]+/g) ?? []).slice(0, 3).map(Number);
+    rgb = is.startsWith("color(") ? parts.map((v) => v * 255) : parts;
+    known.set(c, rgb);
+  }
+  return rgb;
 }
 
 /** What text on a colour is written in, so that its contrast is 4.5 at least: ink or paper, else black or white, of which one always does. @param {string} fill as colour() gives it */
@@ -57,7 +79,8 @@ export function wide(s, size = 12, weight = 400) {
   const key = `${weight} ${size} ${s}`;
   let w = widths.get(key);
   if (w === undefined) {
-    pen.font = `${weight} ${size}px Figtree, sans-serif`;
+    face ||= getComputedStyle(document.body).fontFamily;
+    pen.font = `${weight} ${size}px ${face}`;
     w = pen.measureText(s.replace(/\d/g, "0")).width; // figures are tabular
     if (widths.size > 20000) widths.clear();
     widths.set(key, w);
