@@ -19,10 +19,10 @@ export class Following {
     this.mine?.abort();
   }
 
-  async start() {
+  /** @param {boolean} [missed] changes may have been missed before */
+  async start(missed = false) {
     this.stop();
     const { signal } = (this.mine = new AbortController());
-    let missed = false;
     const begun = () => {
       if (missed) this.told.again();
       missed = true;

@@ -53,7 +53,7 @@ hear("toFrame", () => parent, origins, (/** @type {import("./tag/messages.js").T
       figures?.set(message.widgets);
       break;
     case "lead":
-      shared.lead(message.dashboards);
+      shared.lead(message.dashboards, message.anew);
       break;
     case "changed":
       shared.hear(message);
@@ -108,8 +108,8 @@ class Shared {
     if (e.dashboard === dashboard) this.told.changed(e);
   }
 
-  /** Hears of the changes of so many dashboards for all; of none no more. @param {string[]} dashboards */
-  lead(dashboards) {
+  /** Hears of the changes of so many dashboards for all; of none no more. @param {string[]} dashboards @param {boolean} anew there was a stream before, and changes may have been missed since */
+  lead(dashboards, anew) {
     this.leading?.stop();
     this.leading = null;
     if (!dashboards.length) return;
@@ -124,7 +124,7 @@ class Shared {
         tell({ say: "again" });
       },
     });
-    void this.leading.start();
+    void this.leading.start(anew);
   }
 }
 

@@ -85,13 +85,17 @@ export class Dashboard extends Tag {
     this.ariaBusy = "true";
     this.size();
     const wanted = this.wanted();
-    if ("words" in wanted) return this.fail(wanted.reason, wanted.words, true);
+    if ("words" in wanted) {
+      this.patience = window.setTimeout(() => this.fail(wanted.reason, wanted.words, true), wanted.wait);
+      return;
+    }
     this.connection = new Connection({ ...wanted, as: () => this.as(), heard: (message) => this.hear(message), failed: (reason, words, whole) => this.fail(reason, words, whole) });
     this.size();
     this.place.replaceChildren(this.connection.frame);
   }
 
   end() {
+    clearTimeout(this.patience);
     this.connection?.end();
     this.connection = null;
     for (const { failed } of this.asked.values()) failed(new Error("The dashboard is no longer shown."));

@@ -53,11 +53,11 @@ export class Tag extends HTMLElement {
   /** @param {Set<string>} _ the names of what has changed */
   changed(_) {}
 
-  /** Which frame is wanted, or in words why there is none. @returns {{home: string, app: string, name: string, source: import("./passes.js").Source} | {reason: string, words: string}} */
+  /** Which frame is wanted, or in words why there is none. @returns {{home: string, app: string, name: string, source: import("./passes.js").Source} | {reason: string, words: string, wait: number}} with how long to wait, in milliseconds, whether the page says it yet */
   wanted() {
-    if (self.origin === "null") return { reason: "sandbox", words: "This page is shown in a sandbox, which keeps Eskadel from knowing it: its frame needs allow-scripts, allow-same-origin and allow-forms." };
+    if (self.origin === "null") return { reason: "sandbox", words: "This page is shown in a sandbox, which keeps Eskadel from knowing it: its frame needs allow-scripts, allow-same-origin and allow-forms.", wait: 0 };
     const app = this.getAttribute("app") ?? "", name = this.getAttribute("name") ?? "", source = this.given ?? this.getAttribute("pass-url") ?? "";
-    if (!app || !name || !source) return { reason: "tag", words: `The tag does not say ${!app ? "which application it is of (app)" : !name ? "which dashboard it shows (name)" : "where viewer passes come from (pass-url)"}.` };
+    if (!app || !name || !source) return { reason: "tag", words: `The tag does not say ${!app ? "which application it is of (app)" : !name ? "which dashboard it shows (name)" : "where viewer passes come from (pass-url)"}.`, wait: 3000 };
     return { home: new URL(this.getAttribute("home") || Tag.home, location.href).origin, app, name, source };
   }
 

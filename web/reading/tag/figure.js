@@ -63,7 +63,6 @@ export class Figure extends Tag {
 
   constructor() {
     super();
-    this.attachShadow({ mode: "open" }).append(document.createElement("slot"));
     /** @type {Reader | null} */
     this.reader = null;
   }
@@ -73,6 +72,7 @@ export class Figure extends Tag {
   }
 
   disconnectedCallback() {
+    clearTimeout(this.patience);
     if (this.reader) leave(this.reader, this);
     this.reader = null;
   }
@@ -80,7 +80,8 @@ export class Figure extends Tag {
   changed() {
     const was = this.reader, wanted = this.wanted();
     this.reader = null;
-    if ("words" in wanted) this.fail(wanted.reason, wanted.words);
+    clearTimeout(this.patience);
+    if ("words" in wanted) this.patience = window.setTimeout(() => this.fail(wanted.reason, wanted.words), wanted.wait);
     else if (!this.widget) this.fail("tag", "The tag does not say which key figures it is of (widget).");
     else this.reader = join(this, wanted);
     if (was && was !== this.reader) leave(was, this);
@@ -88,7 +89,7 @@ export class Figure extends Tag {
 
   /** Shows words in place of what the page had there. @param {string} text @param {string} about */
   write(text, about) {
-    /** @type {ShadowRoot} */ (this.shadowRoot).replaceChildren(text);
+    this.textContent = text;
     this.title = about;
   }
 

@@ -10,10 +10,10 @@ export const said = ["scheme", "ground", "ink", "accent", "font", "radius", "den
 
 /** How the page around a tag looks. @param {HTMLElement} tag @param {HTMLElement} probe within the tag @returns {Look} */
 export function lookOf(tag, probe) {
-  const style = getComputedStyle(tag), behind = ground(tag);
+  const style = getComputedStyle(tag), { behind, pictured } = ground(tag);
   /** @type {Look} */
   const look = { behind };
-  if (tag.getAttribute("theme") === "host") Object.assign(look, { ground: behind, clear: true, ink: style.color, font: style.fontFamily, ...(style.accentColor === "auto" ? {} : { accent: style.accentColor }) });
+  if (tag.getAttribute("theme") === "host") Object.assign(look, { ground: behind, ...(pictured ? { clear: true } : {}), ink: style.color, font: style.fontFamily, ...(style.accentColor === "auto" ? {} : { accent: style.accentColor }) });
   for (const name of said) {
     const value = tag.getAttribute(name) ?? style.getPropertyValue(`--eskadel-${name}`).trim();
     if (!value) continue;
@@ -34,14 +34,16 @@ function worked(probe, name, value) {
   return taken ? getComputedStyle(probe).getPropertyValue(as) : value;
 }
 
-/** What the page has behind an element. @param {Element} of */
+/** What the page has behind an element: a colour, and perhaps a picture. @param {Element} of @returns {{behind: string, pictured: boolean}} */
 function ground(of) {
+  let pictured = false;
   for (let at = /** @type {Element | null} */ (of); at; at = at.parentElement ?? (at.getRootNode() instanceof ShadowRoot ? /** @type {ShadowRoot} */ (at.getRootNode()).host : null)) {
-    const colour = getComputedStyle(at).backgroundColor, opaque = /[,/]\s*([\d.]+)\)$/.exec(colour.startsWith("rgb(") ? "" : colour);
-    if (colour !== "transparent" && (!opaque || Number(opaque[1]) >= 0.5)) return colour;
+    const { backgroundColor: colour, backgroundImage } = getComputedStyle(at), opaque = /[,/]\s*([\d.]+)\)$/.exec(colour.startsWith("rgb(") ? "" : colour);
+    pictured ||= backgroundImage !== "none" || !!opaque && Number(opaque[1]) > 0 && Number(opaque[1]) < 1;
+    if (colour !== "transparent" && (!opaque || Number(opaque[1]) >= 0.5)) return { behind: colour, pictured };
   }
   const scheme = getComputedStyle(document.documentElement).colorScheme, dark = /\bdark\b/.test(scheme) && (!/\blight\b/.test(scheme) || matchMedia("(prefers-color-scheme: dark)").matches);
-  return dark ? "#121212" : "#ffffff"; // as browsers have it where a page says nothing
+  return { behind: dark ? "#121212" : "#ffffff", pictured }; // as browsers have it where a page says nothing
 }
 
 /** Who is told when the page may look otherwise. @type {Set<() => void>} */

@@ -21,7 +21,7 @@ export const version = 2;
  * | {say: "look", look: import("./looks.js").Look}
  * | {say: "do", id: number, what: "filters" | "narrow" | "page" | "widget" | "refresh" | "standard", of: any}
  * | {say: "figures", widgets: string[]}
- * | {say: "lead", dashboards: string[]}
+ * | {say: "lead", dashboards: string[], anew: boolean}
  * | {say: "changed", dashboard: string, widgets: string[], lost: boolean}
  * | {say: "again"}} ToFrame
  */
@@ -62,7 +62,7 @@ export const shapes = {
   toFrame: {
     ...both,
     pass: { pass: "text", as: "things" }, "no-pass": { reason: "text", words: "text" }, look: { look: "things" },
-    do: { id: "number", what: "text", of: "anything" }, figures: { widgets: "texts" }, lead: { dashboards: "texts" },
+    do: { id: "number", what: "text", of: "anything" }, figures: { widgets: "texts" }, lead: { dashboards: "texts", anew: "yes" },
   },
   toTag: {
     ...both,

@@ -28,7 +28,7 @@ export function follow(who, dashboard) {
 function lead(group) {
   const { members } = group;
   if (group.leader && !members.has(group.leader)) {
-    group.leader.say({ say: "lead", dashboards: [] });
+    group.leader.say({ say: "lead", dashboards: [], anew: false });
     group.leader = null;
   }
   if (members.size === 0) {
@@ -38,8 +38,8 @@ function lead(group) {
   const dashboards = [...new Set(members.values())].sort(), led = JSON.stringify(dashboards);
   const leader = group.leader ?? /** @type {Connection} */ (members.keys().next().value);
   if (leader === group.leader && led === group.led) return;
+  leader.say({ say: "lead", dashboards, anew: group.led !== "" });
   Object.assign(group, { leader, led });
-  leader.say({ say: "lead", dashboards });
 }
 
 /** Passes on what the leader has heard. @param {Connection} from @param {import("./messages.js").ToFrame & {say: "changed" | "again"}} message */
