@@ -261,40 +261,62 @@ func (c *Checked) claimed(by Presented, now time.Time, fault func(string, string
 	}
 }
 
+// take checks a viewer pass, counts it where it counts once, and notes who came by it.
+func (p *Passes) take(ctx context.Context, s *store.Store, pass string, by Presented) (c *Checked, as rule.Viewer, err error) {
+	c, err = p.Check(ctx, s, pass, by)
+	if err == nil {
+		err = c.Err()
+	}
+	if err != nil {
+		return nil, as, err
+	}
+	says := c.Claims
+	if c.Host.Once {
+		fresh, err := s.TakePass(ctx, c.Host.Name, says.ID, says.ExpiresAt.Time)
+		if err != nil {
+			return nil, as, err
+		}
+		if !fresh {
+			return nil, as, problem.New(problem.Forbidden, "pass", "The viewer pass has been used already. Reload the page to get a new one.")
+		}
+	}
+	as = rule.Viewer{ID: c.Host.Name + "/" + says.Subject, Name: says.Name, Roles: says.Roles, Attributes: filter.Attributes(says.Attributes)}
+	return c, as, s.SeenViewer(ctx, c.Host.Name, c.Key.ID, says.Subject, says.Name, says.Roles, says.Attributes)
+}
+
 // Exchange takes a viewer pass and begins a viewer's stay in a frame on a page of origin,
 // for one dashboard. It returns the bearer token and when it ends.
 func (p *Passes) Exchange(ctx context.Context, s *store.Store, pass, origin, app, dashboard string) (bearer string, expires time.Time, err error) {
 	if origin == "" || app == "" || dashboard == "" {
 		return "", expires, problem.New(problem.Forbidden, "pass", "Pages that do not say where they come from may not show Eskadel.")
 	}
-	c, err := p.Check(ctx, s, pass, Presented{App: app, Dashboard: dashboard, Origin: origin})
-	if err == nil {
-		err = c.Err()
-	}
+	c, as, err := p.take(ctx, s, pass, Presented{App: app, Dashboard: dashboard, Origin: origin})
 	if err != nil {
 		return "", expires, err
 	}
-	says := c.Claims
-	if c.Host.Once {
-		fresh, err := s.TakePass(ctx, c.Host.Name, says.ID, says.ExpiresAt.Time)
-		if err != nil {
-			return "", expires, err
-		}
-		if !fresh {
-			return "", expires, problem.New(problem.Forbidden, "pass", "The viewer pass has been used already. Reload the page to get a new one.")
-		}
-	}
-	as := rule.Viewer{ID: c.Host.Name + "/" + says.Subject, Name: says.Name, Roles: says.Roles, Attributes: filter.Attributes(says.Attributes)}
 	viewer, err := json.Marshal(as)
 	if err != nil {
 		return "", expires, err
 	}
+	says := c.Claims
 	dashboards, _ := json.Marshal(says.Scope.Dashboards)
-	if err := s.SeenViewer(ctx, c.Host.Name, c.Key.ID, says.Subject, says.Name, says.Roles, says.Attributes); err != nil {
-		return "", expires, err
-	}
 	bearer, expires = token(), says.ExpiresAt.Time
 	return bearer, expires, s.AddFrameSession(ctx, &store.FrameSession{TokenHash: hash(bearer), HostApp: c.Host.Name, HostKey: c.Key.ID, Subject: says.Subject, Viewer: viewer, Dashboards: dashboards, ExpiresAt: expires})
+}
+
+// IsPass tells whether a token that somebody brings is a viewer pass rather than one of Eskadel's own.
+func IsPass(token string) bool { return strings.Count(token, ".") == 2 && strings.HasPrefix(token, "eyJ") }
+
+// Bring takes a viewer pass from the server of a host app, which asks in its viewer's name and draws itself.
+func (p *Passes) Bring(ctx context.Context, s *store.Store, pass string) (*Caller, error) {
+	c, as, err := p.take(ctx, s, pass, Presented{})
+	if err != nil {
+		return nil, err
+	}
+	return &Caller{Viewer: as, HostApp: c.Host.Name, Expires: c.Claims.ExpiresAt.Time, Dashboards: c.Claims.Scope.Dashboards, alive: func(ctx context.Context, s *store.Store) (bool, error) {
+		again, err := p.Check(ctx, s, pass, Presented{})
+		return err == nil && len(again.Faults) == 0, err
+	}}, nil
 }
 
 // ByBearer returns the viewer whom a bearer token stands for: of a host app, or a visitor by an open link. An

@@ -148,11 +148,12 @@ func (v HostViewer) AttributeMap() (out map[string]any) {
 	return out
 }
 
-// SeenViewer notes who came, and by which key.
+// SeenViewer notes who came, and by which key: to the minute, so that most comings write nothing.
 func (s *Store) SeenViewer(ctx context.Context, app, key, subject, name string, roles []string, attributes map[string]any) error {
 	db := s.db.WithContext(ctx)
 	err := db.Exec(`insert into host_viewers (host_app, subject, name, roles, attributes, host_key) values (?, ?, ?, ?, ?, ?)
-		on conflict (host_app, subject) do update set name = excluded.name, roles = excluded.roles, attributes = excluded.attributes, host_key = excluded.host_key, seen_at = clock_timestamp()`,
+		on conflict (host_app, subject) do update set name = excluded.name, roles = excluded.roles, attributes = excluded.attributes, host_key = excluded.host_key, seen_at = clock_timestamp()
+		where host_viewers.seen_at < clock_timestamp() - interval '1 minute' or (host_viewers.name, host_viewers.roles, host_viewers.attributes, host_viewers.host_key) is distinct from (excluded.name, excluded.roles, excluded.attributes, excluded.host_key)`,
 		app, subject, name, toJSON(listed(roles)), toJSON(mapped(attributes)), key).Error
 	if err == nil {
 		err = db.Exec("update host_keys set used_at = now() where id = ? and (used_at is null or used_at < now() - interval '1 minute')", key).Error

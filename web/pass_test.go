@@ -80,3 +80,42 @@ func TestFramesAreForRegisteredPages(t *testing.T) {
 	assert.Equal(t, http.StatusNotFound, get("/embed/nobody/yard-today?v=2", running.YardDesk+"/").StatusCode)
 	assert.Contains(t, get("/sign-in", "").Header.Get("Content-Security-Policy"), "frame-ancestors 'none'")
 }
+
+// A host app's server that draws itself brings the pass to the API: it gets what the frame would show its viewer, and
+// nothing else.
+func TestAPassAtTheAPI(t *testing.T) {
+	foremans := claims([]string{"foreman"}, map[string]any{"yard": 3, "staff": 7})
+	brought, framed := viewer{t, goodPass(t, foremans)}, foreman(t)
+	for _, widget := range []string{"open", "cost", "crews", "jobs"} {
+		state := map[string]any{"filters": map[string]any{"what": []string{"mishap", "rework"}}}
+		assert.Equal(t, framed.run(widget, state).Grid, brought.run(widget, state).Grid, widget)
+		assert.Equal(t, framed.run(widget, state).Figures, brought.run(widget, state).Figures, widget)
+	}
+	assert.NotEqual(t, viewer{t, goodPass(t, claims([]string{"director"}, nil))}.run("open", nil).Figures, brought.run("open", nil).Figures)
+	run := "/api/v1/dashboards/yard-today/widgets/open/run"
+	expired := claims([]string{"foreman"}, nil)
+	expired["exp"] = time.Now().Add(-time.Minute).Unix()
+	for what, c := range map[string]struct {
+		pass, path string
+		status     int
+	}{
+		"a pass that has expired":          {goodPass(t, expired), run, http.StatusUnauthorized},
+		"another key":                      {sign(t, jwt.SigningMethodHS256, running.Key.KeyID, []byte("another secret, just as long as ours"), foremans), run, http.StatusUnauthorized},
+		"a dashboard that it is not for":   {brought.bearer, "/api/v1/dashboards/money/widgets/open/run", http.StatusForbidden},
+		"what viewers do not do":           {brought.bearer, "/api/v1/run", http.StatusForbidden},
+		"elsewhere than at the API":        {brought.bearer, "/view/yard-today/widgets/open", http.StatusUnauthorized},
+		"a widget that there is not":       {brought.bearer, "/api/v1/dashboards/yard-today/widgets/nope/run", http.StatusNotFound},
+		"three parts with dots in between": {"eyJ.eyJ.x", run, http.StatusUnauthorized},
+	} {
+		status, body := viewer{t, c.pass}.do(http.MethodPost, c.path, map[string]any{})
+		assert.Equal(t, c.status, status, "%s: %s", what, body)
+	}
+	r, err := http.NewRequest(http.MethodPost, running.Eskadel+run, nil)
+	require.NoError(t, err)
+	r.Header.Set("Authorization", "Bearer "+brought.bearer)
+	response, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	_ = response.Body.Close()
+	assert.Equal(t, http.StatusOK, response.StatusCode, "without a body it is the standard view")
+	assert.Contains(t, response.Header.Get("RateLimit"), `"viewer";r=`)
+}

@@ -21,6 +21,11 @@ func (w *Workspace) BySession(ctx context.Context, token string) (*identity.Call
 	return identity.BySession(ctx, w.store, token)
 }
 
+// ByPass is whom a viewer pass stands for that a host app's server brings.
+func (w *Workspace) ByPass(ctx context.Context, pass string) (*identity.Caller, error) {
+	return w.passes.Bring(ctx, w.store, pass)
+}
+
 // ByBearer is whom a bearer token or an API key stands for.
 func (w *Workspace) ByBearer(ctx context.Context, token string) (*identity.Caller, error) {
 	c, err := identity.ByBearer(ctx, w.store, token)

@@ -156,6 +156,14 @@ func bearer(c *gin.Context) (string, bool) {
 func (g *Gate) Known(c *gin.Context) {
 	ctx := c.Request.Context()
 	if token, ok := bearer(c); ok {
+		if identity.IsPass(token) && strings.HasPrefix(c.Request.URL.Path, "/api/") {
+			who, err := g.Workspace.ByPass(ctx, token)
+			if problem.Is(err, problem.Forbidden) {
+				err = problem.New(problem.SignedOut, "pass", "%s", problem.Of(err).Words)
+			}
+			g.Take(c, who, err)
+			return
+		}
 		who, err := g.Workspace.ByBearer(ctx, token)
 		if problem.Is(err, problem.NotFound) {
 			err = problem.New(problem.SignedOut, "", "The viewer pass has expired, or the API key is not known. A new pass is asked for.")
