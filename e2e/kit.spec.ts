@@ -33,6 +33,15 @@ const run: Record<string, (code: string, folder: string, secret: string) => stri
     writeFileSync(`${folder}/main.php`, `${code}\necho viewer_pass("7", "Orla Nairn", ["foreman"], ["yard" => 3]);\n`);
     return ran("php", ["main.php"], folder, secret);
   },
+  java(code, folder, secret) {
+    writeFileSync(`${folder}/Main.java`, `${code.replace("class ViewerPass", "class Main {\n    public static void main(String[] args) throws Exception {\n        System.out.print(ViewerPass.of(\"7\", \"Orla Nairn\", List.of(\"foreman\"), Map.of(\"yard\", 3)));\n    }\n}\n\nclass ViewerPass")}`);
+    return ran("java", ["Main.java"], folder, secret);
+  },
+  csharp(code, folder, secret) {
+    writeFileSync(`${folder}/Main.cs`, `${code}\nstatic class Program\n{\n    static void Main() => Console.Write(ViewerPass.Of("7", "Orla Nairn", new[] { "foreman" }, new Dictionary<string, object> { ["yard"] = 3 }));\n}\n`);
+    ran("mcs", ["-langversion:latest", "-out:main.exe", "Main.cs"], folder, secret);
+    return ran("mono", ["main.exe"], folder, secret);
+  },
 };
 
 const ran = (program: string, args: string[], cwd: string, secret: string) => execFileSync(program, args, { cwd, env: { ...process.env, [secretOf]: secret }, encoding: "utf8" });
@@ -61,7 +70,7 @@ test("the kit's code signs passes in every language, and says what is wrong with
     await page.getByRole("link", { name: "The tag and the code for it" }).click();
     await page.getByLabel("Show", { exact: true }).selectOption({ label: "Yard today" });
     await page.getByRole("button", { name: "Show me" }).click();
-    await expect(page.locator("#kit-tag")).toContainText('<eskadel-dashboard app="kit-desk" name="yard-today" pass-url="/eskadel-pass"');
+    await expect(page.locator("#kit-tag")).toContainText('<eskadel-dashboard app="kit-desk" name="yard-today" pass-url="/eskadel-pass" theme="host"');
     if (!once) await noSeriousProblem(page, "the kit");
     const codes = await page.locator(".snippet code").evaluateAll((all) => all.map((c) => [c.id.replace("kit-", ""), c.textContent ?? ""]));
     expect(codes.map(([name]) => name)).toEqual(Object.keys(run));

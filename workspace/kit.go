@@ -135,11 +135,14 @@ func headed(v any) string {
 type KitChoice struct {
 	Name, Title string
 	Pages       []string
-	Widgets     []Choice // by their ids
+	Widgets     []KitWidget
 }
 
-// A Choice is a value with what it is called.
-type Choice struct{ Value, Label string }
+// A KitWidget is a widget that may be put into an application by itself.
+type KitWidget struct {
+	ID, Title string
+	Figures   bool // key figures, which may stand in sentences
+}
 
 // Kit is what may be put into an application: every published dashboard, and of the chosen one its pages and
 // widgets.
@@ -164,7 +167,7 @@ func (w *Workspace) Kit(ctx context.Context, who *identity.Caller, chosen string
 			}
 			for _, x := range doc.Widgets() {
 				if x.Chart != nil {
-					c.Widgets = append(c.Widgets, Choice{x.ID, w.titleOf(ctx, who, &x)})
+					c.Widgets = append(c.Widgets, w.kitWidget(ctx, who, &x))
 				}
 			}
 		}
@@ -173,20 +176,22 @@ func (w *Workspace) Kit(ctx context.Context, who *identity.Caller, chosen string
 	return out, nil
 }
 
-// titleOf is what a chart on a dashboard is called; its id where that cannot be said.
-func (w *Workspace) titleOf(ctx context.Context, who *identity.Caller, x *dashboard.Widget) string {
+// kitWidget is a chart on a dashboard as the kit offers it; called by its id where nothing else can be said.
+func (w *Workspace) kitWidget(ctx context.Context, who *identity.Caller, x *dashboard.Widget) KitWidget {
+	out := KitWidget{ID: x.ID, Title: x.ID}
 	doc, err := x.Chart.Own, error(nil)
 	if x.Chart.Library != "" {
 		doc, err = w.reader.Chart(ctx, x.Chart.Library, x.Chart.Version)
 	}
 	if err != nil {
-		return x.ID
+		return out
 	}
 	ds, err := w.Dataset(ctx, who, doc.Dataset)
 	if err != nil {
-		return x.ID
+		return out
 	}
 	own := *doc
 	own.Sets = w.sets(ctx, who)
-	return sentence.Title(&own, own.On(ds))
+	out.Title, out.Figures = sentence.Title(&own, own.On(ds)), doc.Form.Headlines()
+	return out
 }

@@ -1,6 +1,7 @@
 package people
 
 import (
+	"cmp"
 	"embed"
 	"net/http"
 	"slices"
@@ -19,7 +20,7 @@ import (
 var snippets embed.FS
 
 // languages are those in which it is shown how a pass is signed.
-var languages = []struct{ Name, File string }{{"Go", "go"}, {"JavaScript", "javascript"}, {"Python", "python"}, {"Ruby", "ruby"}, {"PHP", "php"}}
+var languages = []struct{ Name, File string }{{"Go", "go"}, {"JavaScript", "javascript"}, {"Python", "python"}, {"Ruby", "ruby"}, {"PHP", "php"}, {"Java", "java"}, {"C#", "csharp"}}
 
 var code = template.Must(template.ParseFS(snippets, "snippets/*.txt"))
 
@@ -57,6 +58,18 @@ func (s *Server) kitPage(c *gin.Context, status int, test *workspace.PassTest, p
 	}
 	if data["Kid"] = kid; len(all) > 0 {
 		data["Chosen"] = all[i]
+		asked := c.Query("widget")
+		for _, w := range all[i].Widgets {
+			asked = cmp.Or(asked, w.ID)
+			if w.ID == c.Query("widget") {
+				data["Figures"] = w.Figures
+			}
+		}
+		data["AskedWidget"] = asked
+		if data["Integrity"], err = s.Integrity("reading/tag/embed.js"); err != nil {
+			s.Fail(c, err)
+			return
+		}
 		if data["Snippets"], err = written(host, all[i].Name, kid); err != nil {
 			s.Fail(c, err)
 			return
