@@ -48,7 +48,12 @@ test("a dashboard is shared, passed on and handed over", async ({ page, browser 
   await whom(page, "mara", "Mara Quill");
   await dialog.getByRole("button", { name: "Next" }).click();
   await expect(dialog).toContainText("They may see it, each of their own records");
-  await dialog.getByLabel("A line to go with it").fill("Look at this one");
+  const words = dialog.getByLabel("A line to go with it");
+  await words.pressSequentially("Look, @mar");
+  await expect(dialog.getByRole("option", { name: "Mara Quill" })).toBeVisible();
+  await words.press("Enter");
+  await expect(words).toHaveValue("Look, @Mara Quill ");
+  await words.fill("Look at this one");
   await noSeriousProblem(page, "passing on");
   await dialog.getByRole("button", { name: "Send it" }).click();
   await expect(dialog.locator(".said")).toHaveText("Mara Quill is told.");

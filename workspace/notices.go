@@ -10,10 +10,11 @@ import (
 
 // Kinds of notices.
 const (
-	NoticeShared = "shared" // something was shared with somebody
-	NoticePassed = "passed" // somebody passed something on, with a line
-	NoticeAsked  = "asked"  // somebody asks for rights
-	NoticeBroken = "broken" // a change broke something that they keep
+	NoticeShared    = "shared"    // something was shared with somebody
+	NoticePassed    = "passed"    // somebody passed something on, with a line
+	NoticeMentioned = "mentioned" // somebody named them in a line
+	NoticeAsked     = "asked"     // somebody asks for rights
+	NoticeBroken    = "broken"    // a change broke something that they keep
 )
 
 // A Notice is what somebody is told of.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -127,9 +128,62 @@ func (w *Workspace) PassOn(ctx context.Context, who *identity.Caller, name, to, 
 	if len(told) == 0 {
 		return "", problem.New(problem.Invalid, "whom", "Nobody but you would be told.")
 	}
-	return label + " is told.", w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
-		return tx.Tell(ctx, told, store.Notice{Kind: NoticePassed, ByName: who.Name, Words: "passes “" + p.Title + "” on to you", Note: note, Address: AddressOf(p.Name, page, view)})
+	mentioned, unseen, err := w.mentioned(ctx, name, note, append(told, who.PersonID))
+	if err != nil {
+		return "", err
+	}
+	said = label + " is told."
+	if len(unseen) > 0 {
+		said += fmt.Sprintf(" %s may not see it, and %s not told.", strings.Join(unseen, ", "), map[bool]string{true: "is", false: "are"}[len(unseen) == 1])
+	}
+	return said, w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
+		notice := store.Notice{Kind: NoticePassed, ByName: who.Name, Words: "passes “" + p.Title + "” on to you", Note: note, Address: AddressOf(p.Name, page, view)}
+		if err := tx.Tell(ctx, told, notice); err != nil {
+			return err
+		}
+		notice.Kind, notice.Words = NoticeMentioned, "mentions you with “"+p.Title+"”"
+		return tx.Tell(ctx, mentioned, notice)
 	})
+}
+
+// mentioned are the people whom a line names by an @, besides some: those who may see a dashboard by their ids, and
+// the others by their names.
+func (w *Workspace) mentioned(ctx context.Context, name, line string, besides []int64) (ids []int64, unseen []string, err error) {
+	if !strings.Contains(line, "@") {
+		return nil, nil, nil
+	}
+	people, err := w.store.People(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	d, err := w.store.Document(ctx, Dashboard, name)
+	if err != nil {
+		return nil, nil, err
+	}
+	// A longer name first, so that nobody is taken for somebody whose name begins with theirs.
+	slices.SortStableFunc(people, func(a, b store.Person) int { return len(b.Name) - len(a.Name) })
+	for _, p := range people {
+		before := line
+		line = mentionOf(p.Name).ReplaceAllString(line, "$1")
+		if before == line || p.Ended() || slices.Contains(besides, p.ID) {
+			continue
+		}
+		they, err := identity.ByID(ctx, w.store, p.ID)
+		if err != nil {
+			return nil, nil, err
+		}
+		if rights.May(they, rights.See, thing(d)) != nil {
+			unseen = append(unseen, p.Name)
+			continue
+		}
+		ids = append(ids, p.ID)
+	}
+	return ids, unseen, nil
+}
+
+// mentionOf is how a line names somebody.
+func mentionOf(name string) *regexp.Regexp {
+	return regexp.MustCompile(`(?i)@` + regexp.QuoteMeta(name) + `($|[^\p{L}\p{N}])`)
 }
 
 // AddressOf is where a dashboard is read: a page of it, as it is looked at by the short name of a view.

@@ -227,6 +227,18 @@ func TestPassingOn(t *testing.T) {
 	notices, err = d.Notices(ctx, cole, 0, 1)
 	require.NoError(t, err)
 	assert.Equal(t, "ansa passes “One” on to you: Look at the north → /dashboards/one?page=P&view=abc", notices[0].ByName+" "+notices[0].Words+": "+notices[0].Note+" → "+notices[0].Address)
+	// Whom a line names is told too, if they may see it: each once, and nobody whose name is only like it.
+	crew(t, d, "cole porter")
+	unread := map[*identity.Caller]int{ansa: d.Unread(ctx, ansa), bree: d.Unread(ctx, bree), cole: d.Unread(ctx, cole), mara: d.Unread(ctx, mara)}
+	said, err = d.PassOn(ctx, ansa, "one", fmt.Sprint("person/", ids[2]), "@bree, @Mara: ask @cole or @ansa, not @cole porter; mail to x@marathon", "", "")
+	require.NoError(t, err)
+	assert.Equal(t, "cole is told. cole porter, bree may not see it, and are not told.", said, "a longer name first")
+	for who, more := range map[*identity.Caller]int{ansa: 0, bree: 0, cole: 1, mara: 1} {
+		assert.Equal(t, unread[who]+more, d.Unread(ctx, who), who.Name)
+	}
+	notices, err = d.Notices(ctx, mara, 0, 1)
+	require.NoError(t, err)
+	assert.Equal(t, "mentioned ansa mentions you with “One” → /dashboards/one", notices[0].Kind+" "+notices[0].ByName+" "+notices[0].Words+" → "+notices[0].Address)
 	assert.Equal(t, problem.Invalid, code(second(d.PassOn(ctx, ansa, "one", fmt.Sprint("person/", ids[0]), "", "", ""))), "to oneself")
 	assert.Equal(t, problem.NotFound, code(second(d.PassOn(ctx, ansa, "one", "person/0", "", "", ""))))
 }

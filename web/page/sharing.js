@@ -23,85 +23,108 @@ async function send(form) {
   /** @type {HTMLElement | null} */ (place.querySelector("#sharing-find"))?.focus();
 }
 
-/** A field in which people and teams are found by a few letters. @param {HTMLInputElement} field */
-function finding(field) {
-  const form = /** @type {HTMLFormElement} */ (field.closest("form"));
-  const list = /** @type {HTMLElement} */ (form.querySelector("[role=listbox]"));
-  const whom = /** @type {HTMLInputElement} */ (form.elements.namedItem("whom"));
-  const go = /** @type {HTMLButtonElement} */ (form.querySelector("button.main"));
+/** Somebody who is found. @typedef {{Value: string, Label: string}} Found */
+
+/**
+ * Offers people and teams under a field, as somebody types there.
+ * @param {HTMLInputElement} field
+ * @param {{wanted: () => string, fits: (one: Found) => boolean, choose: (one: Found) => void, none: boolean}} how wanted are the letters to find by, none tells that nobody is found
+ */
+function offering(field, how) {
+  const list = /** @type {HTMLElement} */ (document.getElementById(field.getAttribute("aria-controls") ?? ""));
+  /** @type {Found[]} */
+  let found = [];
   let asked = 0, at = -1;
-  const options = () => /** @type {HTMLElement[]} */ ([...list.children].filter((o) => o.getAttribute("role") === "option"));
   const close = () => {
     list.hidden = true;
     field.setAttribute("aria-expanded", "false");
     field.removeAttribute("aria-activedescendant");
     at = -1;
   };
-  /** @param {HTMLElement} option */
-  const choose = (option) => {
-    field.value = option.textContent ?? "";
-    whom.value = option.dataset.value ?? "";
-    go.disabled = false;
+  /** @param {number} which */
+  const choose = (which) => {
+    how.choose(found[which]);
     close();
   };
   /** @param {number} to */
   const mark = (to) => {
-    const all = options();
-    if (!all.length) return;
-    at = (to + all.length) % all.length;
-    all.forEach((o, i) => o.setAttribute("aria-selected", String(i === at)));
-    field.setAttribute("aria-activedescendant", all[at].id);
+    if (!found.length) return;
+    at = (to + found.length) % found.length;
+    [...list.children].forEach((o, i) => o.setAttribute("aria-selected", String(i === at)));
+    field.setAttribute("aria-activedescendant", list.children[at].id);
   };
   const find = async () => {
-    const mine = ++asked;
-    [whom.value, go.disabled] = ["", true];
-    if (!field.value.trim()) return close();
-    const response = await fetch(`/sharing/find?${new URLSearchParams({ find: field.value })}`, { headers: { ...headers(), Accept: "application/json" } });
+    const mine = ++asked, wanted = how.wanted();
+    if (!wanted) return close();
+    const response = await fetch(`/sharing/find?${new URLSearchParams({ find: wanted })}`, { headers: { ...headers(), Accept: "application/json" } });
     if (mine !== asked || !response.ok) return;
-    /** @type {{Value: string, Label: string}[]} */
-    const found = (await response.json()).filter((/** @type {{Value: string}} */ w) => form.dataset.whom !== "person" || w.Value.startsWith("person/"));
-    list.replaceChildren(...found.map((w, i) => {
+    found = (await response.json()).filter(how.fits);
+    if (!found.length && !how.none) return close();
+    list.replaceChildren(...(found.length ? found.map((w) => w.Label) : ["Nobody is called so."]).map((label, i) => {
       const option = document.createElement("li");
-      [option.id, option.textContent] = [`${list.id}-${i}`, w.Label];
-      option.dataset.value = w.Value;
+      [option.id, option.textContent] = [`${list.id}-${i}`, label];
       option.setAttribute("role", "option");
+      if (!found.length) option.setAttribute("aria-disabled", "true");
       return option;
     }));
-    if (!found.length) {
-      const none = document.createElement("li");
-      none.textContent = "Nobody is called so.";
-      none.setAttribute("role", "option");
-      none.setAttribute("aria-disabled", "true");
-      list.append(none);
-    }
     list.hidden = false;
     field.setAttribute("aria-expanded", "true");
-    if (found.length) mark(0);
+    mark(0);
   };
   field.addEventListener("input", find);
   field.addEventListener("keydown", (event) => {
+    if (list.hidden) return;
     if (event.key === "ArrowDown") mark(at + 1);
     else if (event.key === "ArrowUp") mark(at - 1);
-    else if (event.key === "Enter" && !list.hidden && at >= 0) choose(options()[at]);
-    else if (event.key === "Escape" && !list.hidden) close();
+    else if (event.key === "Enter" && at >= 0) choose(at);
+    else if (event.key === "Escape") close();
     else return;
     event.preventDefault();
     event.stopPropagation();
   });
   list.addEventListener("mousedown", (event) => {
     event.preventDefault(); // the field stays the one that is typed into
-    const option = /** @type {HTMLElement} */ (event.target).closest("[role=option]");
-    if (option instanceof HTMLElement && option.dataset.value) choose(option);
+    const which = [...list.children].indexOf(/** @type {HTMLElement} */ (event.target));
+    if (found[which]) choose(which);
   });
   field.addEventListener("blur", close);
 }
 
+/** A field in which somebody is chosen. @param {HTMLInputElement} field */
+function finding(field) {
+  const form = /** @type {HTMLFormElement} */ (field.closest("form"));
+  const whom = /** @type {HTMLInputElement} */ (form.elements.namedItem("whom")), go = /** @type {HTMLButtonElement} */ (form.querySelector("button.main"));
+  offering(field, {
+    wanted: () => {
+      [whom.value, go.disabled] = ["", true];
+      return field.value.trim();
+    },
+    fits: (w) => form.dataset.whom !== "person" || w.Value.startsWith("person/"),
+    choose: (w) => [field.value, whom.value, go.disabled] = [w.Label, w.Value, false],
+    none: true,
+  });
+}
+
+/** A line in which people are mentioned by name. @param {HTMLInputElement} field */
+function mentioning(field) {
+  const typed = () => /@([^@]{1,40})$/.exec(field.value.slice(0, field.selectionStart ?? 0));
+  offering(field, {
+    wanted: () => typed()?.[1].trim() ?? "",
+    fits: (w) => w.Value.startsWith("person/"),
+    choose: (w) => {
+      const from = typed()?.index ?? 0, to = field.selectionStart ?? 0;
+      field.setRangeText(`@${w.Label} `, from, to, "end");
+    },
+    none: false,
+  });
+}
+
 document.addEventListener("focusin", (event) => {
   const field = event.target;
-  if (field instanceof HTMLInputElement && field.matches("[data-whom] [role=combobox]") && !field.dataset.finds) {
-    field.dataset.finds = "yes";
-    finding(field);
-  }
+  if (!(field instanceof HTMLInputElement) || field.dataset.finds) return;
+  const find = field.matches("[data-whom] [role=combobox]") ? finding : field.matches("[data-mentions]") ? mentioning : null;
+  find?.(field);
+  if (find) field.dataset.finds = "yes";
 });
 document.addEventListener("submit", (event) => {
   const form = /** @type {HTMLFormElement} */ (event.target);
