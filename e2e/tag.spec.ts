@@ -81,12 +81,21 @@ test("a page and its dashboard speak to each other", async ({ page }) => {
   await expect(frame.locator("#w-jobs")).toBeVisible();
   await set("filters", '{"what": ["mishap"]}');
   await expect(line(frame)).toContainText("of mishap");
+  let before = (await told(page, "shown")).length;
+  await set("lang", "de-AT"); // numbers and dates as there; the frame comes anew
+  await expect.poll(async () => (await told(page, "shown")).length).toBeGreaterThan(before);
+  const german = await within(page);
+  await expect(german.locator("#line b").first()).toHaveText(/^\d{1,3}\.\d{3}$/);
+  await expect(german.locator("#w-jobs td").filter({ hasText: /^\d+\. Nov\. 2026$/ }).first()).toBeVisible();
+  await set("lang", null);
+  await expect((await within(page)).locator("#line b").first()).toHaveText(/^\d{1,3},\d{3}$/);
   await set("height", "444");
   await expect(page.locator("eskadel-dashboard iframe")).toHaveCSS("height", "444px");
   await set("height", null);
   await set("title", "Our jobs");
   await expect(page.locator("eskadel-dashboard iframe")).toHaveAttribute("title", "Our jobs");
-  const before = (await told(page, "shown")).length;
+  await expect.poll(async () => (await told(page, "shown")).length).toBe(before + 2);
+  before += 2;
   await set("name", "hazards");
   await shown(page, before + 1);
   await expect((await within(page)).locator("h1")).toHaveText("Hazards");

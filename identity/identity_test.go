@@ -239,7 +239,7 @@ func desk(t *testing.T, s *store.Store) func(claims jwt.MapClaims, header map[st
 }
 
 func exchange(s *store.Store, pass string) (string, time.Time, error) {
-	return identity.NewPasses(nil).Exchange(ctx, s, pass, "https://desk.example", "desk", "one")
+	return identity.NewPasses(nil).Exchange(ctx, s, pass, identity.Presented{App: "desk", Dashboard: "one", Origin: "https://desk.example"}, "")
 }
 
 func TestPassesAreGoodForTheirTime(t *testing.T) {

@@ -111,7 +111,7 @@ func TestEveryFaultOfAPass(t *testing.T) {
 		good := func(more jwt.MapClaims) string { return sign(t, k.method, k.private, kid, claimsOf(more)) }
 		in := func(d time.Duration) int64 { return time.Now().Add(d).Unix() }
 		enter := func(pass, origin, dashboard string) error {
-			_, _, err := passes.Exchange(ctx, s, pass, origin, "desk", dashboard)
+			_, _, err := passes.Exchange(ctx, s, pass, identity.Presented{App: "desk", Dashboard: dashboard, Origin: origin}, "")
 			return err
 		}
 		const here = "https://desk.example"
@@ -222,7 +222,7 @@ func TestKeysThatAreFetched(t *testing.T) {
 	}
 	passes := identity.NewPasses(loopback)
 	enter := func(alg, id string) error {
-		_, _, err := passes.Exchange(ctx, s, sign(t, all[alg].method, all[alg].private, id, claimsOf(nil)), "https://desk.example", "desk", "one")
+		_, _, err := passes.Exchange(ctx, s, sign(t, all[alg].method, all[alg].private, id, claimsOf(nil)), identity.Presented{App: "desk", Dashboard: "one", Origin: "https://desk.example"}, "")
 		return err
 	}
 	is(t, problem.Down, func() error { _, err := passes.TryKeySet(ctx, server.URL); return err }(), "none yet")
@@ -253,10 +253,10 @@ func TestKeysThatAreFetched(t *testing.T) {
 	publish(jose.JSONWebKey{Key: all[identity.ES256].private, KeyID: "p", Algorithm: "ES256"}, jose.JSONWebKey{Key: []byte("a secret of a set"), KeyID: "s", Algorithm: "HS256"}, jose.JSONWebKey{Key: public(identity.RS256), KeyID: "e", Use: "enc"})
 	fresh := identity.NewPasses(loopback)
 	for id, alg := range map[string]string{"p": identity.ES256, "e": identity.RS256} {
-		_, _, err := fresh.Exchange(ctx, s, sign(t, all[alg].method, all[alg].private, id, claimsOf(nil)), "https://desk.example", "desk", "one")
+		_, _, err := fresh.Exchange(ctx, s, sign(t, all[alg].method, all[alg].private, id, claimsOf(nil)), identity.Presented{App: "desk", Dashboard: "one", Origin: "https://desk.example"}, "")
 		is(t, problem.Forbidden, err, id)
 	}
-	_, _, err = fresh.Exchange(ctx, s, sign(t, jwt.SigningMethodHS256, []byte("a secret of a set"), "s", claimsOf(nil)), "https://desk.example", "desk", "one")
+	_, _, err = fresh.Exchange(ctx, s, sign(t, jwt.SigningMethodHS256, []byte("a secret of a set"), "s", claimsOf(nil)), identity.Presented{App: "desk", Dashboard: "one", Origin: "https://desk.example"}, "")
 	is(t, problem.Forbidden, err, "a secret that anybody can fetch")
 	_, err = identity.NewPasses(nil).TryKeySet(ctx, server.URL)
 	is(t, problem.Forbidden, err, "inside is asked only where that is allowed")
@@ -273,7 +273,7 @@ func TestAPassThatCountsOnce(t *testing.T) {
 	}))
 	passes := identity.NewPasses(nil)
 	enter := func(more jwt.MapClaims) error {
-		_, _, err := passes.Exchange(ctx, s, sign(t, jwt.SigningMethodHS256, []byte("a secret of some length"), "k", claimsOf(more)), "https://desk.example", "desk", "one")
+		_, _, err := passes.Exchange(ctx, s, sign(t, jwt.SigningMethodHS256, []byte("a secret of some length"), "k", claimsOf(more)), identity.Presented{App: "desk", Dashboard: "one", Origin: "https://desk.example"}, "")
 		return err
 	}
 	assert.ErrorContains(t, enter(nil), "no id")
@@ -317,7 +317,7 @@ func TestKeysAreChangedWithoutAGap(t *testing.T) {
 				}
 				n := now.Load()
 				pass := sign(t, jwt.SigningMethodHS256, []byte(secrets[n]), fmt.Sprint("k", n), claimsOf(jwt.MapClaims{"sub": fmt.Sprint(viewer)}))
-				bearer, _, err := passes.Exchange(ctx, s, pass, "https://desk.example", "desk", "one")
+				bearer, _, err := passes.Exchange(ctx, s, pass, identity.Presented{App: "desk", Dashboard: "one", Origin: "https://desk.example"}, "")
 				if err == nil {
 					_, err = identity.ByBearer(ctx, s, bearer)
 				}

@@ -12,6 +12,7 @@ import (
 	"github.com/golang-jwt/jwt/v5"
 
 	"eskadel/core/filter"
+	"eskadel/core/locale"
 	"eskadel/core/problem"
 	"eskadel/core/rule"
 	"eskadel/store"
@@ -285,14 +286,17 @@ func (p *Passes) take(ctx context.Context, s *store.Store, pass string, by Prese
 }
 
 // Exchange takes a viewer pass and begins a viewer's stay in a frame on a page of origin,
-// for one dashboard. It returns the bearer token and when it ends.
-func (p *Passes) Exchange(ctx context.Context, s *store.Store, pass, origin, app, dashboard string) (bearer string, expires time.Time, err error) {
-	if origin == "" || app == "" || dashboard == "" {
+// for one dashboard. The page speaks a language, or "" for the workspace's. It returns the bearer token and when it ends.
+func (p *Passes) Exchange(ctx context.Context, s *store.Store, pass string, by Presented, speaks string) (bearer string, expires time.Time, err error) {
+	if by.Origin == "" || by.App == "" || by.Dashboard == "" {
 		return "", expires, problem.New(problem.Forbidden, "pass", "Pages that do not say where they come from may not show Eskadel.")
 	}
-	c, as, err := p.take(ctx, s, pass, Presented{App: app, Dashboard: dashboard, Origin: origin})
+	c, as, err := p.take(ctx, s, pass, by)
 	if err != nil {
 		return "", expires, err
+	}
+	if locale.Match(speaks) != nil {
+		as.Language = speaks
 	}
 	viewer, err := json.Marshal(as)
 	if err != nil {

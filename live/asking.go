@@ -109,7 +109,7 @@ func (e *Engine) scope(d query.Definition, ds *dataset.Dataset, others known, v 
 		return rule.Scope{}, "", err
 	}
 	var key strings.Builder
-	fmt.Fprintf(&key, "%d %t %d ", s.Now.UnixNano(), s.Careful, e.calendars.Load())
+	fmt.Fprintf(&key, "%d %t %d %s ", s.Now.UnixNano(), s.Careful, e.calendars.Load(), ds.Manner.Name())
 	attributes := map[string]bool{}
 	for _, set := range sets {
 		fmt.Fprintf(&key, "%p %p %q ", set.Bare().Whole(), set.BaseFilter, set.Own())

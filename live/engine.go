@@ -170,7 +170,16 @@ func (e *Engine) Dataset(ctx context.Context, name string, v rule.Viewer) (*data
 	if err != nil {
 		return nil, err
 	}
-	return ds.In(e.Manner()), nil
+	return ds.In(e.MannerOf(v)), nil
+}
+
+// MannerOf is how numbers and dates are written for a viewer: as in the language of the page around, where that is
+// known.
+func (e *Engine) MannerOf(v rule.Viewer) *locale.Manner {
+	if m := locale.Match(v.Language); m != nil {
+		return m
+	}
+	return e.Manner()
 }
 
 // Manner is how the workspace writes numbers and dates.

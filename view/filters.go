@@ -39,7 +39,7 @@ func (v *View) phrase(f *dashboard.Filter) (string, error) {
 	}
 	set := f.Setting(v.State)
 	if set != nil && set.Range != nil {
-		return label + " " + set.Range.Words(v.Engine.Manner()), nil
+		return label + " " + set.Range.Words(v.Engine.MannerOf(v.Viewer)), nil
 	}
 	if set != nil && set.Span != nil {
 		return label + " " + v.span(f, set.Span), nil
@@ -81,7 +81,7 @@ func (v *View) phrase(f *dashboard.Filter) (string, error) {
 
 // span says numbers from one to another, as the field that the filter governs writes them.
 func (v *View) span(f *dashboard.Filter, s *dashboard.Span) string {
-	number := format.Plain(v.Engine.Manner())
+	number := format.Plain(v.Engine.MannerOf(v.Viewer))
 	if _, ds, name, err := v.governed(f); err == nil && ds != nil {
 		number = format.OfField(ds.Manner, ds.Find(name))
 	}

@@ -79,7 +79,7 @@ func (v *View) Month(name, month string) (*Month, error) {
 	if err != nil {
 		return nil, err
 	}
-	manner := v.Engine.Manner()
+	manner := v.Engine.MannerOf(v.Viewer)
 	out := &Month{
 		Title: manner.Date(sheet.First, "January 2006"), Name: sheet.First.Format("2006-01"), From: sheet.First.Format(time.DateOnly), To: sheet.Last().Format(time.DateOnly),
 		Before: sheet.First.AddDate(0, -1, 0).Format("2006-01"), After: sheet.Next().Format("2006-01"),

@@ -27,9 +27,12 @@ func (w *Workspace) Frame(ctx context.Context, app string) (*HostApp, error) {
 	return w.store.HostApp(ctx, app)
 }
 
-// Enter takes a viewer pass and begins a viewer's stay in a frame.
-func (w *Workspace) Enter(ctx context.Context, pass, origin, app, dashboard string) (bearer string, expires time.Time, err error) {
-	return w.passes.Exchange(ctx, w.store, pass, origin, app, dashboard)
+// Presented is by whom a pass is presented.
+type Presented = identity.Presented
+
+// Enter takes a viewer pass and begins a viewer's stay in a frame, in the language of the page around.
+func (w *Workspace) Enter(ctx context.Context, pass string, by Presented, speaks string) (bearer string, expires time.Time, err error) {
+	return w.passes.Exchange(ctx, w.store, pass, by, speaks)
 }
 
 // HostAddresses are where the host apps' own pages and pictures are.

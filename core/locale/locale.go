@@ -52,6 +52,32 @@ func Of(name string) *Manner {
 	return &manners[max(0, slices.IndexFunc(manners, func(m Manner) bool { return m.name == name }))]
 }
 
+// matcher finds the nearest of them to a language.
+var matcher = sync.OnceValue(func() language.Matcher {
+	var tags []language.Tag
+	for _, m := range manners {
+		tags = append(tags, language.Make(m.name))
+	}
+	return language.NewMatcher(tags)
+})
+
+// Match finds the manner of a language, by its tag of BCP 47: "de" and "de-AT" are written as in Germany. Nil where
+// there is none that is near.
+func Match(tag string) *Manner {
+	t, err := language.Parse(tag)
+	if err != nil || len(tag) > 40 {
+		return nil
+	}
+	_, i, sure := matcher().Match(t)
+	if sure == language.No {
+		return nil
+	}
+	return &manners[i]
+}
+
+// Name is the locale's name of BCP 47.
+func (m *Manner) Name() string { return m.Or().name }
+
 // Or is the manner, or the British one where there is none.
 func (m *Manner) Or() *Manner {
 	if m == nil {

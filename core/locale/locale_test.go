@@ -1,6 +1,7 @@
 package locale_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -50,5 +51,17 @@ func TestCurrencies(t *testing.T) {
 	}
 	for _, other := range []string{"", "gbp", "kg", "%", "EURO", "ZZQ"} {
 		assert.Nil(t, locale.CurrencyOf(other), other)
+	}
+}
+
+// The nearest manner to the language of a page; none where nothing is near.
+func TestTheMannerOfALanguage(t *testing.T) {
+	for tag, is := range map[string]string{"en": "en-GB", "en-US": "en-GB", "de": "de-DE", "de-AT": "de-DE", "de-CH": "de-CH", "fr-CA": "fr-FR", "DE_de": "de-DE"} {
+		if m := locale.Match(tag); assert.NotNil(t, m, tag) {
+			assert.Equal(t, is, m.Name(), tag)
+		}
+	}
+	for _, tag := range []string{"", "ja", "x", "not a language", strings.Repeat("a-", 30)} {
+		assert.Nil(t, locale.Match(tag), tag)
 	}
 }

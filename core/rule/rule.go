@@ -22,6 +22,8 @@ type Viewer struct {
 	Name       string
 	Roles      []string
 	Attributes filter.Attributes
+	// Language is that of the page around, by whose manner numbers and dates are written; "" for the workspace's.
+	Language string `json:",omitempty"`
 	// Builder is set for people who hold the source's own rights: every row is theirs to see.
 	Builder bool
 }

@@ -13,6 +13,7 @@ import (
 	"eskadel/core/problem"
 	"eskadel/core/theme"
 	"eskadel/web/gate"
+	"eskadel/workspace"
 )
 
 // protocol is the number of the messages between the tag and the frame, as tag/messages.js has it.
@@ -53,13 +54,14 @@ func (s *Server) frame(c *gin.Context) {
 
 // A beginning is what a frame begins with: a viewer pass, and the sheet that is wanted with the bearer token, if any.
 type beginning struct {
-	Pass    string                        `json:"pass"`
-	Origin  string                        `json:"origin"`
-	Page    *string                       `json:"page"`
-	Widget  string                        `json:"widget"`
-	View    string                        `json:"view"` // the short name of how it is looked at, "" for the standard view
-	Filters map[string]*dashboard.Setting `json:"filters"`
-	Look    string                        `json:"look"` // how the page around it looks
+	Pass     string                        `json:"pass"`
+	Origin   string                        `json:"origin"`
+	Page     *string                       `json:"page"`
+	Widget   string                        `json:"widget"`
+	View     string                        `json:"view"` // the short name of how it is looked at, "" for the standard view
+	Filters  map[string]*dashboard.Setting `json:"filters"`
+	Look     string                        `json:"look"`     // how the page around it looks
+	Language string                        `json:"language"` // that it speaks
 }
 
 // frameSession exchanges a viewer pass for a bearer token.
@@ -81,7 +83,7 @@ func (s *Server) frameSession(c *gin.Context) {
 		s.firstSheet(c, gin.H{"bearer": in.Pass, "expires": who.Expires}, in.Pass, in)
 		return
 	}
-	bearer, expires, err := s.Workspace.Enter(c.Request.Context(), in.Pass, in.Origin, c.Param("app"), c.Param("dashboard"))
+	bearer, expires, err := s.Workspace.Enter(c.Request.Context(), in.Pass, workspace.Presented{App: c.Param("app"), Dashboard: c.Param("dashboard"), Origin: in.Origin}, in.Language)
 	if err != nil {
 		s.Fail(c, err)
 		return

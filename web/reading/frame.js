@@ -163,7 +163,7 @@ function renew(first) {
     });
     const { page = "", widget = "", view = "", filters, look } = as, wanted = first && !as.figures ? { page, widget, view, filters, look: JSON.stringify(look) } : {};
     const response = await fetch(`/embed/${encodeURIComponent(app)}/${encodeURIComponent(dashboard)}/session`, {
-      method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify({ pass, origin: host, ...wanted }),
+      method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify({ pass, origin: host, language: as.language ?? "", ...wanted }),
     });
     const answer = await response.json();
     if (!response.ok) throw new Trouble(answer.detail, response.status, "pass");

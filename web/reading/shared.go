@@ -118,7 +118,7 @@ func (s *Server) widget(c *gin.Context) {
 	if who.HostApp == "" || rights.May(who, rights.See, rights.Thing{Dashboard: c.Param("dashboard")}) != nil {
 		out, _, err = answer()
 	} else {
-		seen, _ := json.Marshal([]any{who.HostApp, who.Viewer.Roles, who.Viewer.Attributes, c.Param("dashboard"), c.Param("widget"), c.PostForm("state"), c.PostForm("draft"), c.Query("draft")})
+		seen, _ := json.Marshal([]any{who.HostApp, who.Viewer.Roles, who.Viewer.Attributes, who.Viewer.Language, c.Param("dashboard"), c.Param("widget"), c.PostForm("state"), c.PostForm("draft"), c.Query("draft")})
 		out, err = s.answers.get(string(seen), s.Workspace.Changes, answer)
 	}
 	if err != nil {

@@ -107,7 +107,7 @@ export class Dashboard extends Tag {
     const part = this.getAttribute("keep-view"), look = lookOf(this, this.probe);
     this.look = JSON.stringify(look);
     return {
-      page: this.getAttribute("page") ?? "", widget: this.getAttribute("widget") ?? "", look,
+      page: this.getAttribute("page") ?? "", widget: this.getAttribute("widget") ?? "", look, language: this.language(),
       view: part ? new URL(location.href).searchParams.get(part) ?? "" : "", ...(this.hasAttribute("filters") ? { filters: /** @type {any} */ (this.filters()) } : {}),
     };
   }

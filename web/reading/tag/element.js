@@ -1,7 +1,7 @@
 /** What the tags for a dashboard and for a figure have in common: where they are from, and what they are known by. */
 
 /** What says which frame is shown; it comes anew when one of these changes. */
-export const named = ["home", "app", "name", "pass-url"];
+export const named = ["home", "app", "name", "pass-url", "lang"];
 
 export class Tag extends HTMLElement {
   /** Where Eskadel is, unless the tag says otherwise: where its script came from. */
@@ -59,6 +59,11 @@ export class Tag extends HTMLElement {
     const app = this.getAttribute("app") ?? "", name = this.getAttribute("name") ?? "", source = this.given ?? this.getAttribute("pass-url") ?? "";
     if (!app || !name || !source) return { reason: "tag", words: `The tag does not say ${!app ? "which application it is of (app)" : !name ? "which dashboard it shows (name)" : "where viewer passes come from (pass-url)"}.`, wait: 3000 };
     return { home: new URL(this.getAttribute("home") || Tag.home, location.href).origin, app, name, source };
+  }
+
+  /** In the manner of which language numbers and dates are written, "" for the workspace's. */
+  language() {
+    return this.getAttribute("lang") ?? "";
   }
 
   /** The conditions that the page sets, by the names of filters. @returns {Record<string, any> | null} null where they cannot be read */

@@ -27,7 +27,7 @@ export interface Failure {
   words: string;
 }
 
-/** What both tags have. Attributes: home, app, name, pass-url, filters. */
+/** What both tags have. Attributes: home, app, name, pass-url, filters, lang. */
 export interface EskadelTag extends HTMLElement {
   /** Promises a viewer pass, in place of the attribute pass-url. */
   getPass: (() => Promise<string> | string) | null;

@@ -12,13 +12,13 @@ const readers = [];
 
 /** What reads the figures that a tag wants; it is made where there is none. @param {Figure} figure @param {{home: string, app: string, name: string, source: import("./passes.js").Source}} wanted */
 function join(figure, wanted) {
-  const key = [wanted.home, wanted.app, wanted.name, wanted.source, figure.getAttribute("filters") ?? ""];
+  const key = [wanted.home, wanted.app, wanted.name, wanted.source, figure.getAttribute("filters") ?? "", figure.language()];
   let reader = readers.find((r) => r.key.every((part, i) => part === key[i]));
   if (!reader) {
     const figures = new Set([figure]), told = new Map();
     const connection = new Connection({
       ...wanted,
-      as: () => ({ figures: widgets(figures), ...(figure.hasAttribute("filters") ? { filters: /** @type {any} */ (figure.filters()) } : {}) }),
+      as: () => ({ figures: widgets(figures), language: figure.language(), ...(figure.hasAttribute("filters") ? { filters: /** @type {any} */ (figure.filters()) } : {}) }),
       heard: (message) => {
         if (message.say !== "figures") return;
         told.set(message.widget, message);

@@ -9,7 +9,7 @@ export const version = 2;
 
 /**
  * How a dashboard is to be shown.
- * @typedef {{page?: string, widget?: string, view?: string, filters?: Record<string, any>, figures?: string[], look?: import("./looks.js").Look}} As
+ * @typedef {{page?: string, widget?: string, view?: string, filters?: Record<string, any>, figures?: string[], language?: string, look?: import("./looks.js").Look}} As
  * Marks that are chosen in a widget. @typedef {{widget: string, marks: object[], words: string, without?: boolean}} Narrowed
  * A key figure. @typedef {{label: string, text: string, exact: string}} Figure
  */
