@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"eskadel/core/dashboard"
+	"eskadel/core/dataset"
 	"eskadel/core/problem"
 	"eskadel/identity"
 	"eskadel/store"
@@ -50,7 +51,61 @@ func crew(t *testing.T, d *desk, names ...string) (ids []int64) {
 // What everybody may do is, after any number of changes of who sees what, who was given what, who is in which
 // team, and where things stand, what a plain list of the same says; and nobody gives more than they hold.
 func TestWhoMayDoWhat(t *testing.T) {
-	d := open(t, "sharing")
+	t.Run("dashboards", func(t *testing.T) {
+		whoMayDoWhat(t, "sharing", workspace.Dashboard, func(d *desk) shareable {
+			return shareable{
+				save: func(who *identity.Caller, name string) error {
+					return second(d.SaveDashboard(ctx, who, name, page(name, name, widget("a", count(`"every row"`))), workspace.On{}))
+				},
+				publish: func(who *identity.Caller, name string) error { return second(d.Publish(ctx, who, name)) },
+				open:    func(who *identity.Caller, name string) error { return second(d.Dashboard(ctx, who, name, false)) },
+				goesOn:  func(who *identity.Caller, name string) (bool, error) { return d.StillSees(ctx, who, name) },
+				list: func(who *identity.Caller) (out []workspace.Standing, err error) {
+					rows, err := d.Dashboards(ctx, who, "")
+					for _, r := range rows {
+						out = append(out, r.Standing)
+					}
+					return out, err
+				},
+			}
+		})
+	})
+	t.Run("charts", func(t *testing.T) {
+		whoMayDoWhat(t, "sharing-charts", workspace.Chart, func(d *desk) shareable {
+			return shareable{
+				save: func(who *identity.Caller, name string) error {
+					return second(d.SaveChart(ctx, who, name, "", []byte(count(`"every row"`)), workspace.On{}))
+				},
+				publish: func(who *identity.Caller, name string) error {
+					_, _, err := d.PublishChart(ctx, who, name, workspace.Everywhere)
+					return err
+				},
+				open: func(who *identity.Caller, name string) error {
+					_, _, err := d.Chart(ctx, who, name)
+					return err
+				},
+				list: func(who *identity.Caller) (out []workspace.Standing, err error) {
+					rows, err := d.Library(ctx, who)
+					for _, r := range rows {
+						out = append(out, r.Standing)
+					}
+					return out, err
+				},
+			}
+		})
+	})
+}
+
+// A shareable kind is what can be done with documents of it.
+type shareable struct {
+	save, publish, open func(who *identity.Caller, name string) error
+	goesOn              func(who *identity.Caller, name string) (bool, error) // looks at it still; nil where nobody does
+	list                func(who *identity.Caller) ([]workspace.Standing, error)
+}
+
+func whoMayDoWhat(t *testing.T, database, kind string, of func(d *desk) shareable) {
+	d := open(t, database)
+	can := of(d)
 	names := []string{"ansa", "bree", "cole", "dunn"}
 	ids := crew(t, d, names...)
 	who := func(i int) *identity.Caller { return member(t, d, names[i]+"@example.org") }
@@ -60,8 +115,8 @@ func TestWhoMayDoWhat(t *testing.T) {
 	require.NoError(t, err)
 	docs := []string{"alpha", "beta", "gamma"}
 	for i, name := range docs {
-		require.NoError(t, second(d.SaveDashboard(ctx, who(i), name, page(name, name, widget("a", count(`"every row"`))), workspace.On{})))
-		require.NoError(t, second(d.Publish(ctx, who(i), name)))
+		require.NoError(t, can.save(who(i), name))
+		require.NoError(t, can.publish(who(i), name))
 	}
 	called := map[int64]string{teams[0].ID: teams[0].Name, teams[1].ID: teams[1].Name}
 	// The plain list.
@@ -126,26 +181,28 @@ func TestWhoMayDoWhat(t *testing.T) {
 	check := func(t *rapid.T) {
 		for i := range names {
 			c := who(i)
-			rows, err := d.Dashboards(ctx, c, "")
+			rows, err := can.list(c)
 			require.NoError(t, err)
 			for _, name := range docs {
 				want := may(name, i)
-				sees, err := d.StillSees(ctx, looking[i], name)
-				require.NoError(t, err)
-				assert.Equal(t, want > 0, sees, "%s goes on looking at %s", names[i], name)
-				_, err = d.Dashboard(ctx, c, name, false)
-				listed := slices.IndexFunc(rows, func(r workspace.Row) bool { return r.Name == name })
+				if can.goesOn != nil {
+					sees, err := can.goesOn(looking[i], name)
+					require.NoError(t, err)
+					assert.Equal(t, want > 0, sees, "%s goes on looking at %s", names[i], name)
+				}
+				err := can.open(c, name)
+				listed := slices.IndexFunc(rows, func(r workspace.Standing) bool { return r.Name == name })
 				if want == 0 {
 					assert.Equal(t, problem.NotFound, code(err), "%s opens %s", names[i], name)
 					assert.Equal(t, -1, listed)
-					assert.Equal(t, problem.NotFound, code(second(d.Sharing(ctx, c, workspace.Shared{Kind: workspace.Dashboard, Name: name}))))
+					assert.Equal(t, problem.NotFound, code(second(d.Sharing(ctx, c, workspace.Shared{Kind: kind, Name: name}))))
 					continue
 				}
 				require.NoError(t, err, "%s opens %s", names[i], name)
 				require.GreaterOrEqual(t, listed, 0)
 				assert.Equal(t, want >= 2, rows[listed].May, "%s edits %s", names[i], name)
 				assert.Equal(t, want >= 3, rows[listed].Shares, "%s shares %s", names[i], name)
-				assert.Equal(t, want >= 2, second(d.Publish(ctx, c, name)) == nil)
+				assert.Equal(t, want >= 2, can.publish(c, name) == nil)
 			}
 		}
 	}
@@ -154,9 +211,9 @@ func TestWhoMayDoWhat(t *testing.T) {
 		for range 6 {
 			i, name := rapid.IntRange(0, 3).Draw(t, "who"), rapid.SampledFrom(docs).Draw(t, "what")
 			team := rapid.SampledFrom(teams).Draw(t, "team").ID
-			of, s, holds := workspace.Shared{Kind: workspace.Dashboard, Name: name}, plain[name], may(name, i)
+			of, s, holds := workspace.Shared{Kind: kind, Name: name}, plain[name], may(name, i)
 			if rapid.IntRange(0, 2).Draw(t, "a folder") == 0 && s.folder != "" {
-				of = workspace.Shared{Kind: workspace.Dashboard, Name: s.folder, Folder: true}
+				of = workspace.Shared{Kind: kind, Name: s.folder, Folder: true}
 				if f := folders[s.folder]; f == nil {
 					if slices.ContainsFunc(docs, func(n string) bool { return plain[n].folder == s.folder && may(n, i) >= 2 }) {
 						s, holds = &said{keeper: i, given: map[string]int{}}, 3
@@ -228,7 +285,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 				case folders[to] == nil && a == "folder":
 					after = ""
 				}
-				err := second(d.File(ctx, who(i), workspace.Dashboard, name, to, a))
+				err := second(d.File(ctx, who(i), kind, name, to, a))
 				if holds < 2 || (after != a || to != s.folder && a == "folder") && holds < 3 {
 					assert.Error(t, err)
 					break
@@ -249,7 +306,65 @@ func TestWhoMayDoWhat(t *testing.T) {
 				s.keeper = to
 				keep()
 			}
-			check(t)
+			if can.goesOn != nil {
+				check(t) // whoever looks on obeys at once
+			}
+		}
+		check(t)
+	})
+}
+
+// A dataset is made and given by builders: whoever may see it builds charts on it, and nobody else does, by whatever
+// way it was given and whoever is in which team.
+func TestWhoMayUseADataset(t *testing.T) {
+	d := open(t, "using")
+	names := []string{"ansa", "bree", "cole"}
+	ids := crew(t, d, append(names, "dora")...)
+	dora := ids[3] // a builder, who keeps it
+	ids = ids[:3]
+	yes := true
+	require.NoError(t, second(d.ChangePerson(ctx, mara, identity.Change{Email: "dora@example.org", Builder: &yes})))
+	require.NoError(t, d.KeepTeam(ctx, mara, 0, "Hulls", nil))
+	teams, err := d.Teams(ctx, mara)
+	require.NoError(t, err)
+	team := teams[0].ID
+	jobs := workspace.Shared{Kind: workspace.Dataset, Name: "jobs"}
+	require.NoError(t, second(d.HandOver(ctx, mara, jobs, fmt.Sprint("person/", dora))))
+	rapid.Check(t, func(t *rapid.T) {
+		var in, given []int
+		crewed, toTeam := fmt.Sprint("team/", team), false
+		audience := rapid.SampledFrom([]string{"", "keeper", crewed}).Draw(t, "audience")
+		members := []int64{dora} // whom it is seen by is one's own team
+		for i, id := range ids {
+			if rapid.Bool().Draw(t, "in the team") {
+				in, members = append(in, i), append(members, id)
+			}
+		}
+		require.NoError(t, d.KeepTeam(ctx, mara, team, "Hulls", members))
+		keeper := member(t, d, "dora@example.org")
+		require.NoError(t, second(d.SeenBy(ctx, keeper, jobs, audience)))
+		for i, id := range ids {
+			whom := fmt.Sprint("person/", id)
+			level := rapid.SampledFrom([]string{"", "see"}).Draw(t, "given") // builders alone change datasets
+			if err := second(d.Give(ctx, keeper, jobs, whom, level)); level != "" {
+				require.NoError(t, err)
+				given = append(given, i)
+			}
+		}
+		if toTeam = rapid.Bool().Draw(t, "given to the team"); toTeam {
+			require.NoError(t, second(d.Give(ctx, keeper, jobs, crewed, "see")))
+		} else {
+			_ = second(d.Give(ctx, keeper, jobs, crewed, ""))
+		}
+		for i, name := range names {
+			who := member(t, d, name+"@example.org")
+			want := audience == "" || slices.Contains(given, i) || slices.Contains(in, i) && (toTeam || audience == crewed)
+			_, err := d.Dataset(ctx, who, "jobs")
+			assert.Equal(t, want, err == nil, "%s uses it: %v", name, err)
+			sets, err := d.Datasets(ctx, who)
+			require.NoError(t, err)
+			assert.Equal(t, want, slices.ContainsFunc(sets, func(s *dataset.Dataset) bool { return s.Name == "jobs" }), "%s is offered it", name)
+			assert.Error(t, second(d.Give(ctx, who, jobs, crewed, "see")), "%s gives it to nobody: builders do", name)
 		}
 	})
 }
