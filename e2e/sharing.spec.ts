@@ -1,5 +1,5 @@
 import { expect, test, type Page } from "@playwright/test";
-import { builder, complaints, eskadel, noSeriousProblem, settled, signIn } from "./help";
+import { builder, complaints, copied, eskadel, noSeriousProblem, publish, settled, signIn } from "./help";
 
 /** Chooses a person or a team in a field by the keyboard. */
 async function whom(page: Page, letters: string, label: string) {
@@ -141,4 +141,37 @@ test("a dashboard is viewed as somebody else would see it", async ({ page }) => 
   await page.goto("/people/log");
   await expect(page.locator("tbody tr").first()).toContainText("yard-today, as a viewer who is foreman, with yard Tarn Quay");
   expect(wrong).toEqual([]);
+});
+
+// Somebody who looks at what their team sees is taken out of it meanwhile: the next thing that they ask for is refused.
+test("whoever leaves a team sees no more of what it saw, from the next request on", async ({ page, browser }) => {
+  await signIn(page, builder);
+  await page.goto("/people/teams");
+  await page.getByText("A new team").click();
+  await page.locator("#t-name-0").fill("Moorings");
+  await page.locator("form", { has: page.locator("#t-name-0") }).getByLabel("Edda Harrow").check();
+  await page.locator("form", { has: page.locator("#t-name-0") }).getByRole("button", { name: "Keep" }).click();
+  await copied(page, "hazards", "moored-hazards", "Moored hazards");
+  await publish(page);
+  await page.goto("/sharing?kind=dashboard&name=moored-hazards");
+  await page.getByLabel("Seen by").selectOption({ label: "the team Moorings" });
+  await expect(page.locator(".said")).toContainText("the team Moorings sees it");
+
+  const edda = await (await browser.newContext({ baseURL: eskadel })).newPage();
+  await signIn(edda);
+  await edda.goto("/dashboards/moored-hazards");
+  await settled(edda);
+  await expect(edda.locator(".mark").first()).toBeVisible();
+  await page.goto("/people/teams");
+  const team = page.locator("li", { hasText: "Moorings" });
+  await team.getByText("change", { exact: true }).click();
+  await team.getByLabel("Edda Harrow").uncheck();
+  await team.getByRole("button", { name: "Keep" }).click();
+  await expect(team).toContainText("nobody");
+  await edda.getByRole("button", { name: "read again" }).click();
+  await expect(edda.locator(".widget [role=alert]").first()).toContainText("There is no");
+  await expect(edda.locator(".mark")).toHaveCount(0);
+  await edda.reload();
+  await expect(edda.locator("main")).toContainText("There is no");
+  await edda.context().close();
 });
