@@ -140,7 +140,7 @@ func (s *Server) tag(name string) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		c.Header("Cross-Origin-Resource-Policy", "cross-origin")
 		c.Header("Access-Control-Allow-Origin", "*") // as modules and integrity hashes need
-		s.SendAsset(c, "reading/"+name, func(string) string { return "public, max-age=3600" })
+		s.SendAsset(c, "reading/"+name, func(string) string { return "public, max-age=600" })
 	}
 }
 
