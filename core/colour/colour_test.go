@@ -59,6 +59,8 @@ func TestComputed(t *testing.T) {
 	}
 	_, opaque, _ := Computed("rgba(0, 0, 0, 0)")
 	assert.Zero(t, opaque)
+	_, opaque, _ = Computed("#ffffff")
+	assert.Equal(t, 1.0, opaque)
 	_, opaque, _ = Computed("oklab(1 0 0 / 0.25)")
 	assert.Equal(t, 0.25, opaque)
 	for _, text := range []string{"", "teal", "rgb(1, 2)", "rgb(1, 2, 3, 4, 5)", "color(rec2020 1 1 1)", "rgb(srgb 1 1 1)", "color(1 1 1)", "hsl(1 2 3)", "rgb(1e400, 0, 0)", "rgb(--, 0, 0)", "oklab(1 0 0", "url(x)"} {

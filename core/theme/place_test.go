@@ -73,6 +73,8 @@ func TestInAPlace(t *testing.T) {
 	assert.Equal(t, "6px", said(all.CSS, "radius"))
 	assert.Equal(t, "47px", said(all.CSS, "row"))
 	assert.Equal(t, "transparent", said(all.CSS, "ground"))
+	assert.Equal(t, "24px", said(Theme{}.In(Place{Radius: "24px"}).CSS, "radius"), "as round as can be")
+	assert.Equal(t, "serif", said(Theme{}.In(Place{Font: "serif"}).CSS, "bs-body-font-family"))
 	for _, d := range Densities() {
 		assert.Empty(t, Theme{}.In(Place{Density: d}).Wrong, d)
 	}

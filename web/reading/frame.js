@@ -3,7 +3,7 @@
  * from the page that holds the frame, and only if that page is of a registered origin; it keeps the bearer token in
  * memory and stores nothing.
  */
-import { button, post, Trouble, who } from "../page/api.js";
+import { Trouble, who } from "../page/api.js";
 import { Figures } from "./figures.js";
 import { Following } from "./following.js";
 import { Sheet } from "./sheet.js";
@@ -45,6 +45,9 @@ hear("toFrame", () => parent, origins, (/** @type {import("./tag/messages.js").T
       break;
     case "no-pass":
       waiting?.refused(new Refused(message.reason, message.words));
+      break;
+    case "begin":
+      void begin();
       break;
     case "look":
       void sheet?.place(JSON.stringify(message.look)).then(placed);
@@ -134,14 +137,9 @@ let shared;
 const following = (told) => (shared = new Shared(told));
 following({ changed: () => {}, again: () => {} });
 
-/** Says why nothing is shown, here and to the host page. @param {Error} error */
+/** Says why nothing is shown: the page around has it in its own letters. @param {Error} error */
 function refuse(error) {
-  const p = document.createElement("p"), words = error.message;
-  p.className = "wrong frame-problem";
-  p.setAttribute("role", "alert");
-  p.append(`${words} `, button("try again", () => void begin()));
-  root.replaceChildren(p);
-  tell({ say: "failed", reason: error instanceof Refused ? error.reason : error instanceof Trouble && error.place === "pass" ? "refused" : "trouble", words, whole: true });
+  tell({ say: "failed", reason: error instanceof Refused ? error.reason : error instanceof Trouble && error.place === "pass" ? "refused" : "trouble", words: error.message, whole: true });
 }
 
 /** What the page's look comes to. @param {{dark?: boolean | null, wrong?: string[] | null}} look */

@@ -9,16 +9,16 @@ const css = styles(`
 :host { display: block; position: relative; }
 iframe { display: block; width: 100%; border: 0; background: transparent; }
 .coming iframe { position: absolute; inset: 0; opacity: 0; pointer-events: none; }
-.blocks { display: grid; grid-template-columns: 3fr 2fr; grid-auto-rows: 96px; gap: 18px 28px; padding: 4px 2px; animation: wait 1.6s ease-in-out infinite alternate; }
+.blocks { display: grid; grid-template: 36px 96px 200px / 3fr 2fr; gap: 18px 28px; padding: 4px 2px; animation: wait 1.6s ease-in-out infinite alternate; }
 .blocks i { background: currentColor; opacity: 0.07; border-radius: 3px; }
-.blocks i:first-child { grid-column: 1 / -1; height: 40px; align-self: start; }
-.blocks i:last-child { grid-row: span 2; }
-.trouble { margin: 0; padding: 12px 0; }
+.blocks :is(i:first-child, i:last-child) { grid-column: 1 / -1; }
+.trouble { margin: 12px 0; padding: 4px 12px; border-inline-start: 3px solid; }
+.trouble button { font: inherit; color: inherit; min-height: 24px; background: none; border: 0; padding: 0 4px; text-decoration: underline; cursor: pointer; }
 [hidden] { display: none; }
 @keyframes wait { from { opacity: 1; } to { opacity: 0.45; } }
 @media (prefers-reduced-motion: reduce) { .blocks { animation: none; } }`);
 
-/** @param {string} name @param {Partial<HTMLElement>} [set] @param {Node[]} [children] */
+/** @param {string} name @param {Partial<HTMLElement>} [set] @param {(Node | string)[]} [children] */
 function el(name, set = {}, children = []) {
   const out = Object.assign(document.createElement(name), set);
   out.append(...children);
@@ -35,7 +35,10 @@ export class Dashboard extends Tag {
     this.probe = el("i", { hidden: true });
     this.blocks = el("div", { className: "blocks", ariaHidden: "true" }, [el("i"), el("i"), el("i"), el("i")]);
     this.waiting = el("div", {}, [this.blocks, el("slot")]);
-    this.trouble = el("p", { className: "trouble", role: "alert", hidden: true });
+    this.words = el("span");
+    this.again = el("button", { textContent: "try again" });
+    this.again.addEventListener("click", () => this.connection?.say({ say: "begin" }));
+    this.trouble = el("p", { className: "trouble", role: "alert", hidden: true }, [this.words, " ", this.again]);
     this.place = el("div");
     root.append(this.probe, this.waiting, this.trouble, this.place);
     /** @type {Connection | null} */
@@ -82,6 +85,7 @@ export class Dashboard extends Tag {
     this.waiting.hidden = false;
     this.trouble.hidden = true;
     this.place.className = "coming";
+    this.place.hidden = false;
     this.ariaBusy = "true";
     this.size();
     const wanted = this.wanted();
@@ -134,16 +138,18 @@ export class Dashboard extends Tag {
     this.waiting.hidden = true;
     this.trouble.hidden = true;
     this.place.className = "";
+    this.place.hidden = false;
     this.ariaBusy = null;
   }
 
-  /** @param {string} reason @param {string} words @param {boolean} whole nothing else is shown */
+  /** @param {string} reason @param {string} words @param {boolean} whole nothing else is shown: the page says why, in its own letters */
   fail(reason, words, whole) {
-    if (whole && this.connection?.answered) this.arrived(); // the frame says it
-    else if (whole) {
+    if (whole) {
       this.waiting.hidden = true;
+      this.place.hidden = true;
       this.ariaBusy = null;
-      this.trouble.textContent = words;
+      this.words.textContent = words;
+      this.again.hidden = !this.connection?.answered || reason === "not-allowed" || reason === "old";
       this.trouble.hidden = false;
     }
     this.failed(reason, words);

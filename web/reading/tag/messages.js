@@ -18,6 +18,7 @@ export const version = 2;
  * What a tag says to its frame.
  * @typedef {{say: "pass", pass: string, as: As}
  * | {say: "no-pass", reason: string, words: string}
+ * | {say: "begin"}
  * | {say: "look", look: import("./looks.js").Look}
  * | {say: "do", id: number, what: "filters" | "narrow" | "page" | "widget" | "refresh" | "standard", of: any}
  * | {say: "figures", widgets: string[]}
@@ -61,7 +62,7 @@ const both = { changed: { dashboard: "text", widgets: "texts", lost: "yes" }, ag
 export const shapes = {
   toFrame: {
     ...both,
-    pass: { pass: "text", as: "things" }, "no-pass": { reason: "text", words: "text" }, look: { look: "things" },
+    pass: { pass: "text", as: "things" }, "no-pass": { reason: "text", words: "text" }, begin: {}, look: { look: "things" },
     do: { id: "number", what: "text", of: "anything" }, figures: { widgets: "texts" }, lead: { dashboards: "texts", anew: "yes" },
   },
   toTag: {
