@@ -47,7 +47,7 @@ export async function settled(where: Page | Frame) {
 }
 
 export async function noSeriousProblem(page: Page, what: string) {
-  const { violations } = await new AxeBuilder({ page }).options({ rules: { "target-size": { enabled: true } } }).analyze();
+  const { violations } = await new AxeBuilder({ page }).options({ rules: { "target-size": { enabled: true } }, resultTypes: ["violations"] }).analyze();
   const serious = violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(" | ")}`);
   expect(serious, what).toEqual([]);
 }
