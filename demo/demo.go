@@ -268,7 +268,9 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	if d.Store, err = store.Open(ctx, d.Cluster.URL("eskadel", "eskadel"), k); err != nil {
 		return err
 	}
-	d.stop = append(d.stop, func() { _ = d.Store.Close() })
+	forgetting, enough := context.WithCancel(ctx)
+	go d.Store.Forgetting(forgetting)
+	d.stop = append(d.stop, func() { enough(); _ = d.Store.Close() })
 	hash, err := identity.HashPassword(Password)
 	if err != nil {
 		return err

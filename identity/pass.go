@@ -309,7 +309,9 @@ func (p *Passes) Exchange(ctx context.Context, s *store.Store, pass string, by P
 }
 
 // IsPass tells whether a token that somebody brings is a viewer pass rather than one of Eskadel's own.
-func IsPass(token string) bool { return strings.Count(token, ".") == 2 && strings.HasPrefix(token, "eyJ") }
+func IsPass(token string) bool {
+	return strings.Count(token, ".") == 2 && strings.HasPrefix(token, "eyJ")
+}
 
 // Bring takes a viewer pass from the server of a host app, which asks in its viewer's name and draws itself.
 func (p *Passes) Bring(ctx context.Context, s *store.Store, pass string) (*Caller, error) {

@@ -118,16 +118,11 @@ func (s *Store) KeySets(ctx context.Context, app string) ([]HostKey, error) {
 	})
 }
 
-// TakePass tells whether a pass is used for the first time, and uses it up. Those that are over are dropped.
+// TakePass tells whether a pass is used for the first time, and uses it up.
 func (s *Store) TakePass(ctx context.Context, app, id string, expires time.Time) (fresh bool, err error) {
-	db := s.db.WithContext(ctx)
-	db.Exec("delete from used_passes where expires_at < now()")
-	result := db.Exec("insert into used_passes (host_app, id, expires_at) values (?, ?, ?) on conflict do nothing", app, id, expires)
+	result := s.db.WithContext(ctx).Exec("insert into used_passes (host_app, id, expires_at) values (?, ?, ?) on conflict do nothing", app, id, expires)
 	return result.RowsAffected > 0, words(result.Error, "")
 }
-
-// viewersLast is how long a viewer is remembered who is not seen again.
-const viewersLast = "90 days"
 
 // A HostViewer is somebody whom a host app has vouched for lately.
 type HostViewer struct {
@@ -163,7 +158,6 @@ func (s *Store) SeenViewer(ctx context.Context, app, key, subject, name string, 
 
 // HostViewers lists who came lately to a host app, the last first.
 func (s *Store) HostViewers(ctx context.Context, app string, most int) (out []HostViewer, err error) {
-	s.db.WithContext(ctx).Exec("delete from host_viewers where seen_at < now() - cast(? as interval)", viewersLast)
 	err = s.db.WithContext(ctx).Where("host_app = ?", app).Order("seen_at desc, subject").Limit(most).Find(&out).Error
 	return out, words(err, "list")
 }
@@ -255,9 +249,8 @@ func (s *Store) NewestKey(ctx context.Context, app string) (*HostKey, string, er
 	return &k, secret, err
 }
 
-// AddFrameSession keeps a viewer in a frame; expired ones are dropped.
+// AddFrameSession keeps a viewer in a frame.
 func (s *Store) AddFrameSession(ctx context.Context, f *FrameSession) error {
-	s.db.WithContext(ctx).Where("expires_at < now()").Delete(&FrameSession{})
 	return words(s.db.WithContext(ctx).Create(f).Error, "")
 }
 

@@ -367,3 +367,28 @@ func TestWhatWasThereBecomesDocuments(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, unindexed, 7, "what they speak of has yet to be noted")
 }
+
+// What is over is dropped, and nothing else.
+func TestWhatIsOverIsForgotten(t *testing.T) {
+	s, owner := open(t, "store_forgetting", 1)
+	require.NoError(t, add(s, "one"))
+	kept, err := s.Document(ctx, store.Dashboard, "one")
+	require.NoError(t, err)
+	db := connect(t, owner)
+	for _, sql := range []string{
+		"insert into host_apps (name, title, address, origins) values ('desk', 'Desk', '', '[]')",
+		fmt.Sprintf("insert into views values ('old', %d, '{}', now() - interval '401 days'), ('new', %[1]d, '{}', now() - interval '399 days')", kept.ID),
+		"insert into host_viewers values ('desk', 'old', '', '[]', '{}', now() - interval '91 days', ''), ('desk', 'new', '', '[]', '{}', now() - interval '89 days', '')",
+		"insert into used_passes values ('desk', 'old', now() - interval '1 second'), ('desk', 'new', now() + interval '1 hour')",
+		"insert into frame_sessions (token_hash, host_app, host_key, subject, viewer, dashboards, expires_at) values ('old', 'desk', 'k', '7', '{}', '[]', now() - interval '1 second'), ('new', 'desk', 'k', '7', '{}', '[]', now() + interval '1 hour')",
+	} {
+		_, err := db.Exec(ctx, sql)
+		require.NoError(t, err, sql)
+	}
+	require.NoError(t, s.Forget(ctx))
+	for table, name := range map[string]string{"views": "id", "host_viewers": "subject", "used_passes": "id", "frame_sessions": "token_hash"} {
+		var left []string
+		require.NoError(t, db.QueryRow(ctx, "select array_agg("+name+") from "+table).Scan(&left))
+		assert.Equal(t, []string{"new"}, left, table)
+	}
+}

@@ -4,12 +4,8 @@ import (
 	"context"
 )
 
-// viewsLast is how long a view is kept that nobody opens.
-const viewsLast = "400 days"
-
 // KeepView keeps how a dashboard is looked at, by a name made of it.
 func (s *Store) KeepView(ctx context.Context, documentID int64, id string, state []byte) error {
-	s.db.WithContext(ctx).Exec("delete from views where used_at < now() - cast(? as interval)", viewsLast)
 	return words(s.db.WithContext(ctx).Exec(`insert into views (id, document_id, state) values (?, ?, ?)
 		on conflict (document_id, id) do update set used_at = clock_timestamp()`, id, documentID, JSON(state)).Error, "")
 }

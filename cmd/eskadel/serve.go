@@ -100,6 +100,7 @@ func serve(ctx context.Context, args []string) error {
 		stopped <- err
 	}()
 	go web.Tidy(ctx)
+	go s.Forgetting(ctx)
 	slog.Info("serving", "address", h.Addr)
 	if err := h.ListenAndServe(); !errors.Is(err, http.ErrServerClosed) {
 		return err

@@ -67,7 +67,7 @@ func (s *Server) newHost(c *gin.Context) {
 		r.Name = workspace.Slug(r.Title)
 	}
 	ctx, who := c.Request.Context(), gate.Caller(c)
-	_, err := s.Workspace.Host(ctx, who, r.Name)
+	_, err := s.Workspace.Frame(ctx, r.Name)
 	switch {
 	case err == nil:
 		err = problem.New(problem.Conflict, "name", "There is a host app “%s” already.", r.Name)
