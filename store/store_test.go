@@ -377,6 +377,7 @@ func TestWhatIsOverIsForgotten(t *testing.T) {
 	db := connect(t, owner)
 	for _, sql := range []string{
 		"insert into host_apps (name, title, address, origins) values ('desk', 'Desk', '', '[]')",
+		"insert into host_keys (id, host_app, algorithm, sealed_secret) values ('k', 'desk', 'HS256', '')",
 		fmt.Sprintf("insert into views values ('old', %d, '{}', now() - interval '401 days'), ('new', %[1]d, '{}', now() - interval '399 days')", kept.ID),
 		"insert into host_viewers values ('desk', 'old', '', '[]', '{}', now() - interval '91 days', ''), ('desk', 'new', '', '[]', '{}', now() - interval '89 days', '')",
 		"insert into used_passes values ('desk', 'old', now() - interval '1 second'), ('desk', 'new', now() + interval '1 hour')",
