@@ -1,6 +1,7 @@
 package workspace
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -51,6 +52,15 @@ type SourcePage struct {
 	RoleSQL  string // makes the role that reads them
 	Changer  Changer
 	Files    []store.File
+}
+
+// SourceTitle is what a source is called; its name where there is none.
+func (w *Workspace) SourceTitle(ctx context.Context, name string) string {
+	s, err := w.store.Source(ctx, name)
+	if err != nil {
+		return name
+	}
+	return cmp.Or(s.Title, name)
 }
 
 // SourcePage opens a source.

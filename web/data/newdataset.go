@@ -22,7 +22,7 @@ func (s *Server) newDatasetPage(c *gin.Context, status int, data gin.H) {
 		s.Fail(c, err)
 		return
 	}
-	data["Source"], data["Tables"], data["Form"] = c.Param("source"), tables, c.Request.PostForm
+	data["Source"], data["SourceTitle"], data["Tables"], data["Form"] = c.Param("source"), s.Workspace.SourceTitle(c.Request.Context(), c.Param("source")), tables, c.Request.PostForm
 	s.Page(c, status, "new-dataset", "New dataset", data)
 }
 

@@ -148,7 +148,7 @@ func (s *Server) tablePage(c *gin.Context, status int, data gin.H) {
 		}
 	}
 	attributes, roles := s.Workspace.Familiar(ctx, who)
-	for name, v := range (gin.H{"Dataset": ds, "Table": ds.Table, "Preview": records, "Source": c.Param("source"), "Rules": ds.Table.Rules, "Kept": kept, "Versions": versions,
+	for name, v := range (gin.H{"Dataset": ds, "Table": ds.Table, "Preview": records, "Source": c.Param("source"), "SourceTitle": s.Workspace.SourceTitle(ctx, c.Param("source")), "Rules": ds.Table.Rules, "Kept": kept, "Versions": versions,
 		"Fields": page.ConditionFields(page.TableFields(ds.Table, func(id string) *dataset.Table { return ds.Linked(id) })), "Attributes": attributes, "Roles": roles, "Hiders": roles[1:],
 		"WrittenRoles": page.Chosen(c, "roles"), "WrittenWhere": c.PostForm("where"), "WrittenWords": c.PostForm("words")}) {
 		data[name] = v
