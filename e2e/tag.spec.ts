@@ -66,6 +66,12 @@ test("a page and its dashboard speak to each other", async ({ page }) => {
   expect(await ask(page, "standardView")).toBe("");
   await expect(line(frame)).toContainText("of any kind");
   expect(await ask(page, "refresh")).toBe("");
+  // What is no message of the protocol is heard by nobody.
+  await page.evaluate((to) => {
+    const frame = document.querySelector("eskadel-dashboard")!.shadowRoot!.querySelector("iframe")!.contentWindow!;
+    for (const no of [null, 7, "again", { say: "again" }, { eskadel: 1, say: "again" }, { eskadel: 2 }, { eskadel: 2, say: "toString" }, { eskadel: 2, say: "__proto__" }, { eskadel: 2, say: "do", id: "1", what: "standard" }, { eskadel: 2, say: "look", look: [] }, { eskadel: 2, say: "lead", dashboards: [1], anew: true }]) frame.postMessage(no, to);
+  }, eskadel);
+  expect(await ask(page, "refresh")).toBe("");
   // A record is the page's to open.
   await page.evaluate(() => addEventListener("eskadel-record", (e) => e.preventDefault()));
   await frame.locator("#w-jobs a.record").first().click();
