@@ -1,7 +1,6 @@
 package theme
 
 import (
-	"fmt"
 	"regexp"
 	"strings"
 	"testing"
@@ -110,7 +109,7 @@ func FuzzInAPlace(f *testing.F) {
 	f.Fuzz(func(t *testing.T, c, font, radius string) {
 		css := Theme{}.In(Place{Ground: c, Ink: c, Font: font, Radius: radius, Density: font, Scheme: c}).CSS
 		if !safe.MatchString(css) || strings.Contains(css, "url(") || strings.Count(css, `"`)%2 != 0 {
-			t.Fatal(fmt.Sprintf("%q", css))
+			t.Fatalf("%q", css)
 		}
 	})
 }
