@@ -1,4 +1,4 @@
-/** *Yard today* and *Money* from nothing by the mouse: phrases and their choices; only names and numbers are typed. */
+/** *Money* from nothing by the mouse: phrases and their choices; only names and numbers are typed. */
 import { expect, type Locator, type Page, test } from "@playwright/test";
 import { complaints, settled } from "./help";
 import { answering, begun, filtering, type Hand, leading, letting, paged, plain, shipped } from "./making";
@@ -102,22 +102,6 @@ class Mouse implements Hand {
     for (const [path, label] of labels) await this.types(this.of(`${path}.label`), label);
   }
 
-  /** Says between which numbers, or above which, a field is to be. */
-  async numbers(how: string, ...ends: string[]) {
-    const own = this.panel.locator(".own-condition");
-    if (how !== "is between") {
-      this.clicks += 2;
-      await own.getByLabel("Comparison").selectOption({ label: how });
-    }
-    for (const [i, end] of ends.entries()) {
-      this.letters += end.length;
-      await this.press(own.locator(".condition-line input").nth(i));
-      await own.locator(".condition-line input").nth(i).fill(end);
-    }
-    await this.sets(own.locator("[data-condition-path]"));
-    await settled(this.page);
-  }
-
   close() {
     return this.press(this.panel.getByRole("button", { name: "close", exact: true }));
   }
@@ -127,117 +111,6 @@ class Mouse implements Hand {
     console.log(`${what} by the mouse: ${this.clicks} clicks and ${this.letters} letters, ${((this.clicks * 2.65 + this.letters * 0.28) / 60).toFixed(1)} minutes by the keystroke-level model`);
   }
 }
-
-test("Yard today is made from nothing by the mouse", async ({ page }) => {
-  test.setTimeout(120_000);
-  const wrong = complaints(page), m = new Mouse(page), of = shipped("yard-today");
-  await begun(page, "Yard by the mouse", of.answers);
-  await paged(page, of.pages[0].title, m);
-
-  await m.adds("Yard jobs");
-  await m.choose("measure.0", "of those where", "Status", "open", "waiting for parts", "in hand");
-  await m.choose("add", "another measure …", "Number of jobs");
-  await m.choose("measure.1", "of those where", "Status", "waiting for parts");
-  await m.choose("by.0", "Not divided");
-  await m.titled("Jobs under way");
-  await m.choose("measure.0", "called and written otherwise");
-  await m.called(["measures.0", "jobs under way"], ["measures.1", "waiting for parts"]);
-  await m.close();
-
-  await m.adds("Yard jobs");
-  await m.choose("by.0", "Not divided");
-  await m.choose("measure.0", "of those where", "Days late at start");
-  await m.numbers("is between", "1", "365");
-  await m.choose("add", "another measure …", "Average of Days late at start");
-  await m.choose("measure.1", "of those where", "Days late at start");
-  await m.numbers("is between", "1", "365");
-  await m.titled("Late starts");
-  await m.choose("measure.0", "called and written otherwise");
-  await m.called(["measures.0", "jobs started late"], ["measures.1", "days late, on average"]);
-  await m.takes(m.of("measures.1.format"), /^\d+\.\d$/);
-  await m.close();
-
-  await m.adds("Invoice lines");
-  await m.choose("by.0", "Not divided");
-  await m.choose("measure.0", "Sum of Net amount");
-  await m.choose("add", "another measure …", "Sum of Margin");
-  await m.choose("add", "compared with", "the year before");
-  await m.titled("Revenue");
-  await m.choose("measure.0", "called and written otherwise");
-  await m.called(["measures.0", "invoiced, net"], ["measures.1", "margin"]);
-  for (const i of [0, 1]) await m.takes(m.of(`measures.${i}.format`), /M$/);
-  await m.close();
-
-  await m.adds("Yard jobs");
-  await m.choose("measure.0", "Sum of Yard cost");
-  await m.choose("grain.0", "week");
-  await m.choose("add", "split by", "Kind");
-  await m.choose("add", "only the largest few of the split");
-  await m.keeps(4, "the largest 4 with others together");
-  await m.choose("form", "stacked columns");
-  await m.close();
-
-  await m.adds("Yard jobs");
-  await m.choose("by.0", "Part group");
-  await m.choose("add", "in order of", "number of jobs, largest first");
-  await m.choose("form", "bars");
-  await m.titled("Jobs by part group");
-  await m.close();
-
-  await m.adds("Yard jobs");
-  await m.choose("measure.0", "of those where", "Days late at start");
-  await m.numbers("is above", "0");
-  await m.choose("by.0", "Started");
-  await m.choose("grain.0", "month");
-  await m.choose("add", "split by", "Yard");
-  await m.choose("form", "a line");
-  await m.titled("Late starts per month, by yard");
-  await m.choose("measure.0", "called and written otherwise");
-  await m.called(["measures.0", "Late starts"]);
-  await m.close();
-
-  await m.adds("Invoice lines");
-  await m.choose("measure.0", "Sum of Net amount");
-  await m.choose("grain.0", "month");
-  await m.choose("add", "against a target");
-  await m.takes(m.of("target"), "from plan by month");
-  await m.called(["target", "Plan"]);
-  await m.titled("Revenue per month");
-  await m.close();
-
-  await m.adds("Yard jobs");
-  await m.choose("by.0", "Crew");
-  await m.choose("add", "another measure …", "Sum of Crew hours");
-  await m.choose("add", "another measure …", "Average of …", "Yard cost");
-  await m.choose("add", "another measure …", "Median of …", "Crew hours");
-  await m.choose("form", "a table");
-  await m.choose("cut.0", "the largest 8 with others together");
-  await m.titled("Hours and cost by crew");
-  await m.choose("measure.0", "called and written otherwise");
-  await m.called(["measures.0", "Jobs"], ["measures.2", "Yard cost per job"], ["measures.3", "Median hours"]);
-  await m.close();
-
-  await m.adds("Yard jobs");
-  await m.choose("form", "a list of records");
-  await m.choose("show", "Opened", "Promised", "Started", "Handed back", "Yard", "Region", "Boat", "Yard", "Status", "Promised", "Yard cost");
-  await m.choose("add", "only where", "Status", "open", "waiting for parts", "in hand");
-  await m.titled("Jobs under way");
-  await m.section("Changes");
-  for (const [field, role] of [["status", "foreman"], ["status", "rigger"], ["status", "director"], ["yard_cost", "foreman"], ["yard_cost", "director"]]) await m.sets(m.panel.locator(`[id="f-edit-${field}-${role}-tick"]`));
-  await m.close();
-
-  const add = filtering(page, m);
-  await add("the date of each dataset", "opened", "a year");
-  await add("Yard", "at", "their yard");
-  await add("Kind", "of");
-  await m.press(page.locator("#reach summary"));
-  await answering(page, "opened in the last 12 months, Late starts per month, by yard: Opened", "narrows it, by Started", m);
-  await letting(page, ["ask", "change"], m);
-  await leading(page, "Money", ["Revenue per month"], "Yard cost per week, by kind", m);
-  await made(page, of);
-  m.tells("Yard today");
-  expect(wrong).toEqual([]);
-});
 
 /** What was made is what ships. */
 async function made(page: Page, of: unknown) {
