@@ -122,8 +122,9 @@ func (s *Server) firstSheet(c *gin.Context, out gin.H, bearer string, in beginni
 		place, err = theme.ReadPlace(in.Look)
 	}
 	if err == nil {
-		out["look"] = v.Doc.Theme.In(place)
-		data, err = s.sheetOf(c, v, title, in.Widget, place)
+		placed := v.Doc.Theme.In(place)
+		out["look"] = gin.H{"dark": placed.Dark, "wrong": placed.Wrong} // its style sheet comes with the sheet
+		data, err = s.sheetOf(c, v, title, in.Widget, placed)
 	}
 	if err == nil {
 		out["sheet"], err = s.Text("sheet", data)

@@ -208,7 +208,7 @@ async function begin() {
   try {
     const { as, answer } = await renew(true);
     if (as.figures) {
-      figures = new Figures({ dashboard, filters: as.filters ?? {}, following, tell });
+      figures ??= new Figures({ dashboard, filters: as.filters ?? {}, following, tell });
       figures.set(as.figures);
       return;
     }
@@ -216,7 +216,7 @@ async function begin() {
     placed(answer.look ?? {});
     /** @type {string} */
     let narrowed = "[]";
-    sheet = new Sheet(root, {
+    sheet ??= new Sheet(root, { // one, however often it is tried
       dashboard, page: answer.state?.page ?? as.page ?? "", widget: as.widget, state: answer.state, look: JSON.stringify(as.look), following,
       view: (view, seen) => tell({ say: "view", view, page: seen.page, words: seen.words }),
       noted: (seen) => {

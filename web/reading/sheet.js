@@ -99,10 +99,10 @@ export class Sheet {
     if (what === "standard") return this.standard();
     if (what === "page" || what === "widget") {
       const how = { ...this.how, ...(what === "page" ? { page: String(of) } : { page: String(of?.page ?? ""), widget: String(of?.widget ?? "") }) };
-      await post(this.path("sheet"), { ...this.fields(), page: how.page, widget: how.widget ?? "" }); // there is such a page
+      const sheet = await this.sheetOf(how); // there is such a page
       Object.assign(this.how, how);
       this.note();
-      return this.open();
+      return this.open(sheet);
     }
     if (what === "filters" && (!of || typeof of !== "object")) throw new Error("Filters are an object, with what each is set to by its name.");
     const state = what === "narrow" ? { ...this.state, narrow: of } : { ...this.state, filters: { ...this.state.filters, ...of } };
@@ -154,9 +154,14 @@ export class Sheet {
     }
   }
 
+  /** The sheet of a page, or of one widget. @param {{page: string, widget?: string, look?: string}} of @returns {Promise<string>} */
+  sheetOf({ page, widget = "", look = "" }) {
+    return post(this.path("sheet"), { ...this.fields(), page, widget, look });
+  }
+
   /** Lays the page's widgets out. @param {string} [sheet] */
   async lay(sheet) {
-    fill(this.root, sheet || await post(this.path("sheet"), { ...this.fields(), page: this.how.page, widget: this.how.widget ?? "", look: this.how.look ?? "" }));
+    fill(this.root, sheet || await this.sheetOf(this.how));
     relook();
     look(/** @type {HTMLElement | null} */ (this.root.querySelector(".sheet"))?.dataset.look ?? "");
     this.root.querySelector("[data-tell]")?.setAttribute("aria-pressed", String(!!this.telling));

@@ -49,7 +49,7 @@ func (s *Server) sheet(c *gin.Context) {
 	place, err := theme.ReadPlace(c.PostForm("look"))
 	var data gin.H
 	if err == nil {
-		data, err = s.sheetOf(c, l, c.PostForm("page"), c.PostForm("widget"), place)
+		data, err = s.sheetOf(c, l, c.PostForm("page"), c.PostForm("widget"), l.Doc.Theme.In(place))
 	}
 	if err != nil {
 		s.Fail(c, err)
@@ -58,8 +58,8 @@ func (s *Server) sheet(c *gin.Context) {
 	s.Part(c, http.StatusOK, "sheet", data)
 }
 
-// sheetOf is what the part sheet shows, in the place that it stands in.
-func (s *Server) sheetOf(c *gin.Context, v *workspace.Look, title, only string, place theme.Place) (gin.H, error) {
+// sheetOf is what the part sheet shows, looking as in its place.
+func (s *Server) sheetOf(c *gin.Context, v *workspace.Look, title, only string, placed theme.Placed) (gin.H, error) {
 	page, err := v.Doc.Page(title)
 	if err != nil {
 		return nil, err
@@ -74,7 +74,7 @@ func (s *Server) sheetOf(c *gin.Context, v *workspace.Look, title, only string, 
 		one.At = [4]int{0, 0, 12, one.At[3]}
 		widgets = []dashboard.Widget{one}
 	}
-	return gin.H{"Doc": v.Doc, "Page": page, "Look": v.Doc.Theme.In(place).CSS, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Narrows": v.MayNarrow(), "Ask": only == "" && v.MayAsk(), "Host": s.PictureAddress(c)}, nil
+	return gin.H{"Doc": v.Doc, "Page": page, "Look": placed.CSS, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Narrows": v.MayNarrow(), "Ask": only == "" && v.MayAsk(), "Host": s.PictureAddress(c)}, nil
 }
 
 func (s *Server) line(c *gin.Context) {
