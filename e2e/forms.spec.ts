@@ -78,7 +78,7 @@ test("the legend hides a series, rows of a pivot fold, and the finish is set in 
   await settled(page);
   const finish = (section: string) => page.locator(`.finish-sentence [data-section="${section}"]`);
   await finish("Words").click();
-  await page.getByLabel("Subtitle").fill("all five yards");
+  await page.getByLabel("Subtitle", { exact: true }).fill("all five yards");
   await page.keyboard.press("Tab");
   await expect(page.locator(".widget-subtitle")).toHaveText("all five yards");
   await finish("Value axis").click();

@@ -61,12 +61,30 @@ const untidy = (which: string) => {
   return out;
 };
 
+/** A form in a state, as a chart. */
+function chart(form: object, state: string) {
+  const where = { field: "state", is: state }, { where: own, finish } = form as { where?: object; finish?: object };
+  const said = { pictures_without: ["title", "subtitle", "caption", "conditions", "made"] };
+  return JSON.stringify({ version: 1, dataset: "states", ...form, finish: { ...finish, ...said }, where: own ? { all: [own, where] } : where });
+}
+
 /** What the server answers for a form in a state. @param {Page} page */
 async function answer(page: Page, token: string, form: object, state: string) {
-  const where = { field: "state", is: state }, own = (form as { where?: object }).where;
-  const document = JSON.stringify({ version: 1, dataset: "states", ...form, where: own ? { all: [own, where] } : where });
-  const r = await page.request.post("/charts/answer", { form: { document }, headers: { "X-CSRF-Token": token, Accept: "application/json" } });
+  const r = await page.request.post("/charts/answer", { form: { document: chart(form, state) }, headers: { "X-CSRF-Token": token, Accept: "application/json" } });
   return r.json();
+}
+
+/** Where the picture that the server makes of a chart is not what the browser draws: other shapes, other words, or more than a pixel beside. */
+async function beside(page: Page, token: string, form: object, state: string, model: unknown) {
+  const r = await page.request.post("/charts/picture", { form: { document: chart(form, state), kind: "svg" }, headers: { "X-CSRF-Token": token } });
+  expect(r.headers()["content-type"], await r.text()).toBe("image/svg+xml");
+  return page.evaluate(async ({ svg, model }) => {
+    const { picture } = await import(/* a module of the page */ ("/static/drawing/picture.js" as string)), { elements, pen } = await import(/* another */ ("/static/reading/elements.js" as string));
+    const flat = (root: Element) => [...root.querySelectorAll("*")].map((e) => ({ what: `${e.tagName} ${e.tagName === "text" ? e.firstChild?.textContent : ""}`, at: [...e.attributes].filter((a) => /^(x|y|x1|x2|y1|y2|cx|cy|r|width|height|d|transform)$/.test(a.name)).sort((a, b) => (a.name < b.name ? -1 : 1)).flatMap((a) => a.value.match(/-?\d+(\.\d+)?/g) ?? []).map(Number) }));
+    const sent = flat(new DOMParser().parseFromString(svg, "image/svg+xml").documentElement), drawn = flat(elements(picture({ drawing: model }, 960, 540, pen)));
+    if (sent.length !== drawn.length) return [`${sent.length} shapes are sent, ${drawn.length} drawn`];
+    return sent.flatMap((s, i) => (s.what !== drawn[i].what || s.at.length !== drawn[i].at.length || s.at.some((v, k) => Math.abs(v - drawn[i].at[k]) > 1) ? [`${s.what} at ${s.at.slice(0, 8)} is drawn as ${drawn[i].what} at ${drawn[i].at.slice(0, 8)}`] : [])).slice(0, 5);
+  }, { svg: await r.text(), model });
 }
 
 /** Signs in as a builder and keeps the dataset of the states; returns the token of the session. @param {Page} page */
@@ -110,6 +128,7 @@ test("every form in every state: empty, one value, negative, long names, two tho
         if (state !== "none") expect.soft(marks, `${name}, ${state}: marks are drawn`).toBeGreaterThan(0);
         expect.soft(wrong, `${name}, ${state}, ${width} by ${height}`).toEqual([]);
       }
+      expect.soft(await beside(page, token, form, state, a.drawing), `${name}, ${state}: the server's picture`).toEqual([]);
     }
   }
   expect(drawn).toBeGreaterThan(40);

@@ -34,7 +34,7 @@ finish() {
 }
 
 say "installing what is missing"
-bash scripts/install.sh postgresql chromium python3-jwt ruby-jwt php-cli openjdk-17-jdk-headless mono-mcs mono-runtime || exit 1
+bash scripts/install.sh postgresql chromium python3-jwt ruby-jwt php-cli openjdk-17-jdk-headless mono-mcs mono-runtime poppler-utils || exit 1
 mkdir -p "$place/bin"
 tests=$root/e2e
 if [ "$place" != "$root/.eskadel" ]; then # somebody else's folder is not written in

@@ -45,7 +45,6 @@ func TestAViewerLooksByAnotherGrain(t *testing.T) {
 	assert.Contains(t, wrong.Detail, "no widget")
 	_, words := form(t, c, "/view/yard-today/widgets/crews/words", map[string]string{"state": "{}"})
 	assert.Contains(t, words, "How it is asked")
-	assert.Contains(t, words, "figures as CSV")
 }
 
 // Figures go out as a file only where the author lets viewers take them.
@@ -59,6 +58,26 @@ func TestViewersTakeFiguresOnlyWhereTheyMay(t *testing.T) {
 	require.Equal(t, http.StatusOK, status, body)
 	assert.True(t, strings.HasPrefix(body, "Crew,Jobs,"), body)
 	assert.Contains(t, body, "\nOthers,")
+	for _, kind := range []string{"png", "svg", "pdf"} {
+		status, body = form(t, c, "/view/yard-today/widgets/cost/picture", map[string]string{"state": "{}", "kind": kind})
+		require.Equal(t, http.StatusOK, status, body)
+		assert.Contains(t, body[:40], map[string]string{"png": "PNG", "svg": "<svg ", "pdf": "%PDF-"}[kind])
+	}
+	_, words := form(t, c, "/view/yard-today/widgets/cost/take", map[string]string{"state": "{}"})
+	assert.Contains(t, words, "save the picture")
+	assert.Contains(t, words, "save as CSV")
+	status, refused = v.do(http.MethodPost, "/view/yard-today/widgets/cost/picture", nil)
+	assert.Equal(t, http.StatusForbidden, status, string(refused))
+	status, body = form(t, c, "/view/yard-today/widgets/crews/picture", map[string]string{"state": "{}"}, "Accept", "application/json")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, body, "is not drawn: its figures can be taken away as a file")
+	status, body = form(t, c, "/view/yard-today/widgets/cost/picture", map[string]string{"state": "{}", "kind": "gif"}, "Accept", "application/json")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, body, "png, svg, pdf is")
+	_, said := send(t, author(t, demo.BuilderEmail), http.MethodGet, "/people/log", nil)
+	for _, what := range []string{"took away figures (csv)", "took away a picture (png)", "took away a picture (svg)", "took away a picture (pdf)"} {
+		assert.Contains(t, said, what)
+	}
 	status, body = form(t, c, "/view/yard-today/widgets/open/figures.csv", map[string]string{"state": "{}"}, "Accept", "application/json")
 	assert.Equal(t, http.StatusNotFound, status, body)
 }

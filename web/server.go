@@ -9,12 +9,14 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"eskadel/core/theme"
 	"eskadel/rights"
 	"eskadel/web/account"
 	"eskadel/web/api"
 	"eskadel/web/charts"
 	"eskadel/web/dashboards"
 	"eskadel/web/data"
+	"eskadel/web/drawing"
 	"eskadel/web/gate"
 	"eskadel/web/page"
 	"eskadel/web/people"
@@ -23,7 +25,7 @@ import (
 )
 
 // areas are all folders of pages.
-var areas = []page.Area{page.Shared, reading.Area, dashboards.Area, charts.Area, data.Area, people.Area, account.Area}
+var areas = []page.Area{page.Shared, {Name: "theme", Files: theme.Styles}, {Name: "drawing", Files: drawing.Scripts}, reading.Area, dashboards.Area, charts.Area, data.Area, people.Area, account.Area}
 
 // A Server serves one workspace.
 type Server struct {

@@ -7,7 +7,6 @@ import (
 	"eskadel/core/dataset"
 	"eskadel/core/marks"
 	"eskadel/core/period"
-	"eskadel/core/problem"
 	"eskadel/core/profile"
 	"eskadel/identity"
 	"eskadel/rights"
@@ -93,24 +92,6 @@ func (l *Look) Widget(id string, parts view.Parts) (*view.Answer, error) {
 	return l.view.Widget(id, parts)
 }
 
-// Figures are the figures of a widget as they may be taken away, with totals or without.
-func (l *Look) Figures(id string, totals bool) (*view.Answer, error) {
-	if err := rights.May(l.who, rights.TakeAway, l.thing()); err != nil {
-		return nil, err
-	}
-	a, err := l.view.Widget(id, view.Figures)
-	if err != nil {
-		return nil, err
-	}
-	if a.Grid == nil {
-		return nil, problem.New(problem.NotFound, "widget", "This widget has no table of figures.")
-	}
-	if !totals {
-		a.Grid = a.Grid.WithoutTotals()
-	}
-	return a, nil
-}
-
 // A Paging says which page of records is wanted, of which fields and in which order.
 type Paging = view.Paging
 
@@ -133,15 +114,6 @@ func (l *Look) Records(id string, mark marks.Reference, p Paging) (*view.Page, e
 		from = then.view
 	}
 	return from.Records(id, mark, p)
-}
-
-// RecordsFile are the records behind a mark as they may be taken away.
-func (l *Look) RecordsFile(id string, mark marks.Reference, p Paging) (*view.Page, error) {
-	if err := rights.May(l.who, rights.TakeAway, l.thing()); err != nil {
-		return nil, err
-	}
-	p.File = true
-	return l.Records(id, mark, p)
 }
 
 // Settings are the values that somebody may set for the dashboard's formulas.

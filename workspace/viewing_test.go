@@ -51,12 +51,12 @@ func (d *desk) told(t require.TestingT, who *identity.Caller) (out []string) {
 		for _, id := range []string{"chart", "list", "figures"} {
 			a, err := l.Widget(id, view.Drawing|view.Figures)
 			say(a, err)
-			say(l.Figures(id, true))
+			say(l.Figures(id, true, "csv"))
 			if a == nil || a.Drawing == nil {
 				continue
 			}
 			say(l.Records(id, a.Drawing.Reference, workspace.Paging{}))
-			say(l.RecordsFile(id, a.Drawing.Reference, workspace.Paging{}))
+			say(l.RecordsFile(id, a.Drawing.Reference, workspace.Paging{}, "csv"))
 			p, err := l.Prove(id, a.Drawing.Reference, "all")
 			require.NoError(t, err)
 			say([]any{p.Figure, p.Exact, p.Records, p.Conditions, p.Sentence}, nil)
@@ -141,9 +141,15 @@ func TestViewAsIsWhatTheySee(t *testing.T) {
 		assert.Equal(t, problem.NotFound, code(second(d.ByBearer(ctx, made))), "%s is made up", made)
 	}
 	assert.Equal(t, problem.Forbidden, code(second(d.LookAs(ctx, edda, "one", false, workspace.As{Roles: []string{"director"}}))), "builders look as others")
-	log, err := d.Audit(ctx, mara, 0, 1)
+	log, err := d.Audit(ctx, mara, 0, 200)
 	require.NoError(t, err)
-	assert.Equal(t, "looked at a dashboard as somebody else", log[0].What)
+	noted := map[string]bool{}
+	for _, e := range log {
+		noted[e.What] = true
+	}
+	for _, what := range []string{"looked at a dashboard as somebody else", "took away figures (csv)", "took away records (csv)"} {
+		assert.True(t, noted[what], what)
+	}
 	s, err := d.AsSummary(ctx, mara, "one", false, workspace.As{Roles: []string{"nothing"}})
 	require.NoError(t, err)
 	assert.Equal(t, "a viewer who is nothing", s.Who)

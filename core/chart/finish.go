@@ -17,13 +17,14 @@ type Finish struct {
 	Subtitle string            `json:"subtitle,omitempty"`
 	Caption  string            `json:"caption,omitempty"`
 	NoTitle  bool              `json:"no_title,omitempty"`
-	Legend   string            `json:"legend,omitempty"`  // top, right, bottom or none
-	Labels   []string          `json:"labels,omitempty"`  // on marks: name, value, share, change; or none
-	Tips     []string          `json:"tips,omitempty"`    // shown on a mark besides its value: share, before, change, target, total; or none
-	Names    map[string]string `json:"names,omitempty"`   // own names of groups and series, in this chart only
-	Colours  map[string]string `json:"colours,omitempty"` // of values, in this chart only: c1 to c10 or #rrggbb
-	Palette  string            `json:"palette,omitempty"` // usual, one, or by group
-	Ramp     string            `json:"ramp,omitempty"`    // of cells: sea, brass, moss, or tide with a middle
+	Unsaid   []string          `json:"pictures_without,omitempty"` // what pictures of it do not say: title, subtitle, caption, conditions or made
+	Legend   string            `json:"legend,omitempty"`           // top, right, bottom or none
+	Labels   []string          `json:"labels,omitempty"`           // on marks: name, value, share, change; or none
+	Tips     []string          `json:"tips,omitempty"`             // shown on a mark besides its value: share, before, change, target, total; or none
+	Names    map[string]string `json:"names,omitempty"`            // own names of groups and series, in this chart only
+	Colours  map[string]string `json:"colours,omitempty"`          // of values, in this chart only: c1 to c10 or #rrggbb
+	Palette  string            `json:"palette,omitempty"`          // usual, one, or by group
+	Ramp     string            `json:"ramp,omitempty"`             // of cells: sea, brass, moss, or tide with a middle
 	Reversed bool              `json:"reversed,omitempty"`
 	Category *AxisFinish       `json:"category,omitempty"`
 	Value    *AxisFinish       `json:"value,omitempty"`
@@ -55,6 +56,10 @@ type Finish struct {
 	Position string            `json:"position,omitempty"` // the field with a place on the plan
 	Outline  json.RawMessage   `json:"outline,omitempty"`  // of a map, GeoJSON
 }
+
+// OnPictures is what pictures say besides what is drawn: conditions are the chart's sentence, made
+// is of how many records and when.
+var OnPictures = []string{"title", "subtitle", "caption", "conditions", "made"}
 
 // AxisFinish is how an axis looks.
 type AxisFinish struct {
@@ -158,6 +163,9 @@ func (f *Finish) check(d *Document, ds *dataset.Dataset) error {
 	}
 	if x := d.Overlaps(ds); x != nil && (slices.Contains(f.Labels, "share") || slices.Contains(f.Tips, "share")) {
 		checks = append(checks, wrong("labels", "A record may count more than once, since %s can hold several values: there are no shares.", x.Label))
+	}
+	for i, l := range f.Unsaid {
+		checks = append(checks, oneOf(fmt.Sprintf("pictures_without[%d]", i), l, OnPictures...))
 	}
 	for i, l := range f.Labels {
 		checks = append(checks, written(fmt.Sprintf("labels[%d]", i), l, "name", "value", "share", "change", "none"))

@@ -118,9 +118,13 @@ func (w *finisher) uses(u chart.Use) bool { return w.d.Form.Uses(u) }
 // drawn tells whether there are marks.
 func (w *finisher) drawn() bool { return !w.d.Form.Lists() && !w.d.Form.Tells() }
 
+// pictured is what pictures say, which the author may leave off.
+var pictured = []Option{{"title", "title"}, {"subtitle", "subtitle"}, {"caption", "caption"}, {"conditions", "its sentence, with all conditions"}, {"made", "how many records, and when"}}
+
 func (w *finisher) words() {
 	w.add(inWords, "titled "+quoted(Title(w.d, w.ds)), text("title", "Title", w.d.Title, "nothing: what the sentence says"), text("finish.subtitle", "Subtitle", w.f.Subtitle, ""),
-		text("finish.caption", "Caption", w.f.Caption, "below the chart"), tick("finish.no_title", "Hide the title", w.f.NoTitle))
+		text("finish.caption", "Caption", w.f.Caption, "below the chart"), tick("finish.no_title", "Hide the title", w.f.NoTitle),
+		when(w.drawn(), toggles("finish.pictures_without", "Left off pictures of it", w.f.Unsaid, pictured...)))
 }
 
 // figures are the sections of charts that compute.

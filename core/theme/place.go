@@ -147,8 +147,8 @@ func (t Theme) look(dark bool) Look {
 		return light
 	}
 	if len(t.whole().Palette) == 0 { // those of Eskadel in the dark are its own, not made of the light ones
-		for i, c := range usualDark {
-			read, _ := colour.Parse(c)
+		for i := range night.Palette {
+			read, _ := colour.Parse(usual(fmt.Sprintf("c%d", i+1), true))
 			night.Palette[i] = colour.Against(read, night.Ground, LeastMarks)
 		}
 	}

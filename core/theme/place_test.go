@@ -67,7 +67,7 @@ func TestInAPlace(t *testing.T) {
 	assert.Contains(t, all.CSS, "color-scheme: dark;")
 	assert.Equal(t, "#0b141a", said(all.CSS, "paper"))
 	assert.Equal(t, "#66ccb3", said(all.CSS, "accent"))
-	assert.Equal(t, usualDark[0], said(all.CSS, "c1"), "the colours of values in the dark")
+	assert.Equal(t, usual("c1", true), said(all.CSS, "c1"), "the colours of values in the dark")
 	assert.Equal(t, `Georgia", "Times New Roman", serif`, strings.TrimPrefix(said(all.CSS, "bs-body-font-family"), `"`))
 	assert.Equal(t, "6px", said(all.CSS, "radius"))
 	assert.Equal(t, "47px", said(all.CSS, "row"))

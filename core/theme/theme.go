@@ -89,18 +89,9 @@ func (t Theme) whole() Theme {
 			t.Palette = of.Palette
 		}
 	}
-	t.Ground, t.Ink, t.Accent = cmp.Or(t.Ground, usual.ground), cmp.Or(t.Ink, usual.ink), cmp.Or(t.Accent, usual.accent)
+	t.Ground, t.Ink, t.Accent = cmp.Or(t.Ground, usual("paper", false)), cmp.Or(t.Ink, usual("ink", false)), cmp.Or(t.Accent, usual("accent", false))
 	return t
 }
-
-// usual is the look of Eskadel, as its style sheet has it.
-var usual = struct{ ground, ink, accent string }{"#faf9f6", "#17233b", "#7d5e0f"}
-
-// usualPalette are the colours of values as Eskadel has them, in light surroundings.
-var usualPalette = []string{"#2d6a8a", "#eb6376", "#805600", "#2b2a95", "#4690f6", "#60940a", "#ac7fb7", "#810e0c", "#7f57c8", "#5e1f5d"}
-
-// usualDark are those in dark ones.
-var usualDark = []string{"#76b8d6", "#df7333", "#afdfdd", "#f2e579", "#898ae3", "#b2898d", "#5b65ca", "#ecaa74", "#aa5913", "#87667a"}
 
 // IsZero tells whether the theme is the look of Eskadel.
 func (t Theme) IsZero() bool {
@@ -131,7 +122,7 @@ func (t Theme) Looks() (light, dark Look) {
 	accent, _ := colour.Parse(t.Accent)
 	var palette []colour.Colour
 	for i := range MostPalette {
-		c, _ := colour.Parse(usualPalette[i])
+		c, _ := colour.Parse(usual(fmt.Sprintf("c%d", i+1), false))
 		if i < len(t.Palette) {
 			c, _ = colour.Parse(t.Palette[i])
 		}
@@ -274,7 +265,9 @@ func (l Look) properties(palette bool) (out []property) {
 func (t Theme) Shown() Theme {
 	t = t.whole()
 	if len(t.Palette) == 0 {
-		t.Palette = usualPalette
+		for i := range MostPalette {
+			t.Palette = append(t.Palette, usual(fmt.Sprintf("c%d", i+1), false))
+		}
 	}
 	return t
 }

@@ -2,7 +2,7 @@ package theme
 
 import (
 	"fmt"
-	"os"
+	"io/fs"
 	"regexp"
 	"strings"
 	"testing"
@@ -90,15 +90,24 @@ func TestShippedAndOwn(t *testing.T) {
 	}
 }
 
-// The usual look is that of the style sheet.
-func TestUsualIsTheStyleSheets(t *testing.T) {
-	b, err := os.ReadFile("../../web/page/base.css")
+// What is drawn outside of a page has the colours that pages have: those of the style sheet that
+// all have, and of the theme where it says others.
+func TestColours(t *testing.T) {
+	said := regexp.MustCompile(`--([a-z0-9-]+): (?:light-dark\((#\w+), (#\w+)\)|(#\w+));`)
+	all, err := fs.ReadFile(Styles, "colours.css")
 	require.NoError(t, err)
-	for name, is := range map[string]string{"paper": usual.ground, "ink": usual.ink, "accent": usual.accent} {
-		assert.Contains(t, string(b), "--"+name+": light-dark("+is+", ")
-	}
-	for i, c := range usualPalette {
-		assert.Contains(t, string(b), fmt.Sprintf("--c%d: light-dark(%s, %s);", i+1, c, usualDark[i]))
+	for _, th := range append(Shipped(), Theme{}, Theme{Accent: "#8a1f1f"}) {
+		want := [2]map[string]string{{}, {}}
+		for _, m := range said.FindAllStringSubmatch(string(all)+th.CSS(), -1) {
+			want[0][m[1]], want[1][m[1]] = m[2]+m[4], m[3]+m[4]
+		}
+		for i, dark := range []bool{false, true} {
+			is := map[string]string{}
+			for name, c := range th.Colours(dark) {
+				is[name] = c.String()
+			}
+			assert.Equal(t, want[i], is, "%+v %v", th, dark)
+		}
 	}
 }
 

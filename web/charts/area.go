@@ -39,6 +39,7 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/charts/words", Right: rights.Make, Handle: s.chartWords},
 		{Method: post, Path: "/charts/change", Right: rights.Make, Handle: s.chartChange},
 		{Method: post, Path: "/charts/answer", Right: rights.Make, Handle: s.chartAnswer},
+		{Method: post, Path: "/charts/picture", Right: rights.Make, Handle: s.chartPicture},
 		{Method: post, Path: "/charts/records", Right: rights.Make, Handle: s.chartRecords},
 		{Method: post, Path: "/charts/place", Right: rights.Make, Handle: s.chartPlace},
 		{Method: post, Path: "/charts/library/:chart/publish", Right: rights.Publish, Handle: s.chartPublish},

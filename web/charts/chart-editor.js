@@ -1,6 +1,7 @@
 /** The page of the chart editor. */
 import { fill, post } from "../page/api.js";
 import { History } from "../page/history.js";
+import { taking } from "../page/taking.js";
 import { Drawer } from "../reading/drawer.js";
 import { Widget } from "../reading/widget.js";
 import { edit } from "./editing.js";
@@ -51,6 +52,8 @@ const editing = edit(editor, {
     return true;
   },
 });
+
+taking(/** @type {HTMLElement} */ (document.getElementById("taking")), () => ({ document: now() }));
 
 document.getElementById("place")?.addEventListener("click", async () => {
   try {

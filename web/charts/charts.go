@@ -413,6 +413,16 @@ func (s *Server) chartAnswer(c *gin.Context) {
 	s.Answer(c, a, a.Cut)
 }
 
+// chartPicture answers with a picture of the chart in the editor.
+func (s *Server) chartPicture(c *gin.Context) {
+	k, err := s.sketch(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Picture(c, k.Pictured)
+}
+
 // chartRecords lists the records behind a mark in the editor.
 func (s *Server) chartRecords(c *gin.Context) {
 	ref, paging, err := page.MarkOf(c)

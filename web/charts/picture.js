@@ -21,7 +21,7 @@ export async function drawSmall(place, document) {
   }
 }
 
-/** A drawing without its words. @param {import("../reading/draw.js").Drawing} m */
+/** A drawing without its words. @param {import("../drawing/drawing.js").Drawing} m */
 function bare(m) {
   for (const axis of [m.axis, m.second, m.across, m.category]) if (axis) Object.assign(axis, { hidden: true, title: "" });
   for (const g of m.groups) Object.assign(g, { label: "", rate: "" });

@@ -29,7 +29,7 @@ const mostKept = 60_000;
 /**
  * Posts fields and returns the answer. A viewer whose stay has ended gets a new pass
  * once, without noticing.
- * @param {string} path @param {Record<string, string> | FormData} fields @param {{json?: boolean, signal?: AbortSignal, last?: boolean}} [how] with last it is carried out even if the page is left, where it is not too large for that
+ * @param {string} path @param {Record<string, string> | FormData} fields @param {{json?: boolean, file?: boolean, signal?: AbortSignal, last?: boolean}} [how] with file the answer is one, with its name; with last it is carried out even if the page is left, where it is not too large for that
  * @returns {Promise<any>}
  */
 export async function post(path, fields, how = {}) {
@@ -69,6 +69,7 @@ export async function post(path, fields, how = {}) {
     location.assign(redirect);
     return "";
   }
+  if (how.file) return { blob: await response.blob(), name: response.headers.get("Content-Disposition")?.match(/filename="([^"]+)"/)?.[1] ?? "file" };
   return how.json ? response.json() : response.text();
 }
 

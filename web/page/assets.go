@@ -64,7 +64,7 @@ type asset struct {
 // styles are the styles of every page, which are sent as one file.
 const styles = "page/eskadel.css"
 
-var styled = []string{"page/vendor/bootstrap/bootstrap.min.css", "page/base.css", "reading/sheet.css", "reading/drawing.css", "reading/print.css"}
+var styled = []string{"page/vendor/bootstrap/bootstrap.min.css", "theme/colours.css", "page/base.css", "reading/sheet.css", "reading/drawing.css", "reading/print.css"}
 
 // printed is a name with a fingerprint: "reading/frame-0a1b2c3d4e.js".
 var printed = regexp.MustCompile(`^(.*)-([0-9a-f]{10})(\.[a-z0-9]+)$`)

@@ -3,29 +3,17 @@ package page
 import (
 	"fmt"
 	"math"
-	"os"
-	"regexp"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"eskadel/core/colour"
+	"eskadel/core/theme"
 )
 
-// themes reads the colours of the light and the dark theme from the style sheet.
-func themes(t *testing.T) map[string]map[string]colour.Colour {
-	b, err := os.ReadFile("base.css")
-	require.NoError(t, err)
-	out := map[string]map[string]colour.Colour{"light": {}, "dark": {}}
-	for _, m := range regexp.MustCompile(`--([a-z0-9-]+): light-dark\((#[0-9a-f]{6}), (#[0-9a-f]{6})\);`).FindAllStringSubmatch(string(b), -1) {
-		for i, name := range []string{"light", "dark"} {
-			c, ok := colour.Parse(m[2+i])
-			require.True(t, ok)
-			out[name][m[1]] = c
-		}
-	}
-	return out
+// themes are the colours of the light and the dark theme.
+func themes() map[string]map[string]colour.Colour {
+	return map[string]map[string]colour.Colour{"light": theme.Theme{}.Colours(false), "dark": theme.Theme{}.Colours(true)}
 }
 
 // legible is the contrast of what is written on a colour: in ink or on it in paper.
@@ -60,12 +48,12 @@ func through(m [3][3]float64, c colour.Colour) (out colour.Colour) {
 // Marks stand out from the paper; the palette's colours can be told apart by everybody,
 // the first few well; what is written on a colour can be read.
 func TestColoursCanBeToldApartAndRead(t *testing.T) {
-	for theme, c := range themes(t) {
+	for look, c := range themes() {
 		for i := 1; i <= 10; i++ {
-			assert.GreaterOrEqual(t, colour.Contrast(c[fmt.Sprintf("c%d", i)], c["paper"]), 3.0, "%s c%d on paper", theme, i)
+			assert.GreaterOrEqual(t, colour.Contrast(c[fmt.Sprintf("c%d", i)], c["paper"]), 3.0, "%s c%d on paper", look, i)
 		}
 		for _, text := range []string{"ink", "soft", "accent", "warn", "wrong", "good"} {
-			assert.GreaterOrEqual(t, colour.Contrast(c[text], c["paper"]), 4.5, "%s %s on paper", theme, text)
+			assert.GreaterOrEqual(t, colour.Contrast(c[text], c["paper"]), 4.5, "%s %s on paper", look, text)
 		}
 		for name, m := range deficiencies {
 			least, few := math.Inf(1), math.Inf(1)
@@ -78,16 +66,16 @@ func TestColoursCanBeToldApartAndRead(t *testing.T) {
 					}
 				}
 			}
-			t.Logf("%s, %s: least distance %.3f, of the first five %.3f", theme, name, least, few)
-			assert.GreaterOrEqual(t, least, 0.085, "%s %s", theme, name)
-			assert.GreaterOrEqual(t, few, 0.1, "%s %s, the first five", theme, name)
+			t.Logf("%s, %s: least distance %.3f, of the first five %.3f", look, name, least, few)
+			assert.GreaterOrEqual(t, least, 0.085, "%s %s", look, name)
+			assert.GreaterOrEqual(t, few, 0.1, "%s %s, the first five", look, name)
 		}
 		for _, tone := range []string{"good", "fair", "poor", "grave", "plain"} {
-			assert.GreaterOrEqual(t, legible(c, c["t-"+tone]), 4.5, "%s text on %s", theme, tone)
+			assert.GreaterOrEqual(t, legible(c, c["t-"+tone]), 4.5, "%s text on %s", look, tone)
 		}
 		for _, ramp := range []string{"sea", "brass", "moss", "rust", "tide"} {
 			for n := 1; n <= 9; n++ {
-				assert.GreaterOrEqual(t, legible(c, c[fmt.Sprintf("%s-%d", ramp, n)]), 4.5, "%s text on %s-%d", theme, ramp, n)
+				assert.GreaterOrEqual(t, legible(c, c[fmt.Sprintf("%s-%d", ramp, n)]), 4.5, "%s text on %s-%d", look, ramp, n)
 			}
 		}
 	}

@@ -13,7 +13,7 @@ import (
 	"eskadel/web/page"
 )
 
-//go:embed *.html *.css *.js drawing tag
+//go:embed *.html *.css *.js tag
 var files embed.FS
 
 // Area is what the pages consist of.
@@ -61,6 +61,8 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/words", Right: rights.See, Handle: s.words},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/finding", Right: rights.Make, Handle: s.finding},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/figures.csv", Right: rights.TakeAway, Handle: s.figuresFile},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/take", Right: rights.TakeAway, Handle: s.take},
+		{Method: post, Path: "/view/:dashboard/widgets/:widget/picture", Right: rights.TakeAway, Handle: s.picture},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/records.csv", Right: rights.TakeAway, Handle: s.recordsFile},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/records", Right: rights.Records, Handle: s.records},
 		{Method: get, Path: "/dashboards/:dashboard/pass-on", Right: rights.Make, Handle: s.passingPage},

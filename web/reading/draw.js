@@ -3,32 +3,19 @@
  * marks. What each form looks like is in drawing/; nothing here computes or formats a
  * number.
  */
-import { axes } from "./drawing/axes.js";
-import { funnel, gauge, heat, scatter } from "./drawing/fields.js";
-import { pies, radar } from "./drawing/round.js";
-import { Batch, colour, el, faded, sign } from "./drawing/svg.js";
+import { axial, draw, off, round, together } from "../drawing/drawing.js";
+import { legend, strip } from "../drawing/legend.js";
+import { Batch, el } from "../drawing/shapes.js";
+import { elements, pen } from "./elements.js";
 
-/**
- * @typedef {{size: number, from: number, x?: number, r?: number, low?: number, high?: number, label: string, text?: string, more?: string[], tone?: string, exact: string, base?: string, run?: {key: object, was: string}, then?: object}} Mark
- * @typedef {{name: string, colour: string, as: string, role?: string, second?: boolean, stack?: boolean, measure: number, of: number, key?: object, words?: string, total?: string, off?: boolean, marks: (Mark | null)[]}} Series
- * @typedef {{label: string, full: string, short?: string, rank?: number, partial?: boolean, ahead?: boolean, key: object, words: string, colour?: string, off?: boolean, rate?: string}} Group
- * @typedef {{low: number, high: number, log?: boolean, hidden?: boolean, no_grid?: boolean, title?: string, ticks: {at: number, label: string}[]}} Axis
- * @typedef {{kind: string, style?: string, groups: Group[], series: Series[], axis: Axis, second?: Axis, across?: Axis, category: {title?: string, hidden?: boolean, time?: boolean}, lines?: {at: number, label: string, second?: boolean}[], bands?: {from: number, to: number, name: string, tone: string}[], legend: string, key?: {tone: string, label: string}[], ramp?: {tones: string[], low: string, high: string}, bar_width?: number, bridge?: boolean, total?: string, columns?: number, captions?: string, silent?: boolean, summary: string, hints?: string[], reference: Record<string, any>}} Drawing
- * @typedef {{series: number, group: number}} Place
- * @typedef {{x: number, y: number, width: number, height: number, fill: string, round?: boolean}} Box where a mark lies that is drawn together with others
- * @typedef {{root: SVGElement, width: number, height: number, hidden: Set<number>, batch: import("./drawing/svg.js").Batch | null, put: (series: number, group: number, x: number, y: number, node: SVGElement | Box) => void}} Stage
- */
+/** @typedef {import("../drawing/drawing.js").Drawing} Drawing */
+/** @typedef {import("../drawing/drawing.js").Place} Place */
+/** @typedef {import("../drawing/drawing.js").Box} Box */
 
 /** What a chart tells its page. @typedef {{choose: (marks: object[], words: string) => void, records: (mark: object, words: string) => void, keep?: (cut: object | undefined) => void, look?: (change: {grain?: string, part?: {from: string, to: string} | null}) => void, menu?: (marked: import("./marked.js").Marked, beside: {getBoundingClientRect: () => DOMRect, focus: () => void}) => void, chosen?: () => object[], drill?: (marked: import("./marked.js").Marked) => void, up?: () => void, why?: (two: import("./marked.js").Two) => void, sort?: (by: Sort) => void, sorted?: () => Sort | undefined, changes?: boolean, hide?: (names: string[]) => void}} Listener */
 /** By what a table is sorted. @typedef {{field?: string, measure?: number, descending?: boolean}} Sort */
 
-/** @type {Record<string, (m: Drawing, st: Stage) => void>} */
-const forms = { pie: pies, donut: pies, radar, "heat map": heat, "risk grid": heat, scatter, funnel, gauge };
-
 let numbered = 0;
-
-/** From how many marks on they are drawn together. */
-const many = 500;
 
 /** The place that a name in places stands for. @param {string} name @returns {Place} */
 function place(name) {
@@ -62,7 +49,7 @@ export class Chart {
     this.option.id = `${this.id}-mark`;
     this.option.className = "visually-hidden";
     this.option.setAttribute("role", "option");
-    this.svg = el("svg", { class: "drawing", "aria-hidden": "true" });
+    this.svg = elements(el("svg", { class: "drawing", "aria-hidden": "true" }));
     this.tip = document.createElement("div");
     this.tip.className = "tip";
     this.tip.hidden = true;
@@ -115,14 +102,9 @@ export class Chart {
     void document.fonts?.load("12px Figtree").then(() => document.fonts.ready).then(() => this.model && this.layout());
   }
 
-  /** Whether the legend names groups, as that of a pie does; others name series. */
-  get round() {
-    return this.model?.kind === "pie" || this.model?.kind === "donut";
-  }
-
   /** Whether the legend hides a mark. @param {number} series @param {number} group */
   hides(series, group) {
-    return this.hidden.has(this.round ? group : series);
+    return this.hidden.has(this.model && round(this.model) ? group : series);
   }
 
   /** How many labels that marks should bear have no room. */
@@ -138,7 +120,7 @@ export class Chart {
   /** The mark under the pointer. @param {Event} e @returns {Place | null} */
   under(e) {
     const found = this.nodes.get(/** @type {Element} */ (e.target).closest(".mark"));
-    if (found || !this.batch) return found ?? null;
+    if (found || !this.together) return found ?? null;
     const { offsetX: x, offsetY: y } = /** @type {PointerEvent} */ (e);
     for (const [name, { box }] of this.places) {
       const reach = box?.round ? 4 : 1;
@@ -150,10 +132,7 @@ export class Chart {
   /** @param {Drawing} model @param {string} title */
   draw(model, title) {
     this.model = model;
-    if (this.listener.hide && model.kind !== "scatter") {
-      const named = this.round ? model.groups : model.series;
-      this.hidden = new Set(named.flatMap((of, i) => (of.off ? [i] : [])));
-    }
+    if (this.listener.hide && model.kind !== "scatter") this.hidden = off(model);
     this.place.setAttribute("aria-label", `${title}. ${model.summary} Arrow keys move among the marks, Space chooses one${this.listener.menu ? ", the menu key or M says what can be done with it, Enter goes down into it and Backspace up again" : ""}, R lists its records${this.listener.look && model.category.time ? ", Z goes closer to what is chosen and Shift Z back" : ""}.`);
     if (this.at && !this.markAt(this.at)) this.at = null;
     if (this.at) {
@@ -171,24 +150,18 @@ export class Chart {
     const width = this.place.clientWidth, height = this.place.clientHeight;
     if (width < 20 || height < 20) return;
     this.svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
-    const root = el("g");
+    const drawn = draw(m, width, height, pen, this.hidden);
+    /** @type {Map<import("../drawing/shapes.js").Shape, SVGElement>} */
+    const made = new Map();
+    const root = elements(drawn.root, made);
     this.places = new Map();
-    this.batch = m.groups.length * m.series.length > many ? new Batch() : null;
-    /** @type {Stage} */
-    const stage = {
-      root, width, height, hidden: this.hidden, batch: this.batch,
-      put: (series, group, x, y, node) => {
-        if (node instanceof SVGElement) {
-          this.nodes.set(node, { series, group });
-          this.places.set(`${series} ${group}`, { x, y, node });
-          return;
-        }
-        this.batch?.add(node.fill, node);
-        this.places.set(`${series} ${group}`, { x, y, box: node });
-      },
-    };
-    (forms[m.kind] ?? axes)(m, stage);
-    if (this.batch) root.append(...this.batch.paths("mark together"), (this.over = el("g")));
+    for (const [name, { x, y, shape, box }] of drawn.places) {
+      const node = shape && made.get(shape);
+      if (node) this.nodes.set(node, place(name));
+      this.places.set(name, { x, y, node, box });
+    }
+    this.together = together(m);
+    if (this.together) root.append((this.over = elements(el("g"))));
     this.svg.replaceChildren(root);
     this.colourChosen();
     this.hold();
@@ -258,12 +231,12 @@ export class Chart {
   /** Fades what is not chosen. */
   colourChosen() {
     const chosenOnes = new Batch();
-    if (this.batch) this.over?.replaceChildren();
+    this.over?.replaceChildren();
     if (this.chosen.size === 0) {
       for (const node of this.svg.querySelectorAll(".chosen, .faded")) node.classList.remove("chosen", "faded");
       return;
     }
-    if (this.batch) this.svg.querySelectorAll(".together").forEach((path) => path.classList.add("faded"));
+    this.svg.querySelectorAll(".together").forEach((path) => path.classList.add("faded"));
     for (const [name, { node, box }] of this.places) {
       const chosen = this.chosen.has(this.keyOf(place(name)));
       if (box && chosen) chosenOnes.add(box.fill, box);
@@ -271,7 +244,7 @@ export class Chart {
       node.classList.toggle("chosen", chosen);
       node.classList.toggle("faded", !chosen);
     }
-    this.over?.replaceChildren(...chosenOnes.paths("chosen"));
+    this.over?.replaceChildren(...chosenOnes.paths("chosen").map((p) => elements(p)));
   }
 
   /** @param {Place} p */
@@ -322,7 +295,7 @@ export class Chart {
   /** Dragging over a time axis or a scatter chooses what lies there. @param {PointerEvent} down */
   drag(down) {
     const m = this.model, upright = m?.kind === "scatter";
-    if (!m || down.button !== 0 || !(upright || m.category.time && m.kind !== "bars" && !forms[m.kind])) return;
+    if (!m || down.button !== 0 || !(upright || m.category.time && m.kind !== "bars" && axial(m))) return;
     const from = { x: down.offsetX, y: down.offsetY };
     /** @type {SVGElement | null} */
     let box = null;
@@ -337,7 +310,7 @@ export class Chart {
       const at = span(e);
       if (!box && at.right - at.left < 8) return;
       this.hide();
-      box ??= this.svg.appendChild(el("rect", { class: "dragging" }));
+      box ??= this.svg.appendChild(elements(el("rect", { class: "dragging" })));
       for (const [name, v] of [["x", at.left], ["y", at.top], ["width", at.right - at.left], ["height", at.bottom - at.top]]) box.setAttribute(String(name), String(v));
     };
     /** @param {PointerEvent} e */
@@ -486,7 +459,7 @@ export class Chart {
     if (found?.box) {
       const outline = new Batch();
       outline.add("none", found.box);
-      this.over?.append(...outline.paths("mark at outline"));
+      this.over?.append(...outline.paths("mark at outline").map((p) => elements(p)));
     }
   }
 
@@ -519,50 +492,30 @@ export class Chart {
     list.className = "legend";
     list.setAttribute("aria-label", "Legend");
     if (!m || m.legend === "none") return list;
-    /** @param {SVGElement} shape @param {string} name @param {number | null} at */
-    const add = (shape, name, at) => {
-      const item = document.createElement("li"), box = el("svg", { viewBox: "-6 -6 12 12", "aria-hidden": "true" }, [shape]);
+    if (m.ramp) {
+      const { tones, low, high } = m.ramp, item = document.createElement("li"), wide = tones.length * 12;
+      item.append(low, elements(el("svg", { viewBox: `0 0 ${wide} 12`, width: wide, height: 12, class: "ramp", "aria-hidden": "true" }, strip(tones))), high);
+      list.append(item);
+    }
+    for (const { shape, name, hides: at } of legend(m)) {
+      const item = document.createElement("li"), box = elements(el("svg", { viewBox: "-6 -6 12 12", "aria-hidden": "true" }, [shape]));
+      list.append(item);
       if (at === null) {
         item.append(box, name);
-      } else {
-        const button = document.createElement("button");
-        button.type = "button";
-        button.setAttribute("aria-pressed", String(!this.hidden.has(at)));
-        button.title = this.hidden.has(at) ? `Show ${name}` : `Hide ${name}`;
-        button.append(box, name);
-        button.addEventListener("click", () => {
-          if (!this.hidden.delete(at)) this.hidden.add(at);
-          button.setAttribute("aria-pressed", String(!this.hidden.has(at)));
-          if (this.listener.hide && m.kind !== "scatter") this.listener.hide([...this.hidden].map((i) => (this.round ? m.groups[i].label : m.series[i].name)));
-          else this.layout();
-        });
-        item.append(button);
+        continue;
       }
-      list.append(item);
-    };
-    const block = (/** @type {string} */ c) => el("path", { d: "M-6 6-2-6h8V6z", fill: colour(c) });
-    if (m.ramp) {
-      const { tones, low, high } = m.ramp, item = document.createElement("li"), strip = el("svg", { viewBox: `0 0 ${tones.length * 12} 12`, width: tones.length * 12, height: 12, class: "ramp", "aria-hidden": "true" }, tones.map((tone, i) => el("rect", { x: i * 12, width: 12, height: 12, fill: colour(tone) })));
-      item.append(low, strip, high);
-      list.append(item);
-    }
-    for (const step of m.key ?? []) add(block(step.tone), step.label, null);
-    if (this.round) {
-      if (m.legend !== "top" || m.series.length > 1) m.groups.forEach((g, i) => add(block(g.colour ?? "c1"), g.label, i));
-      return list;
-    }
-    if (m.kind === "heat map" || m.kind === "risk grid" || m.kind === "funnel" || m.kind === "gauge") return list;
-    m.series.forEach((s, i) => {
-      if (s.role === "target" && s.as === "ghost") add(el("path", { d: "M-4 6v-10h6v10z", class: "planned", stroke: colour(s.colour) }), s.name, null);
-      else if (s.as === "tick") add(el("path", { d: "M-6-1.500h12v3h-12z", fill: colour(s.colour) }), s.name, null);
-      else if (s.role === "before" && s.as === "ghost") add(el("path", { d: "M-4 6v-10h6v10z", class: "ghost", fill: faded(colour(s.colour)) }), s.name, null);
-      else if (s.role) add(el("path", { d: "M-6 0h12", class: `curve ${s.role}`, stroke: colour(s.colour) }), s.name, null);
-      else if (s.as === "point" && (this.batch || s.marks.some((mark) => mark?.r !== undefined))) add(el("circle", { r: 5, fill: colour(s.colour) }), s.name, i); // as they are drawn
-      else add(s.as === "line" || s.as === "point" || s.as === "polygon" ? sign(i, colour(s.colour)) : block(s.colour), s.name, i);
-    });
-    if (m.series.some((s) => s.as === "column" && s.marks.some((mark, g) => mark && m.groups[g].partial))) {
-      const c = colour(m.series.find((s) => s.as === "column")?.colour ?? "c1");
-      add(el("g", {}, [el("rect", { x: -5, y: -5, width: 10, height: 11, class: "partial", fill: faded(c) }), el("path", { d: "M-5-5V6H5V-5", class: "open", stroke: c })]), "not ended yet", null);
+      const button = document.createElement("button");
+      button.type = "button";
+      button.setAttribute("aria-pressed", String(!this.hidden.has(at)));
+      button.title = this.hidden.has(at) ? `Show ${name}` : `Hide ${name}`;
+      button.append(box, name);
+      button.addEventListener("click", () => {
+        if (!this.hidden.delete(at)) this.hidden.add(at);
+        button.setAttribute("aria-pressed", String(!this.hidden.has(at)));
+        if (this.listener.hide && m.kind !== "scatter") this.listener.hide([...this.hidden].map((i) => (round(m) ? m.groups[i].label : m.series[i].name)));
+        else this.layout();
+      });
+      item.append(button);
     }
     return list;
   }

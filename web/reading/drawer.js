@@ -1,5 +1,6 @@
 /** The records drawer: the list of records behind a mark, from the bottom of the page. */
 import { fill, post, say } from "../page/api.js";
+import { take } from "../page/taking.js";
 
 /** Which drawer opened a dialog last: several may share one. @type {WeakMap<HTMLDialogElement, Drawer>} */
 const openers = new WeakMap();
@@ -80,14 +81,10 @@ export class Drawer {
     /** @type {HTMLElement | null} */ (this.dialog.querySelector(at) ?? this.dialog.querySelector(".columns summary"))?.focus();
   }
 
-  /** Takes what an address answers away as a file. @param {string} address @param {string} name @param {string} type */
-  async save(address, name, type) {
+  /** Takes what an address answers away as a file. @param {string} address */
+  async save(address) {
     try {
-      const text = await post(address, { ...this.more(), ...this.fields }), link = document.createElement("a");
-      link.href = URL.createObjectURL(new Blob([text], { type }));
-      link.download = name;
-      link.click();
-      URL.revokeObjectURL(link.href);
+      await take(address, { ...this.more(), ...this.fields });
     } catch (error) {
       say(/** @type {Error} */ (error).message);
     }
@@ -133,9 +130,9 @@ export class Drawer {
       this.dialog.classList.toggle("large");
       this.place();
     }
-    else if (d.proofFile) void this.save(d.proofFile, "proof.json", "application/json");
+    else if (d.proofFile) void this.save(d.proofFile);
     else if ("copy" in d) copy(/** @type {HTMLTableElement} */ (this.dialog.querySelector("table.records")));
-    else if (d.recordsFile) void this.save(d.recordsFile, "records.csv", "text/csv");
+    else if (d.recordsFile) void this.save(d.recordsFile);
     else if (d.earlier) {
       const shown = this.columns(), at = shown.indexOf(d.earlier);
       if (at > 0) shown.splice(at - 1, 2, shown[at], shown[at - 1]);

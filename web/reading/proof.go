@@ -44,6 +44,5 @@ func (s *Server) proofFile(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	c.Header("Content-Disposition", `attachment; filename="proof.json"`)
-	c.Data(http.StatusOK, "application/json; charset=utf-8", b)
+	page.File(c, "proof", "json", "application/json; charset=utf-8", b)
 }

@@ -2,7 +2,7 @@
  * A dashboard in reading: loads the sheet and its widgets, narrows by clicked marks,
  * opens the reading line's phrases, and follows the records live.
  */
-import { relook } from "./drawing/svg.js";
+import { relook } from "./elements.js";
 import { look } from "../page/look.js";
 import { fill, post, say, Trouble } from "../page/api.js";
 import { Address } from "./address.js";
@@ -12,6 +12,7 @@ import { Drawer } from "./drawer.js";
 import { Following } from "./following.js";
 import { menu } from "./marked.js";
 import { popover } from "./popover.js";
+import { taking } from "../page/taking.js";
 import { Widget } from "./widget.js";
 
 /** @typedef {{filters: Record<string, any>, narrow: {widget: string, marks: object[], words: string, without?: boolean, depth?: number}[], settings: Record<string, string>, looks: Record<string, {grain?: string, part?: {from: string, to: string}}>, drills: Record<string, {mark: object, into: string, words: string}[]>, sorts: Record<string, import("./draw.js").Sort>, hidden: Record<string, string[]>, only: Record<string, Record<string, any>>}} State */
@@ -169,6 +170,7 @@ export class Sheet {
     this.line = this.root.querySelector("#line");
     this.said = "";
     this.popover = /** @type {HTMLElement} */ (this.root.querySelector("#popover"));
+    taking(this.popover, () => this.fields());
     this.drawer = new Drawer(/** @type {HTMLDialogElement} */ (this.root.querySelector("#drawer")), () => this.fields());
     this.questions = new Asking(this.root, (tail) => this.path(tail), () => ({ ...this.fields(), page: this.how.page }));
     for (const place of /** @type {NodeListOf<HTMLElement>} */ (this.root.querySelectorAll(".widget"))) {
@@ -448,7 +450,7 @@ export class Sheet {
       void this.refresh();
     }
     else if (d.up) this.up(/** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "", Number(d.up));
-    else if (d.file) void this.file(d.file, d.totals ?? "");
+    else if (d.takeOf) void this.unfold(button, this.path(`widgets/${encodeURIComponent(d.takeOf)}/take`), "");
     else if ("standard" in d) this.standard();
     else if ("refresh" in d) void this.refresh();
     else if ("tell" in d) {
@@ -475,20 +477,6 @@ export class Sheet {
     word?.setAttribute("aria-pressed", String(on));
     if (word) word.textContent = on ? "in its place" : "large";
     word?.focus();
-  }
-
-  /** Takes a widget's figures away as a file, with their totals or, told "no", without. @param {string} id @param {string} totals */
-  async file(id, totals) {
-    try {
-      const text = await post(this.path(`widgets/${encodeURIComponent(id)}/figures.csv`), { ...this.fields(), totals });
-      const link = document.createElement("a");
-      link.href = URL.createObjectURL(new Blob([text], { type: "text/csv" }));
-      link.download = `${(this.widgets.get(id)?.answer?.title ?? id).replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase()}.csv`;
-      link.click();
-      URL.revokeObjectURL(link.href);
-    } catch (error) {
-      say(/** @type {Error} */ (error).message);
-    }
   }
 
   /** Keeps what a widget shows now, by a name. @param {HTMLFormElement} form */

@@ -106,7 +106,14 @@ func (s *Server) asked(c *gin.Context, parts view.Parts) (v *workspace.Look, a *
 // words says how a widget is worked out, what is left out and how fresh it is.
 func (s *Server) words(c *gin.Context) {
 	if v, a, ok := s.asked(c, view.Drawing|view.Figures); ok {
-		s.Part(c, http.StatusOK, "words", gin.H{"A": a, "File": a.Grid != nil && v.MayTakeAway(), "Keep": v.MayKeep() && a.Form != "text", "Widget": c.Param("widget")})
+		s.Part(c, http.StatusOK, "words", gin.H{"A": a, "Takes": v.MayTakeAway() && (a.Drawing != nil || a.Grid != nil), "Keep": v.MayKeep() && a.Form != "text", "Widget": c.Param("widget")})
+	}
+}
+
+// take offers how a widget can be taken away.
+func (s *Server) take(c *gin.Context) {
+	if _, a, ok := s.asked(c, view.Drawing|view.Figures); ok {
+		s.Part(c, http.StatusOK, "take", gin.H{"A": a, "At": "/view/" + c.Param("dashboard") + "/widgets/" + c.Param("widget") + "/"})
 	}
 }
 
@@ -134,15 +141,25 @@ func (s *Server) finding(c *gin.Context) {
 // figuresFile answers with a widget's figures as comma-separated values.
 func (s *Server) figuresFile(c *gin.Context) {
 	l, err := s.look(c)
-	var a *view.Answer
+	var a *view.Leaving
 	if err == nil {
-		a, err = l.Figures(c.Param("widget"), c.PostForm("totals") != "no")
+		a, err = l.Figures(c.Param("widget"), c.PostForm("totals") != "no", "csv")
 	}
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	s.csv(c, workspace.Slug(a.Title), a.Grid)
+	s.csv(c, a.Title, a.Grid)
+}
+
+// picture answers with a picture of a widget.
+func (s *Server) picture(c *gin.Context) {
+	l, err := s.look(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Picture(c, func(kind string) (*view.Leaving, error) { return l.Pictured(c.Param("widget"), kind) })
 }
 
 // csv sends a table as a file.
@@ -152,8 +169,7 @@ func (s *Server) csv(c *gin.Context, name string, g *chart.Grid) {
 		s.Fail(c, err)
 		return
 	}
-	c.Header("Content-Disposition", `attachment; filename="`+name+`.csv"`)
-	c.Data(http.StatusOK, "text/csv; charset=utf-8", b.Bytes())
+	page.File(c, name, "csv", "text/csv; charset=utf-8", b.Bytes())
 }
 
 func (s *Server) records(c *gin.Context) {
@@ -191,7 +207,7 @@ func (s *Server) recordsFile(c *gin.Context) {
 	}
 	var p *view.Page
 	if err == nil {
-		p, err = l.RecordsFile(c.Param("widget"), ref, paging)
+		p, err = l.RecordsFile(c.Param("widget"), ref, paging, "csv")
 	}
 	if err != nil {
 		s.Fail(c, err)

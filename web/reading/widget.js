@@ -3,10 +3,11 @@ import { changeable } from "./changing.js";
 import { Chart } from "./draw.js";
 import { Rows } from "./rows.js";
 import { button, fill, say } from "../page/api.js";
-import { colour, legible } from "./drawing/svg.js";
+import { colour } from "../drawing/shapes.js";
+import { pen } from "./elements.js";
 
 /**
- * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, live: boolean, drawing?: import("./draw.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean, trail?: string[], parts?: string, deeper?: {into: string, label: string, place: number}}} Answer
+ * @typedef {{title: string, form: string, sentence: string, subtitle?: string, caption?: string, no_title?: boolean, notes?: {words: string, mark?: object, cut?: boolean}[], cut?: object, fresh: string, live: boolean, drawing?: import("../drawing/drawing.js").Drawing, whole: Record<string, any>, nothing?: string, html: string, grain?: string, grains?: string[], closer?: boolean, trail?: string[], parts?: string, deeper?: {into: string, label: string, place: number}}} Answer
  */
 
 export class Widget {
@@ -233,7 +234,7 @@ export class Widget {
     put(p);
   }
 
-  /** @param {import("./draw.js").Drawing} model @param {string} title */
+  /** @param {import("../drawing/drawing.js").Drawing} model @param {string} title */
   draw(model, title) {
     this.place.dataset.legend = model.legend;
     if (!this.chart) {
@@ -387,12 +388,12 @@ function lay(body) {
   for (const node of /** @type {NodeListOf<HTMLElement>} */ (body.querySelectorAll("[data-ground], [data-edge], [data-fill]"))) {
     if (node.dataset.ground) {
       node.style.background = colour(node.dataset.ground);
-      node.style.color = legible(colour(node.dataset.ground));
+      node.style.color = pen.legible(colour(node.dataset.ground));
     }
     if (node.dataset.edge) node.style.borderLeftColor = colour(node.dataset.edge);
     if (!node.dataset.fill) continue;
     node.style.fill = colour(node.dataset.fill);
     const cell = node.closest("td");
-    if (cell && !node.matches(".bar-fill")) cell.style.color = legible(colour(node.dataset.fill));
+    if (cell && !node.matches(".bar-fill")) cell.style.color = pen.legible(colour(node.dataset.fill));
   }
 }

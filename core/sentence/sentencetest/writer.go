@@ -369,6 +369,7 @@ func (w Writer) Finish(d *chart.Document) *chart.Finish {
 		d.Figure(i).Label, d.Figure(i).Format = text("label"), one(w, "format", "", "0.0", "compact")
 	}
 	f.Subtitle, f.Caption, f.NoTitle, f.Legend = text("subtitle"), text("caption"), w.maybe("no title"), one(w, "legend", "", "top", "right", "bottom", "none")
+	f.Unsaid = list("pictures", "title", "made", "conditions")
 	f.Labels, f.Tips, f.Names, f.Colours = list("labels", "name", "value", "measure 2"), list("tips", "share", "none"), pairs("names"), pairs("colours")
 	f.Palette, f.Ramp, f.Reversed = one(w, "palette", "", "usual", "one", "by group"), one(w, "ramp", "", "sea", "tide"), w.maybe("reversed")
 	f.Category, f.Value, f.Second, f.BarWidth = axis("category"), axis("value"), axis("second"), size("width")
