@@ -445,8 +445,29 @@ test("marks are left out, drilled into and led through, and every view is found 
   await drawer.getByRole("button", { name: "copy these" }).press("Enter");
   await expect(page.locator("#said")).toHaveText(/^Copied: \d+ records of this page\.$/);
   expect((await page.evaluate(() => navigator.clipboard.readText())).split("\n")[0]).toMatch(/^Opened\tStarted\tPromised\t/);
-  const [csv] = await Promise.all([page.waitForEvent("download"), drawer.getByRole("button", { name: "as CSV" }).press("Enter")]);
+  await drawer.locator("select[name=kind]").selectOption("csv");
+  const [csv] = await Promise.all([page.waitForEvent("download"), drawer.getByRole("button", { name: "save these records" }).press("Enter")]);
   expect(readFileSync(await csv.path(), "utf8").split("\n")[0]).toMatch(/^Opened,Started,Promised,/);
+  await page.keyboard.press("Escape");
+
+  // A chart as a picture, saved and copied; the page as a workbook.
+  const popover = page.locator("#popover");
+  await page.locator("#w-cost").getByRole("button", { name: "words" }).press("Enter");
+  await popover.getByRole("button", { name: "take away …" }).press("Enter");
+  await expect(popover.getByRole("heading")).toHaveText(/^Take away “Yard cost/);
+  await noSeriousProblem(page, "taking away");
+  await popover.getByLabel("dark").press("Space");
+  const [picture] = await Promise.all([page.waitForEvent("download"), popover.getByRole("button", { name: "save the picture" }).press("Enter")]);
+  expect(readFileSync(await picture.path()).subarray(1, 4).toString()).toBe("PNG");
+  expect(picture.suggestedFilename()).toBe("yard-cost-per-week-by-kind.png");
+  await popover.getByRole("button", { name: "copy it" }).press("Enter");
+  await expect(page.locator("#said")).toHaveText("The picture is copied.");
+  expect(await page.evaluate(async () => (await navigator.clipboard.read())[0].types)).toEqual(["image/png"]);
+  await page.keyboard.press("Escape");
+  await page.locator("[data-take-page]").press("Enter");
+  await popover.getByLabel("Late starts", { exact: true }).press("Space");
+  const [book] = await Promise.all([page.waitForEvent("download"), popover.getByRole("button", { name: "save as XLSX" }).press("Enter")]);
+  expect(book.suggestedFilename()).toBe("yard-today.xlsx");
   await page.keyboard.press("Escape");
 
   // Through to another dashboard, and back to exactly this.

@@ -181,6 +181,25 @@ func (e *Engine) Records(ctx context.Context, p *planner.Records, v rule.Viewer)
 	return l, nil
 }
 
+// Stream lists records for a viewer as they come; begin is told how many there are. They are asked
+// for after all that somebody waits for.
+func (e *Engine) Stream(ctx context.Context, p *planner.Records, v rule.Viewer, begin func(*List) error, each func([]field.Value) error) error {
+	sealed, err := rule.SealAll(p, v)
+	if err != nil {
+		return err
+	}
+	src, err := e.Source(sealed.Source())
+	if err != nil {
+		return err
+	}
+	ctx = source.For(ctx, source.Asker{ID: v.ID, Class: source.Background})
+	return src.Stream(ctx, sealed, func(before []source.Rows) error {
+		l := &List{Plan: p, At: e.Hub.Clock()}
+		l.Value, l.Count = calc.Single(p, before[0])
+		return begin(l)
+	}, each)
+}
+
 // Values lists the values of a field for a viewer: key, label, number of records.
 func (e *Engine) Values(ctx context.Context, p *sql.Values, v rule.Viewer) (source.Rows, error) {
 	r, err := e.One(ctx, p, v)

@@ -16,6 +16,8 @@ for round in $(seq "${ROUNDS:-2}"); do
   ESKADEL_RANDOM=1 ESKADEL_CHECKS=${CHECKS:-500} go test -count=1 -timeout 3h ./core/... ./source ./workspace ./live &&
     ESKADEL_RANDOM=1 ESKADEL_CHECKS=${CHECKS:-500} go test -count=1 -timeout 3h -run TestWordsOfEveryDataset ./web || failed+=("random tests, round $round; testdata/rapid has what failed")
 done
+say "spreadsheets, read by LibreOffice"
+bash scripts/install.sh libreoffice-calc && go test -count=1 -tags office ./deliver/sheet || failed+=("spreadsheets, read by LibreOffice")
 tests=$root/e2e
 [ "$place" = "$root/.eskadel" ] || tests=$place/e2e-tests
 go build -o "$place/bin/eskadel" ./cmd/eskadel

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"net"
 	"slices"
 	"sync/atomic"
@@ -204,6 +205,49 @@ func (r *Reading) Run(ctx context.Context, sealed rule.Sealed) ([]Rows, error) {
 	return out, err
 }
 
+// filing is how long the lines of a file may be read: longer than an answer that somebody waits
+// for, and not so long that a snapshot hinders the operational database.
+const filing = 5 * time.Minute
+
+// Stream runs a sealed plan on one snapshot and hands on the rows of its last statement as they
+// come, so that there may be any number of them; before says what the others answered.
+func (s *Source) Stream(ctx context.Context, sealed rule.Sealed, before func([]Rows) error, each func([]field.Value) error) error {
+	if err := rule.Check(sealed); err != nil {
+		return err
+	}
+	r, err := s.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer r.End()
+	conn, all := r.conn.Conn(), sealed.Statements()
+	s.runs.Add(1)
+	if _, err := conn.PgConn().Exec(ctx, fmt.Sprintf("set local statement_timeout = %d", filing.Milliseconds())).ReadAll(); err != nil {
+		return s.words(ctx, err)
+	}
+	var out []Rows
+	for _, st := range all[:len(all)-1] {
+		rows, err := query(ctx, conn, st.SQL, st.Args)
+		if err != nil {
+			return s.words(ctx, fmt.Errorf("run %s: %w", st.SQL, err))
+		}
+		out = append(out, rows)
+	}
+	if err := before(out); err != nil {
+		return err
+	}
+	last := all[len(all)-1]
+	var stopped error // by whoever takes the rows
+	err = rowsOf(ctx, conn, last.SQL, last.Args, math.MaxInt, func(row []field.Value) error {
+		stopped = each(row)
+		return stopped
+	})
+	if stopped != nil {
+		return stopped
+	}
+	return s.words(ctx, err)
+}
+
 // End ends the reading, and gives its connection back.
 func (r *Reading) End() {
 	rollback(r.conn)
@@ -233,33 +277,43 @@ func (s *Source) read(ctx context.Context, f func(*pgx.Conn) error) error {
 	return s.words(ctx, f(r.conn.Conn()))
 }
 
-func query(ctx context.Context, conn *pgx.Conn, sql string, args []any) (Rows, error) {
+func query(ctx context.Context, conn *pgx.Conn, sql string, args []any) (out Rows, err error) {
+	err = rowsOf(ctx, conn, sql, args, MostResult, func(row []field.Value) error {
+		out = append(out, row)
+		return nil
+	})
+	return out, err
+}
+
+// rowsOf reads what a statement answers, row after row, of at most so many bytes.
+func rowsOf(ctx context.Context, conn *pgx.Conn, sql string, args []any, most int, each func([]field.Value) error) error {
 	rows, err := conn.Query(ctx, sql, args...)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer rows.Close()
-	var out Rows
 	size := 0
 	for rows.Next() {
 		for _, raw := range rows.RawValues() {
-			if size += len(raw); len(raw) > MostValue || size > MostResult {
-				return nil, problem.New(problem.TooMany, "", "This question answers with more than can be shown: with a value above %d MB, or above %d MB in all. Fewer fields or groups, or shorter texts, answer.", MostValue>>20, MostResult>>20)
+			if size += len(raw); len(raw) > MostValue || size > most {
+				return problem.New(problem.TooMany, "", "This question answers with more than can be shown: with a value above %d MB, or above %d MB in all. Fewer fields or groups, or shorter texts, answer.", MostValue>>20, MostResult>>20)
 			}
 		}
 		values, err := rows.Values()
 		if err != nil {
-			return nil, err
+			return err
 		}
 		row := make([]field.Value, len(values))
 		for i, v := range values {
 			if row[i], err = value(v, rows.FieldDescriptions()[i].DataTypeOID); err != nil {
-				return nil, err
+				return err
 			}
 		}
-		out = append(out, row)
+		if err := each(row); err != nil {
+			return err
+		}
 	}
-	return out, rows.Err()
+	return rows.Err()
 }
 
 // value turns what the driver returns into an exact value. What is no number, or no date of

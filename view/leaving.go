@@ -7,10 +7,12 @@ import (
 
 	"eskadel/core/aggregate"
 	"eskadel/core/chart"
+	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
 	"eskadel/core/format"
 	"eskadel/core/query"
 	"eskadel/core/rule"
+	"eskadel/core/sentence"
 	"eskadel/core/theme"
 )
 
@@ -51,6 +53,23 @@ func (v *View) Leaving(id string, parts Parts) (*Leaving, error) {
 	return out, err
 }
 
+// A Called is a widget with its title.
+type Called struct{ ID, Title string }
+
+// Figured are the widgets of a page that have figures, in reading order.
+func (v *View) Figured(page *dashboard.Page) (out []Called, err error) {
+	for _, w := range page.InOrder() {
+		doc, ds, err := v.sound(&w)
+		if err != nil {
+			return nil, err
+		}
+		if doc != nil && !doc.Form.Lists() {
+			out = append(out, Called{w.ID, sentence.Title(doc, ds)})
+		}
+	}
+	return out, nil
+}
+
 // Leaving answers a chart that stands on no dashboard for those who take it away.
 func (e *Reader) Leaving(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, parts Parts) (*Leaving, error) {
 	a, err := e.Answer(ctx, doc, ds, v, s, 0, parts)
@@ -75,6 +94,11 @@ func (e *Reader) left(ctx context.Context, a *Answer, said, doc *chart.Document,
 	}
 	n, _ := strconv.ParseInt(t.Total()[0].Exact(), 10, 64)
 	out.At = at
-	out.Made = "Made from " + format.Records(ds, n) + " on " + ds.Manner.Time(at.In(e.Calendar().Zone)) + "."
+	out.Made = made(ds, n, at.In(e.Calendar().Zone))
 	return out, nil
+}
+
+// made says of how many records something was made, and when.
+func made(ds *dataset.Dataset, n int64, at time.Time) string {
+	return "Made from " + format.Records(ds, n) + " on " + ds.Manner.Time(at) + "."
 }

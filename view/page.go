@@ -52,19 +52,6 @@ type Paging struct {
 	Sort    string
 	Down    bool
 	Columns []string // all visible ones when there are none
-	File    bool     // as many as a file holds, instead of a page
-}
-
-// MostFiled is how many records a file holds at most.
-const MostFiled = 10_000
-
-// Grid is the page as a table of figures.
-func (p *Page) Grid() *chart.Grid {
-	g := &chart.Grid{Head: p.Head}
-	for _, r := range p.Rows {
-		g.Rows = append(g.Rows, chart.Row{Cells: r.Cells})
-	}
-	return g
 }
 
 // A Record is one record as text, with its address in the host app.
@@ -208,26 +195,29 @@ func (v *View) Behind(id string, ref marks.Reference) (*chart.Document, error) {
 	return out, nil
 }
 
+// listed plans the list of the records behind a mark of a chart, and finds the mark there.
+func (e *Reader) listed(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref marks.Reference, of Paging) (*planner.Records, marks.Reference, error) {
+	d, ds, s, ref, err := ref.Behind(doc.Computed(ds), ds, s, e.Sets(ctx, v))
+	if err != nil {
+		return nil, ref, err
+	}
+	p, err := planner.NewRecords(d, ds, s, ref)
+	if err == nil {
+		err = p.By(of.Page, of.Sort, of.Down)
+	}
+	return p, ref, err
+}
+
 // Drawer lists the records behind a mark of a chart, with the mark's measure computed
 // from them on the same snapshot. If that is no longer what the mark shows, it says so.
 func (e *Reader) Drawer(ctx context.Context, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, ref marks.Reference, of Paging) (*Page, error) {
-	d, ds, s, ref, err := ref.Behind(doc.Computed(ds), ds, s, e.Sets(ctx, v))
+	p, ref, err := e.listed(ctx, doc, ds, v, s, ref, of)
 	if err != nil {
-		return nil, err
-	}
-	p, err := planner.NewRecords(d, ds, s, ref)
-	if err != nil {
-		return nil, err
-	}
-	if err := p.By(of.Page, of.Sort, of.Down); err != nil {
 		return nil, err
 	}
 	all := p.Fields
 	if err := p.Choose(of.Columns, nil); err != nil {
 		return nil, err
-	}
-	if of.File {
-		p.Page, p.Size = 0, MostFiled
 	}
 	l, err := e.Records(ctx, p, v)
 	if err != nil {

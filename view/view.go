@@ -431,6 +431,9 @@ func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	if err != nil {
 		return nil, err
 	}
+	if doc.Form.Headlines() && parts == Figures { // as a file has them
+		a.Grid = chart.MakeGrid(t, doc, version)
+	}
 	if !doc.Form.Headlines() && (parts&Figures != 0 || doc.Form.Tells()) {
 		a.Grid = chart.MakeFigures(t, doc, version)
 		if parts&Drawing != 0 {

@@ -3,7 +3,9 @@ package web_test
 import (
 	"encoding/json"
 	"fmt"
+	"github.com/xuri/excelize/v2"
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
 
@@ -50,11 +52,11 @@ func TestAViewerLooksByAnotherGrain(t *testing.T) {
 // Figures go out as a file only where the author lets viewers take them.
 func TestViewersTakeFiguresOnlyWhereTheyMay(t *testing.T) {
 	v := foreman(t)
-	status, refused := v.do(http.MethodPost, "/view/yard-today/widgets/crews/figures.csv", nil)
+	status, refused := v.do(http.MethodPost, "/view/yard-today/widgets/crews/figures.file", nil)
 	assert.Equal(t, http.StatusForbidden, status)
 	assert.Contains(t, string(refused), "does not let its figures be taken away")
 	c := author(t, demo.AuthorEmail)
-	status, body := form(t, c, "/view/yard-today/widgets/crews/figures.csv", map[string]string{"state": "{}"})
+	status, body := form(t, c, "/view/yard-today/widgets/crews/figures.file", map[string]string{"state": "{}", "kind": "csv"})
 	require.Equal(t, http.StatusOK, status, body)
 	assert.True(t, strings.HasPrefix(body, "Crew,Jobs,"), body)
 	assert.Contains(t, body, "\nOthers,")
@@ -65,7 +67,7 @@ func TestViewersTakeFiguresOnlyWhereTheyMay(t *testing.T) {
 	}
 	_, words := form(t, c, "/view/yard-today/widgets/cost/take", map[string]string{"state": "{}"})
 	assert.Contains(t, words, "save the picture")
-	assert.Contains(t, words, "save as CSV")
+	assert.Contains(t, words, "save the figures")
 	status, refused = v.do(http.MethodPost, "/view/yard-today/widgets/cost/picture", nil)
 	assert.Equal(t, http.StatusForbidden, status, string(refused))
 	status, body = form(t, c, "/view/yard-today/widgets/crews/picture", map[string]string{"state": "{}"}, "Accept", "application/json")
@@ -78,8 +80,40 @@ func TestViewersTakeFiguresOnlyWhereTheyMay(t *testing.T) {
 	for _, what := range []string{"took away figures (csv)", "took away a picture (png)", "took away a picture (svg)", "took away a picture (pdf)"} {
 		assert.Contains(t, said, what)
 	}
-	status, body = form(t, c, "/view/yard-today/widgets/open/figures.csv", map[string]string{"state": "{}"}, "Accept", "application/json")
+	status, body = form(t, c, "/view/yard-today/widgets/jobs/figures.file", map[string]string{"state": "{}", "kind": "csv"}, "Accept", "application/json")
 	assert.Equal(t, http.StatusNotFound, status, body)
+	assert.Contains(t, body, "no table of figures")
+	status, body = form(t, c, "/view/yard-today/widgets/crews/figures.file", map[string]string{"state": "{}", "kind": "ods"}, "Accept", "application/json")
+	assert.Equal(t, http.StatusUnprocessableEntity, status, body)
+	// The page as a workbook: a sheet for each chart that has figures, and one of what they are.
+	status, body = form(t, c, "/view/yard-today/figures.file", map[string]string{"state": "{}", "kind": "xlsx"})
+	require.Equal(t, http.StatusOK, status, body)
+	book, err := excelize.OpenReader(strings.NewReader(body))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Jobs under way", "Late starts", "Revenue", "Yard cost per week, by kind", "Jobs by part group", "Late starts per month, by yard", "Revenue per month", "Hours and cost by crew", "About"}, book.GetSheetList())
+	about, _ := book.GetRows("About")
+	assert.Contains(t, fmt.Sprint(about), "Made from")
+	late, _ := book.GetCellValue("Late starts", "A1")
+	assert.NotEmpty(t, late)
+	status, body = form(t, c, "/view/yard-today/figures.file", map[string]string{"state": "{}", "kind": "xlsx", "widget": "crews"})
+	require.Equal(t, http.StatusOK, status, body)
+	book, err = excelize.OpenReader(strings.NewReader(body))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Hours and cost by crew", "About"}, book.GetSheetList())
+	status, refused = v.do(http.MethodPost, "/view/yard-today/figures.file", nil)
+	assert.Equal(t, http.StatusForbidden, status, string(refused))
+	// Records, with how many there are while they come.
+	mark := `{"version":0,"now":"2026-11-18T14:23:11Z","measure":0,"keys":[]}`
+	status, body = form(t, c, "/view/yard-today/widgets/cost/records.file", map[string]string{"state": "{}", "mark": mark, "kind": "csv"}, "X-Progress", "yes")
+	require.Equal(t, http.StatusOK, status, body)
+	lines := strings.SplitN(body, "\n", 20)
+	assert.JSONEq(t, `{"done":0,"of":1125}`, lines[0])
+	at := slices.IndexFunc(lines, func(l string) bool { return strings.Contains(l, `"name"`) })
+	assert.JSONEq(t, `{"name":"yard-cost-per-week-by-kind-records.csv","type":"text/csv; charset=utf-8"}`, lines[at])
+	assert.Equal(t, 1125+1, strings.Count(body, "\r\n"), "a line for each record, and one of headings")
+	status, plain := form(t, c, "/view/yard-today/widgets/cost/records.file", map[string]string{"state": "{}", "mark": mark, "kind": "csv"})
+	require.Equal(t, http.StatusOK, status)
+	assert.True(t, strings.HasSuffix(body, plain), "the same without")
 }
 
 // The page that says what each form is for has an example of each, and one starts like it.

@@ -3,8 +3,10 @@ package workspace
 import (
 	"cmp"
 	"context"
+	"slices"
 	"time"
 
+	"eskadel/core/field"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/identity"
@@ -65,17 +67,59 @@ func (l *Look) Figures(id string, totals bool, kind string) (*view.Leaving, erro
 	return out, l.w.took(l.ctx, l.who, "figures ("+kind+")", l.Doc.Title+": "+out.Title)
 }
 
-// RecordsFile are the records behind a mark as they may be taken away, as a file of a kind.
-func (l *Look) RecordsFile(id string, mark marks.Reference, p Paging, kind string) (*view.Page, error) {
-	if err := rights.May(l.who, rights.TakeAway, l.thing()); err != nil {
-		return nil, err
-	}
-	p.File = true
-	out, err := l.Records(id, mark, p)
+// Figured are the widgets of a page that have figures to take away.
+func (l *Look) Figured(title string) ([]view.Called, error) {
+	page, err := l.Doc.Page(title)
 	if err != nil {
 		return nil, err
 	}
-	return out, l.w.took(l.ctx, l.who, "records ("+kind+")", l.Doc.Title+": "+out.Heading)
+	return l.view.Figured(page)
+}
+
+// PageFigures are the figures of the widgets of a page that have any, of those that are named if any
+// is, as a file of a kind.
+func (l *Look) PageFigures(title string, only []string, totals bool, kind string) (out []*view.Leaving, err error) {
+	all, err := l.Figured(title)
+	if err != nil {
+		return nil, err
+	}
+	for _, w := range all {
+		if len(only) > 0 && !slices.Contains(only, w.ID) {
+			continue
+		}
+		one, err := l.Figures(w.ID, totals, kind)
+		if problem.Is(err, problem.NotFound) {
+			continue // it shows nothing just now
+		}
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, one)
+	}
+	if len(out) == 0 {
+		return nil, problem.New(problem.NotFound, "", "There are no figures on this page to take away.")
+	}
+	return out, nil
+}
+
+// RecordsFile hands on the records behind a mark as they may be taken away, for a file of a kind:
+// what they are, then each.
+func (l *Look) RecordsFile(id string, mark marks.Reference, p Paging, kind string, begin func(*view.Filed) error, each func([]field.Value) error) error {
+	for _, what := range []rights.What{rights.TakeAway, rights.Records} {
+		if err := rights.May(l.who, what, l.thing()); err != nil {
+			return err
+		}
+	}
+	from, err := l.drawn(mark)
+	if err != nil {
+		return err
+	}
+	return from.File(id, mark, p, func(f *view.Filed) error {
+		if err := l.w.took(l.ctx, l.who, "records ("+kind+")", l.Doc.Title+": "+f.Heading); err != nil {
+			return err
+		}
+		return begin(f)
+	}, each)
 }
 
 // Pictured is what the chart draws, for a picture of it of a kind.

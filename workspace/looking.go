@@ -101,19 +101,27 @@ func (l *Look) Records(id string, mark marks.Reference, p Paging) (*view.Page, e
 	if err := rights.May(l.who, rights.Records, l.thing()); err != nil {
 		return nil, err
 	}
-	from := l.view
-	if l.Version != 0 && mark.Version != 0 && mark.Version != l.Version {
-		o, err := l.w.version(l.ctx, l.who, l.Opened, mark.Version)
-		if err != nil {
-			return nil, err
-		}
-		then, err := l.w.look(l.ctx, l.who, o, l.state)
-		if err != nil {
-			return nil, err
-		}
-		from = then.view
+	from, err := l.drawn(mark)
+	if err != nil {
+		return nil, err
 	}
 	return from.Records(id, mark, p)
+}
+
+// drawn is the view by the version of the dashboard that a mark was drawn from.
+func (l *Look) drawn(mark marks.Reference) (*view.View, error) {
+	if l.Version == 0 || mark.Version == 0 || mark.Version == l.Version {
+		return l.view, nil
+	}
+	o, err := l.w.version(l.ctx, l.who, l.Opened, mark.Version)
+	if err != nil {
+		return nil, err
+	}
+	then, err := l.w.look(l.ctx, l.who, o, l.state)
+	if err != nil {
+		return nil, err
+	}
+	return then.view, nil
 }
 
 // Settings are the values that somebody may set for the dashboard's formulas.

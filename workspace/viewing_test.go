@@ -3,6 +3,7 @@ package workspace_test
 import (
 	"encoding/json"
 	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +12,7 @@ import (
 
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
+	"eskadel/core/field"
 	"eskadel/core/filter"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
@@ -56,7 +58,7 @@ func (d *desk) told(t require.TestingT, who *identity.Caller) (out []string) {
 				continue
 			}
 			say(l.Records(id, a.Drawing.Reference, workspace.Paging{}))
-			say(l.RecordsFile(id, a.Drawing.Reference, workspace.Paging{}, "csv"))
+			say(filed(l, id, a.Drawing.Reference))
 			p, err := l.Prove(id, a.Drawing.Reference, "all")
 			require.NoError(t, err)
 			say([]any{p.Figure, p.Exact, p.Records, p.Conditions, p.Sentence}, nil)
@@ -66,6 +68,25 @@ func (d *desk) told(t require.TestingT, who *identity.Caller) (out []string) {
 		}
 	}
 	return out
+}
+
+// filed is what a file of records has.
+func filed(l *workspace.Look, id string, ref marks.Reference) (out []string, err error) {
+	err = l.RecordsFile(id, ref, workspace.Paging{}, "csv", func(f *view.Filed) error {
+		for _, of := range f.Fields {
+			out = append(out, of.Label)
+		}
+		out = []string{f.Heading, strings.Join(out, "|")}
+		return nil
+	}, func(row []field.Value) error {
+		var line []string
+		for _, v := range row {
+			line = append(line, v.Exact())
+		}
+		out = append(out, strings.Join(line, "|"))
+		return nil
+	})
+	return out, err
 }
 
 // What is seen as somebody else is what they see themselves, for random rules and people, on every path that

@@ -41,13 +41,14 @@ type SpanHeading struct {
 // A Heading is a column's title. A column of numbers has its measure, what of it stands
 // there and, where the chart is split, the split's keys and words.
 type Heading struct {
-	Label   string      `json:"label"`
-	Number  bool        `json:"number"`
-	Measure int         `json:"measure,omitempty"`
-	Shows   string      `json:"shows,omitempty"` // before, change, percent, target or reached; the figure when left out
-	Keys    []marks.Key `json:"keys,omitempty"`
-	Words   string      `json:"words,omitempty"`
-	Total   bool        `json:"total,omitempty"` // over what is divided elsewhere
+	Label   string        `json:"label"`
+	Number  bool          `json:"number"`
+	Measure int           `json:"measure,omitempty"`
+	Shows   string        `json:"shows,omitempty"` // before, change, percent, target or reached; the figure when left out
+	Keys    []marks.Key   `json:"keys,omitempty"`
+	Words   string        `json:"words,omitempty"`
+	Total   bool          `json:"total,omitempty"` // over what is divided elsewhere
+	Format  format.Number `json:"-"`               // of a column of numbers
 }
 
 // A Row is one group with its keys and words.
@@ -203,9 +204,17 @@ func (w *gridder) divide(split, levels int) {
 				h.Label += ", " + label
 			}
 		}
+		h.Format = w.formats[m]
 		w.columns = append(w.columns, column{h, split, levels, "", m})
 		more := func(shows, words string) {
 			h := h
+			switch shows {
+			case "percent":
+				h.Format = format.Percent(w.t.Manner())
+				h.Format.Signed = true
+			case "reached":
+				h.Format = format.Percent(w.t.Manner())
+			}
 			h.Shows, h.Label = shows, words
 			if len(w.of) > 1 || levels > 0 {
 				h.Label = h.Label + ", " + locale.Lower(words)

@@ -148,6 +148,36 @@ func (n Number) More() Number {
 	return n
 }
 
+// Sheet is the format as spreadsheets have it: the value itself stands in the cell, so what is
+// written compactly has all of its digits there.
+func (n Number) Sheet() string {
+	digits := "#,##0"
+	switch {
+	case n.Decimals < 0 && !n.Compact:
+		digits = "General"
+	case n.Plain:
+		digits = "0"
+	}
+	if n.Decimals > 0 && !n.Compact {
+		digits += "." + strings.Repeat("0", n.Decimals)
+	}
+	quoted := func(s string) string { return `"` + strings.ReplaceAll(s, `"`, "") + `"` }
+	switch c := locale.CurrencyOf(n.Unit); {
+	case n.Percent:
+		digits = strings.ReplaceAll(digits, "General", "0.##") + "%"
+	case c != nil && n.manner.Or().After:
+		digits += quoted(" " + strings.TrimSuffix(c.Sign, "\u00a0"))
+	case c != nil:
+		digits = quoted(c.Sign) + digits
+	case n.Unit != "":
+		digits += quoted(" " + n.Unit)
+	}
+	if n.Signed {
+		return "+" + digits + ";-" + digits + ";" + digits
+	}
+	return digits
+}
+
 // Change writes how a figure of a format has changed, given how much more it is than before
 // and how much that is of what was before: of a percentage in points, of others in percent.
 func Change(of Number, more, percent field.Value) (text string, exact field.Value) {

@@ -13,6 +13,7 @@ import (
 	"eskadel/core/dataset/sample"
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/core/locale"
 	"eskadel/core/period"
 	"eskadel/core/query"
 	"eskadel/core/sql"
@@ -210,4 +211,25 @@ func TestYearsOfASpan(t *testing.T) {
 	assert.Equal(t, "23 Nov", format.Last(nil, at("2026-11-24")))
 	short, full := format.Step(nil, calc.Key{From: at("2026-03-01")}, &sql.Axis{Grain: period.HalfYear, Calendar: period.ISO(time.UTC)})
 	assert.Equal(t, []string{"H1 2026", "H1 2026"}, []string{short, full})
+}
+
+// Formats as spreadsheets have them: a currency or unit in quotes, so that nothing in it is read as
+// a sign; what is compact has all of its digits there.
+func TestFormatsOfSheets(t *testing.T) {
+	german := locale.Of("de-DE")
+	for want, n := range map[string]format.Number{
+		"General":                      format.Plain(nil),
+		"#,##0":                        {},
+		"0.00":                         format.ParseNumber(nil, "plain 0.00", "", 0),
+		`"£"#,##0.00`:                  format.ParseNumber(nil, "", "GBP", 2),
+		`"£"#,##0`:                     format.ParseNumber(nil, "compact 0.0", "GBP", 2),
+		`#,##0.0" h"`:                  format.ParseNumber(nil, "0.0", "h", 2),
+		`#,##0" a;b"`:                  format.ParseNumber(nil, "0", `a";"b`, 2),
+		"#,##0.0%":                     format.Percent(nil),
+		`General" nights"`:             format.ParseNumber(nil, "", "nights", -1),
+		`#,##0.00" €"`:                 format.ParseNumber(german, "", "EUR", 2),
+		"+#,##0.0%;-#,##0.0%;#,##0.0%": {Decimals: 1, Percent: true, Signed: true},
+	} {
+		assert.Equal(t, want, n.Sheet())
+	}
 }

@@ -12,7 +12,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"eskadel/core/chart"
 	"eskadel/core/problem"
+	"eskadel/deliver/sheet"
 	"eskadel/identity"
 	"eskadel/rights"
 	"eskadel/web/gate"
@@ -193,12 +195,20 @@ func (a *API) kept(c *gin.Context, st workspace.Standing, err error) {
 }
 
 // csv answers with a table as a file.
-func (a *API) csv(c *gin.Context, name string, write func(*bytes.Buffer) error) {
+func (a *API) csv(c *gin.Context, name string, g *chart.Grid) {
+	flat, kind := g.Flat(), sheet.Kinds[1]
 	var b bytes.Buffer
-	if err := write(&b); err != nil {
+	book, err := sheet.New(kind, flat.Totals, &b)
+	if err == nil {
+		err = sheet.Figures(book, name, flat)
+	}
+	if err == nil {
+		err = book.Close()
+	}
+	if err != nil {
 		a.gate.Fail(c, err)
 		return
 	}
 	c.Header("Content-Disposition", `attachment; filename="`+name+`.csv"`)
-	c.Data(http.StatusOK, "text/csv; charset=utf-8", b.Bytes())
+	c.Data(http.StatusOK, kind.Type, b.Bytes())
 }

@@ -1,7 +1,6 @@
 package api
 
 import (
-	"bytes"
 	"io"
 	"strconv"
 
@@ -199,7 +198,7 @@ func (a *API) run(c *gin.Context) {
 		out.Grid = out.Grid.WithoutTotals()
 	}
 	if c.NegotiateFormat("application/json", "text/csv") == "text/csv" {
-		a.csv(c, "figures", func(b *bytes.Buffer) error { return out.Grid.WriteCSV(b) })
+		a.csv(c, "figures", out.Grid)
 		return
 	}
 	a.respond(c, Figures{out.Grid, out.Notes}, nil)

@@ -9,6 +9,7 @@ import (
 	"eskadel/core/chart"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
+	"eskadel/deliver/sheet"
 	"eskadel/view"
 	"eskadel/web/gate"
 	"eskadel/workspace"
@@ -64,7 +65,7 @@ func (s *Server) Proven(c *gin.Context, p *view.Page, address, keep, proof, file
 	if host == "" && gate.Caller(c).Author {
 		p.Unlink()
 	}
-	s.Part(c, http.StatusOK, "records", gin.H{"Page": p, "Address": address, "Mark": c.PostForm("mark"), "Words": c.PostForm("words"), "State": c.PostForm("state"), "Host": host, "Draft": c.PostForm("draft"), "Document": c.PostForm("document"), "Keep": keep, "Proof": proof, "File": file})
+	s.Part(c, http.StatusOK, "records", gin.H{"Page": p, "Address": address, "Mark": c.PostForm("mark"), "Words": c.PostForm("words"), "State": c.PostForm("state"), "Host": host, "Draft": c.PostForm("draft"), "Document": c.PostForm("document"), "Keep": keep, "Proof": proof, "File": file, "Files": sheet.Kinds})
 }
 
 // HostAddress is what comes before a record's path: nothing for a viewer in a frame,

@@ -29,7 +29,7 @@ const mostKept = 60_000;
 /**
  * Posts fields and returns the answer. A viewer whose stay has ended gets a new pass
  * once, without noticing.
- * @param {string} path @param {Record<string, string> | FormData} fields @param {{json?: boolean, file?: boolean, signal?: AbortSignal, last?: boolean}} [how] with file the answer is one, with its name; with last it is carried out even if the page is left, where it is not too large for that
+ * @param {string} path @param {Record<string, string> | FormData | [string, FormDataEntryValue][]} fields @param {{json?: boolean, file?: (done: number, of: number) => void, signal?: AbortSignal, last?: boolean}} [how] with file the answer is one, with its name, and how much of it there is, is told; with last it is carried out even if the page is left, where it is not too large for that
  * @returns {Promise<any>}
  */
 export async function post(path, fields, how = {}) {
@@ -37,7 +37,7 @@ export async function post(path, fields, how = {}) {
   const ask = () => fetch(path, {
     method: "POST",
     keepalive: !!how.last && body.toString().length < mostKept,
-    headers: { ...headers(), "Content-Type": "application/x-www-form-urlencoded", Accept: how.json ? "application/json" : "text/html", "HX-Request": how.json ? "" : "true" },
+    headers: { ...headers(), "Content-Type": "application/x-www-form-urlencoded", Accept: how.json ? "application/json" : "text/html", "HX-Request": how.json ? "" : "true", ...(how.file ? { "X-Progress": "yes" } : {}) },
     body,
     signal: how.signal,
   });
@@ -69,8 +69,44 @@ export async function post(path, fields, how = {}) {
     location.assign(redirect);
     return "";
   }
-  if (how.file) return { blob: await response.blob(), name: response.headers.get("Content-Disposition")?.match(/filename="([^"]+)"/)?.[1] ?? "file" };
+  if (how.file) return received(response, how.file);
   return how.json ? response.json() : response.text();
+}
+
+/**
+ * A file that is answered, as it is or after lines of JSON that say how much of it there is, the last of
+ * which has its name or what went wrong. @param {Response} response @param {(done: number, of: number) => void} told
+ */
+async function received(response, told) {
+  if (!response.headers.get("Content-Type")?.startsWith("application/x-eskadel-file")) {
+    return { blob: await response.blob(), name: response.headers.get("Content-Disposition")?.match(/filename="([^"]+)"/)?.[1] ?? "file" };
+  }
+  const reader = /** @type {ReadableStream<Uint8Array<ArrayBuffer>>} */ (response.body).getReader(), decoder = new TextDecoder();
+  /** @type {{name: string, type: string} | null} */
+  let file = null;
+  /** @type {Uint8Array<ArrayBuffer>[]} */
+  const parts = [];
+  let rest = new Uint8Array();
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done) break;
+    if (file) {
+      parts.push(value);
+      continue;
+    }
+    const all = new Uint8Array(rest.length + value.length);
+    all.set(rest);
+    all.set(value, rest.length);
+    rest = all;
+    for (let end; !file && (end = rest.indexOf(10)) >= 0; rest = rest.slice(end + 1)) {
+      const line = JSON.parse(decoder.decode(rest.subarray(0, end)));
+      if (line.wrong) throw new Trouble(line.wrong, 500, "");
+      if (line.name) file = line;
+      else told(line.done, line.of);
+    }
+  }
+  if (!file) throw new Trouble("The file broke off while it came. Try again.", 503, "");
+  return { blob: new Blob([rest, ...parts], { type: file.type }), name: file.name };
 }
 
 /** Says something to those who do not see the page. @param {string} words */

@@ -1,9 +1,11 @@
 /** Taking away: files that are saved, and pictures that are copied. */
 import { post, say } from "./api.js";
 
-/** Asks for a file and saves it by the name that it comes with. @param {string} path @param {Record<string, string>} fields */
-export async function take(path, fields) {
-  const { blob, name } = await post(path, fields, { file: true });
+/** @typedef {Record<string, string> | [string, FormDataEntryValue][]} Fields */
+
+/** Asks for a file and saves it by the name that it comes with. @param {string} path @param {Fields} fields @param {(done: number, of: number) => void} [told] @param {AbortSignal} [signal] */
+export async function take(path, fields, told = () => {}, signal = undefined) {
+  const { blob, name } = await post(path, fields, { file: told, signal });
   const link = document.createElement("a");
   link.href = URL.createObjectURL(blob);
   link.download = name;
@@ -11,9 +13,9 @@ export async function take(path, fields) {
   URL.revokeObjectURL(link.href);
 }
 
-/** Copies a picture. @param {string} path @param {Record<string, string>} fields */
+/** Copies a picture. @param {string} path @param {Fields} fields */
 async function copyPicture(path, fields) {
-  const came = post(path, { ...fields, kind: "png" }, { file: true }).then((file) => file.blob);
+  const came = post(path, fields, { file: () => {} }).then((file) => file.blob);
   came.catch(() => {}); // what went wrong is said below
   try {
     await navigator.clipboard.write([new ClipboardItem({ "image/png": came })]);
@@ -26,7 +28,8 @@ async function copyPicture(path, fields) {
 
 /**
  * Has the buttons of forms in a place take away what they say: data-take is the end of the address of a file,
- * data-copies that of a picture that is copied. What went wrong stands in the form.
+ * data-copies that of a picture that is copied. How much there is stands at data-progress, and data-stop stops
+ * it; what went wrong stands in the form.
  * @param {HTMLElement} place @param {() => Record<string, string>} about what is taken away of, besides what is chosen in the form
  */
 export function taking(place, about) {
@@ -34,16 +37,29 @@ export function taking(place, about) {
     const form = /** @type {HTMLFormElement} */ (e.target);
     if (!form.matches("form.take")) return;
     e.preventDefault();
-    const by = /** @type {HTMLButtonElement} */ (/** @type {SubmitEvent} */ (e).submitter), wrong = /** @type {HTMLElement} */ (form.querySelector(".wrong"));
-    const fields = { .../** @type {Record<string, string>} */ (Object.fromEntries(new FormData(form, by))), ...about() };
-    wrong.hidden = true;
-    by.disabled = true;
-    const path = `${form.getAttribute("action")}${by.dataset.take ?? by.dataset.copies}`;
-    void (by.dataset.copies ? copyPicture(path, fields) : take(path, fields)).catch((/** @type {Error} */ error) => {
+    const by = /** @type {HTMLButtonElement} */ (/** @type {SubmitEvent} */ (e).submitter), { copies } = by.dataset;
+    const wrong = /** @type {HTMLElement} */ (form.querySelector(".wrong")), progress = form.querySelector("[data-progress]"), stop = /** @type {HTMLElement | null} */ (form.querySelector("[data-stop]"));
+    const chosen = [...new FormData(form)].filter(([name]) => !copies || name !== "kind");
+    /** @type {[string, FormDataEntryValue][]} */
+    const fields = [...chosen, ...Object.entries(about()), ...(copies ? /** @type {[string, string][]} */ ([["kind", "png"]]) : [])];
+    const path = `${form.getAttribute("action")}${by.dataset.take ?? copies}`, aborts = new AbortController();
+    /** @param {number} done @param {number} of */
+    const told = (done, of) => {
+      if (progress && of > 20_000) progress.textContent = `${done.toLocaleString()} of ${of.toLocaleString()}`;
+    };
+    wrong.hidden = by.disabled = true;
+    if (stop) {
+      stop.hidden = false;
+      stop.onclick = () => aborts.abort();
+    }
+    void (copies ? copyPicture(path, fields) : take(path, fields, told, aborts.signal)).catch((/** @type {Error} */ error) => {
+      if (error.name === "AbortError") return say("It was stopped: nothing is saved.");
       wrong.textContent = error.message;
       wrong.hidden = false;
     }).finally(() => {
       by.disabled = false;
+      if (stop) stop.hidden = true;
+      if (progress) progress.textContent = "";
       by.focus();
     });
   });

@@ -1,9 +1,12 @@
 /** The records drawer: the list of records behind a mark, from the bottom of the page. */
 import { fill, post, say } from "../page/api.js";
-import { take } from "../page/taking.js";
+import { take, taking } from "../page/taking.js";
 
 /** Which drawer opened a dialog last: several may share one. @type {WeakMap<HTMLDialogElement, Drawer>} */
 const openers = new WeakMap();
+
+/** Dialogs whose records can be taken away. @type {WeakSet<HTMLDialogElement>} */
+const takers = new WeakSet();
 
 export class Drawer {
   /**
@@ -19,6 +22,13 @@ export class Drawer {
     /** @type {Element | null} */
     this.opener = null;
     dialog.addEventListener("click", (e) => this.click(e));
+    if (!takers.has(dialog)) {
+      takers.add(dialog);
+      taking(dialog, () => {
+        const by = /** @type {Drawer} */ (openers.get(dialog));
+        return { ...by.more(), ...by.fields };
+      });
+    }
     dialog.addEventListener("change", (e) => {
       const tick = /** @type {HTMLInputElement} */ (e.target), name = tick.dataset.column;
       if (!name || openers.get(dialog) !== this) return;
@@ -132,7 +142,6 @@ export class Drawer {
     }
     else if (d.proofFile) void this.save(d.proofFile);
     else if ("copy" in d) copy(/** @type {HTMLTableElement} */ (this.dialog.querySelector("table.records")));
-    else if (d.recordsFile) void this.save(d.recordsFile);
     else if (d.earlier) {
       const shown = this.columns(), at = shown.indexOf(d.earlier);
       if (at > 0) shown.splice(at - 1, 2, shown[at], shown[at - 1]);

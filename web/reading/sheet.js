@@ -450,6 +450,7 @@ export class Sheet {
       void this.refresh();
     }
     else if (d.up) this.up(/** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "", Number(d.up));
+    else if ("takePage" in d) void this.unfold(button, this.path("take"), "");
     else if (d.takeOf) void this.unfold(button, this.path(`widgets/${encodeURIComponent(d.takeOf)}/take`), "");
     else if ("standard" in d) this.standard();
     else if ("refresh" in d) void this.refresh();

@@ -1,17 +1,17 @@
 package reading
 
 import (
-	"bytes"
 	"net/http"
 	"strconv"
 
 	"github.com/gin-gonic/gin"
 
-	"eskadel/core/chart"
 	"eskadel/core/dashboard"
+	"eskadel/core/field"
 	"eskadel/core/marks"
 	"eskadel/core/problem"
 	"eskadel/core/theme"
+	"eskadel/deliver/sheet"
 	"eskadel/view"
 	"eskadel/web/gate"
 	"eskadel/web/page"
@@ -74,7 +74,7 @@ func (s *Server) sheetOf(c *gin.Context, v *workspace.Look, title, only string, 
 		one.At = [4]int{0, 0, 12, one.At[3]}
 		widgets = []dashboard.Widget{one}
 	}
-	return gin.H{"Doc": v.Doc, "Page": page, "Look": placed.CSS, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Narrows": v.MayNarrow(), "Ask": only == "" && v.MayAsk(), "Host": s.PictureAddress(c)}, nil
+	return gin.H{"Doc": v.Doc, "Page": page, "Look": placed.CSS, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Takes": v.MayTakeAway(), "Narrows": v.MayNarrow(), "Ask": only == "" && v.MayAsk(), "Host": s.PictureAddress(c)}, nil
 }
 
 func (s *Server) line(c *gin.Context) {
@@ -113,7 +113,7 @@ func (s *Server) words(c *gin.Context) {
 // take offers how a widget can be taken away.
 func (s *Server) take(c *gin.Context) {
 	if _, a, ok := s.asked(c, view.Drawing|view.Figures); ok {
-		s.Part(c, http.StatusOK, "take", gin.H{"A": a, "At": "/view/" + c.Param("dashboard") + "/widgets/" + c.Param("widget") + "/"})
+		s.Part(c, http.StatusOK, "take", gin.H{"A": a, "Files": sheet.Kinds, "At": "/view/" + c.Param("dashboard") + "/widgets/" + c.Param("widget") + "/"})
 	}
 }
 
@@ -138,18 +138,43 @@ func (s *Server) finding(c *gin.Context) {
 	s.Part(c, http.StatusOK, "found", kept)
 }
 
-// figuresFile answers with a widget's figures as comma-separated values.
+// figuresFile answers with a widget's figures as a file.
 func (s *Server) figuresFile(c *gin.Context) {
 	l, err := s.look(c)
-	var a *view.Leaving
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Figures(c, "", func(kind string) ([]*view.Leaving, error) {
+		one, err := l.Figures(c.Param("widget"), c.PostForm("totals") != "no", kind)
+		return []*view.Leaving{one}, err
+	})
+}
+
+// pageFile answers with the figures of a page's widgets as a file with a sheet for each.
+func (s *Server) pageFile(c *gin.Context) {
+	l, err := s.look(c)
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Figures(c, l.Doc.Title, func(kind string) ([]*view.Leaving, error) {
+		return l.PageFigures(c.PostForm("page"), c.PostFormArray("widget"), c.PostForm("totals") != "no", kind)
+	})
+}
+
+// takePage offers how a page can be taken away.
+func (s *Server) takePage(c *gin.Context) {
+	l, err := s.look(c)
+	var widgets []view.Called
 	if err == nil {
-		a, err = l.Figures(c.Param("widget"), c.PostForm("totals") != "no", "csv")
+		widgets, err = l.Figured(c.PostForm("page"))
 	}
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	s.csv(c, a.Title, a.Grid)
+	s.Part(c, http.StatusOK, "take-page", gin.H{"Widgets": widgets, "Files": sheet.Kinds, "At": "/view/" + c.Param("dashboard") + "/"})
 }
 
 // picture answers with a picture of a widget.
@@ -160,16 +185,6 @@ func (s *Server) picture(c *gin.Context) {
 		return
 	}
 	s.Picture(c, func(kind string) (*view.Leaving, error) { return l.Pictured(c.Param("widget"), kind) })
-}
-
-// csv sends a table as a file.
-func (s *Server) csv(c *gin.Context, name string, g *chart.Grid) {
-	var b bytes.Buffer
-	if err := g.WriteCSV(&b); err != nil {
-		s.Fail(c, err)
-		return
-	}
-	page.File(c, name, "csv", "text/csv; charset=utf-8", b.Bytes())
 }
 
 func (s *Server) records(c *gin.Context) {
@@ -193,27 +208,27 @@ func (s *Server) records(c *gin.Context) {
 	at := "/view/" + c.Param("dashboard") + "/widgets/" + c.Param("widget")
 	file := ""
 	if l.MayTakeAway() {
-		file = at + "/records.csv"
+		file = at + "/records.file"
 	}
 	s.Proven(c, p, at+"/records", keep, at+"/proof", file)
 }
 
-// recordsFile sends the records behind a mark as comma-separated values, as they are listed.
+// recordsFile sends the records behind a mark as a file, as they are listed.
 func (s *Server) recordsFile(c *gin.Context) {
 	ref, paging, err := page.MarkOf(c)
 	var l *workspace.Look
 	if err == nil {
 		l, err = s.look(c)
 	}
-	var p *view.Page
-	if err == nil {
-		p, err = l.RecordsFile(c.Param("widget"), ref, paging, "csv")
-	}
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	s.csv(c, "records", p.Grid())
+	s.Records(c, func(kind string) sheet.Source {
+		return func(begin func(*view.Filed) error, each func([]field.Value) error) error {
+			return l.RecordsFile(c.Param("widget"), ref, paging, kind, begin, each)
+		}
+	})
 }
 
 // reading is the page of a dashboard or, for those who may change it, of its draft.

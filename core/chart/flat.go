@@ -1,8 +1,6 @@
 package chart
 
 import (
-	"encoding/csv"
-	"io"
 	"slices"
 	"strings"
 )
@@ -82,35 +80,36 @@ func (g *Grid) WithoutTotals() *Grid {
 	return &out
 }
 
-// WriteCSV writes the table as comma-separated values (RFC 4180): numbers exactly, without
-// a format. Each level of a pivot has a column of its own. Where there are totals, a last
-// column says which rows are. A text that a spreadsheet would take for a formula gets an
-// apostrophe before it.
-func (g *Grid) WriteCSV(w io.Writer) error {
+// A Flat is a table as files have it: one line of headings, and lines of cells.
+type Flat struct {
+	Head   []Heading
+	Lines  []FlatLine
+	Totals bool // some lines are totals
+}
+
+// A FlatLine is a line of a table in a file.
+type FlatLine struct {
+	Cells []Cell
+	Total bool
+}
+
+// Flat lays the table out for a file: each level of a pivot in a column of its own, and above each
+// column all that stands above it.
+func (g *Grid) Flat() *Flat {
 	g = g.flat()
-	totals := g.Total != nil || slices.ContainsFunc(g.Rows, func(r Row) bool { return r.Total })
-	var head []string
+	out := &Flat{Totals: g.Total != nil || slices.ContainsFunc(g.Rows, func(r Row) bool { return r.Total })}
 	for i, above := range g.above() {
-		head = append(head, safe(strings.TrimPrefix(above+", "+g.Head[i].Label, ", ")))
-	}
-	if totals {
-		head = append(head, "Total")
-	}
-	lines := [][]string{head}
-	add := func(cells []Cell, total bool) {
-		line := written(cells)
-		if totals {
-			line = append(line, map[bool]string{true: "yes"}[total])
-		}
-		lines = append(lines, line)
+		h := g.Head[i]
+		h.Label = strings.TrimPrefix(above+", "+h.Label, ", ")
+		out.Head = append(out.Head, h)
 	}
 	for _, r := range g.Rows {
-		add(r.Cells, r.Total)
+		out.Lines = append(out.Lines, FlatLine{r.Cells, r.Total})
 	}
 	if g.Total != nil {
-		add(g.Total, true)
+		out.Lines = append(out.Lines, FlatLine{g.Total, true})
 	}
-	return csv.NewWriter(w).WriteAll(lines)
+	return out
 }
 
 // above says what stands above each column: the upper levels of a pivot's columns.
@@ -130,21 +129,6 @@ func (g *Grid) above() []string {
 	return out
 }
 
-func written(cells []Cell) (out []string) {
-	for _, c := range cells {
-		if !c.Number || c.Exact == "" && c.Plain && c.Text != "–" {
-			out = append(out, safe(c.Text))
-		} else {
-			out = append(out, c.Exact)
-		}
-	}
-	return out
-}
-
-// safe is a text that no spreadsheet takes for a formula.
-func safe(s string) string {
-	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
-		return "'" + s
-	}
-	return s
-}
+// IsNumber tells whether what stands in a cell is a number, or nothing where one would stand; else
+// it is a text.
+func (c Cell) IsNumber() bool { return c.Number && (c.Exact != "" || !c.Plain || c.Text == "–") }
