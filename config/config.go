@@ -8,6 +8,7 @@ import (
 	"net/netip"
 	"net/url"
 	"os"
+	"os/exec"
 	"strconv"
 	"strings"
 	"time"
@@ -34,6 +35,7 @@ type Config struct {
 	Scratch     string         // address of a database for proving row rules
 	Address     string         // that people reach it at
 	Mail        string         // the server that letters are sent through; none when empty
+	Browser     string         // that prints pages; the one that is found when empty
 	MailFrom    string         // the address that they come from
 	Password    string         // of a person who is added or changed by the command line
 }
@@ -82,6 +84,8 @@ func Settings() []Setting {
 				}
 				return address(v)
 			}},
+		{Name: "ESKADEL_CHROMIUM", Words: "the program that prints pages, Chromium; the one that is found when left out, and without one pages are not printed", Usual: "chromium",
+			set: func(c *Config, v string) (err error) { c.Browser, err = browser(v); return err }},
 		{Name: "ESKADEL_FETCH_INSIDE", Words: "networks inside that files may be fetched from, in which host apps may be asked to change records, and in which the organisation may sign its people in; none when left out",
 			set: func(c *Config, v string) (err error) { c.FetchInside, err = networks(v); return err }},
 		{Name: "ESKADEL_LONGEST_AGE", Words: "how old an answer may be though nothing was heard of its tables, at most an hour: triggers can be switched off", Usual: "60s",
@@ -223,4 +227,13 @@ func networks(v string) (out []netip.Prefix, err error) {
 		out = append(out, p)
 	}
 	return out, nil
+}
+
+// browser is a program that is there; the usual one may be missing.
+func browser(v string) (string, error) {
+	path, err := exec.LookPath(v)
+	if err != nil && v != "chromium" {
+		return "", fmt.Errorf("there is no program %q", v)
+	}
+	return path, nil
 }

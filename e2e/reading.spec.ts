@@ -468,6 +468,10 @@ test("marks are left out, drilled into and led through, and every view is found 
   await popover.getByLabel("Late starts", { exact: true }).press("Space");
   const [book] = await Promise.all([page.waitForEvent("download"), popover.getByRole("button", { name: "save as XLSX" }).press("Enter")]);
   expect(book.suggestedFilename()).toBe("yard-today.xlsx");
+  await noSeriousProblem(page, "taking a page away");
+  const [paper] = await Promise.all([page.waitForEvent("download"), popover.getByRole("button", { name: "save it" }).press("Enter")]);
+  expect(readFileSync(await paper.path()).subarray(0, 5).toString()).toBe("%PDF-");
+  expect(paper.suggestedFilename()).toBe("yard-today.pdf");
   await page.keyboard.press("Escape");
 
   // Through to another dashboard, and back to exactly this.

@@ -44,6 +44,7 @@ type Caller struct {
 	Program    bool            // comes with an API key, in the name of a person
 	KeyID      string          // of that key
 	Link       *store.OpenLink // by which a visitor comes, whom nobody vouches for
+	Printing   bool            // where the printing browser reads for them: nothing else is done
 	Looking    *Look           // where somebody else looks as them: nothing is done as them
 	Expires    time.Time
 	alive      func(context.Context, *store.Store) (bool, error)

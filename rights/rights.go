@@ -170,11 +170,17 @@ func (t Thing) Shown(c *identity.Caller) bool {
 // looked is what may be asked as somebody else: reading, and no more.
 var looked = []What{Open, See, Records, Tips, TakeAway, OwnFilters, Ask}
 
+// printed is what the browser that prints may ask.
+var printed = []What{Open, See, Records, Tips, OwnFilters}
+
 // Ever tells in words why somebody may not do a kind of thing at all; nil where they may, or
 // where it depends on with what.
 func Ever(c *identity.Caller, what What) error {
 	if c != nil && c.Looking != nil && !slices.Contains(looked, what) {
 		return problem.New(problem.Forbidden, "", "Nothing is done while you look as somebody else.")
+	}
+	if c != nil && c.Printing && !slices.Contains(printed, what) {
+		return problem.New(problem.Forbidden, "", "Nothing is done while a page is printed.")
 	}
 	if of := Of(c); of != Nobody && table[what][of] == no {
 		return refused(c, what, Thing{})

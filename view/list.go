@@ -18,8 +18,11 @@ import (
 	"eskadel/core/rule"
 )
 
+// mostLong is how many records a list on paper has at most.
+const mostLong = 2000
+
 // list answers a chart that shows single records: as a table, a board, a calendar …
-func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, version int) error {
+func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *dataset.Dataset, v rule.Viewer, s query.Setting, version int, long bool) error {
 	size, laid := doc.Most, doc.Form.Laid()
 	roles := chart.RolesOf(doc, ds)
 	show, order := doc.Show, doc.Order
@@ -37,6 +40,9 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 	}
 	if size == 0 {
 		size = planner.PageSize
+	}
+	if long && doc.Most == 0 && !laid.Monthly {
+		size = mostLong
 	}
 	cal := e.Calendar()
 	if ds.Zone != nil {

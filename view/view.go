@@ -47,6 +47,7 @@ type View struct {
 	Changes bool // the viewer may change records where a table of them lets them
 	Whole   bool // the viewer may list records with all the fields that they see
 	Fixed   bool // the viewer may not set filters
+	Long    bool // lists are as long as they are, on paper
 	Silent  bool // marks say nothing more when they are pointed at
 	ctx     context.Context
 	shared  map[string]map[string]string // of a draft, once they have been looked for
@@ -315,6 +316,7 @@ type Parts int
 const (
 	Drawing Parts = 1 << iota // what is drawn
 	Figures                   // the table of what is drawn
+	Long                      // lists as long as they are
 )
 
 // Widget answers one widget.
@@ -335,6 +337,9 @@ func (v *View) Widget(id string, parts Parts) (*Answer, error) {
 	}
 	if w.Scale != "" && parts&Drawing != 0 && len(v.State.Drills[id]) == 0 {
 		q.doc = v.alike(w, q)
+	}
+	if v.Long {
+		parts |= Long
 	}
 	a, err := v.Engine.Answer(v.ctx, q.doc, q.ds, v.Viewer, q.setting, v.Version, parts)
 	if a != nil {
@@ -375,7 +380,7 @@ func (e *Reader) Answer(ctx context.Context, doc *chart.Document, ds *dataset.Da
 	}
 	a.Subtitle, a.Caption, a.NoTitle = doc.Finishing().Subtitle, doc.Finishing().Caption, doc.Finishing().NoTitle
 	if doc.Form.Lists() {
-		return a, e.list(ctx, a, doc, ds, v, s, version)
+		return a, e.list(ctx, a, doc, ds, v, s, version, parts&Long != 0)
 	}
 	t, at, err := e.Table(ctx, doc.Computed(ds), ds, v, s)
 	if err != nil {

@@ -10,6 +10,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/theme"
+	"eskadel/deliver/print"
 	"eskadel/rights"
 	"eskadel/web/account"
 	"eskadel/web/api"
@@ -56,12 +57,16 @@ func New(ws *workspace.Workspace) (*Server, error) {
 		gate.Route{Method: http.MethodGet, Path: "/profile/:profile", Right: rights.Administer, Handle: s.profile, Plain: true},
 	)
 	s.serve()
+	s.Printer = print.New("", s.router)
 	return s, nil
 }
 
 // Stop tells balancers and pages that the server ends: it is no longer ready, and streams end,
 // so that pages go on with another instance. Requests that are being answered are let end.
 func (s *Server) Stop() { close(s.Closing) }
+
+// PrintBy says which browser prints pages.
+func (s *Server) PrintBy(browser string) { s.Printer = print.New(browser, s.router) }
 
 // Behind says which proxies stand before the server.
 func (s *Server) Behind(proxies []netip.Prefix) error { return s.Gate.Behind(s.router, proxies) }

@@ -28,6 +28,9 @@ func (w *Workspace) ByPass(ctx context.Context, pass string) (*identity.Caller, 
 
 // ByBearer is whom a bearer token or an API key stands for.
 func (w *Workspace) ByBearer(ctx context.Context, token string) (*identity.Caller, error) {
+	if who := w.printing.by(token); who != nil {
+		return who, nil
+	}
 	c, err := identity.ByBearer(ctx, w.store, token)
 	if err == nil && c.Link != nil {
 		err = w.stillHeld(ctx, c.Link)

@@ -45,7 +45,8 @@ type Workspace struct {
 	mail      *mail.Mailer
 	address   string
 	// peeks are the looks at what is another's that have been noted lately.
-	peeks *expirable.LRU[string, struct{}]
+	peeks    *expirable.LRU[string, struct{}]
+	printing printing
 	// versions are published dashboards as read; they are only looked at.
 	versions *lru.Cache[[2]int64, *dashboard.Document]
 }
@@ -66,7 +67,8 @@ func Open(ctx context.Context, s *store.Store, e *live.Engine, a Around) (*Works
 		return nil, err
 	}
 	w := &Workspace{store: s, reader: view.NewReader(e), files: a.Files, hosts: hostapp.New(a.Inside), versions: versions,
-		providers: identity.NewProviders(a.Inside), passes: identity.NewPasses(a.Inside), mail: a.Mail, address: strings.TrimSuffix(a.Address, "/"), peeks: expirable.NewLRU[string, struct{}](2000, nil, peekLasts)}
+		providers: identity.NewProviders(a.Inside), passes: identity.NewPasses(a.Inside), mail: a.Mail, address: strings.TrimSuffix(a.Address, "/"), peeks: expirable.NewLRU[string, struct{}](2000, nil, peekLasts),
+		printing: printing{tickets: map[string]*Print{}, bearers: map[string]*identity.Caller{}}}
 	return w, w.index(ctx)
 }
 

@@ -75,6 +75,7 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
+	server.PrintBy(c.Browser)
 	if err := server.Behind(c.Proxies); err != nil {
 		return err
 	}

@@ -59,7 +59,7 @@ func Allowances() []Allowance {
 		{MaySeeTips, "point at marks for more", "a mark that is pointed at says its value, its share, what it is compared with"},
 		{MayNarrow, "set filters of their own", "the phrases of the reading line and the values of formulas; without it they see the dashboard as you begin it"},
 		{MaySeeRecords, "list the records behind marks", "each record by its name, with the fields that the chart uses, and the way to it in the application"},
-		{MayDownload, "take figures away as a file", "the table of a chart, and the records behind a mark; each time is noted"},
+		{MayDownload, "take it away", "pictures and figures of charts, pages on paper, and the records behind a mark as a file; each time is noted"},
 		{MayAsk, "ask questions of their own", "in words, of the datasets that stand here: any field that row rules let them see"},
 		{MayChange, "change records where a table lets them", "the fields that a table of yours lets their role change, and no other"},
 	}

@@ -61,9 +61,62 @@ func (s *spool) Write(b []byte) (int, error) {
 	return s.File.Write(b)
 }
 
-// Records sends records as a file of the kind that is asked for. Who asks for its progress gets a
-// line of JSON now and then, with how many of how many there are; then one with its name, or with
-// what went wrong; then the file.
+// A progress tells, to who asks for it, how much of a file there is: a line of JSON now and then, then
+// one with its name, or with what went wrong; then the file. Others get the file alone.
+type progress struct {
+	c            *gin.Context
+	asked, begun bool
+}
+
+func (p *progress) say(v any) error {
+	if !p.begun {
+		p.begun = true
+		p.c.Header("Content-Type", "application/x-eskadel-file")
+		p.c.Status(http.StatusOK)
+	}
+	if err := json.NewEncoder(p.c.Writer).Encode(v); err != nil {
+		return err
+	}
+	p.c.Writer.Flush()
+	return p.c.Request.Context().Err()
+}
+
+func (p *progress) told(done, of int64) error {
+	if !p.asked {
+		return p.c.Request.Context().Err()
+	}
+	return p.say(gin.H{"done": done, "of": of})
+}
+
+// sent sends what there is now, or what went wrong.
+func (s *Server) sent(p *progress, name, ending, kind string, size int64, of io.Reader, err error) {
+	switch {
+	case err != nil && !p.begun:
+		s.Fail(p.c, err)
+	case err != nil:
+		words := "Something went wrong here."
+		if of := problem.Of(err); of != nil {
+			words = of.Words
+		}
+		_ = p.say(gin.H{"wrong": words})
+	case p.asked:
+		if p.say(gin.H{"name": workspace.Slug(name) + "." + ending, "type": kind}) == nil {
+			_, _ = io.Copy(p.c.Writer, of)
+		}
+	default:
+		p.c.Header("Content-Disposition", `attachment; filename="`+workspace.Slug(name)+"."+ending+`"`)
+		p.c.DataFromReader(http.StatusOK, size, kind, of, nil)
+	}
+}
+
+// Progress sends a file that takes a while, and says how much of it there is.
+func (s *Server) Progress(c *gin.Context, ending, kind string, make func(told func(done, of int64) error) (name string, b []byte, err error)) {
+	p := &progress{c: c, asked: c.GetHeader("X-Progress") != ""}
+	name, b, err := make(p.told)
+	s.sent(p, name, ending, kind, int64(len(b)), bytes.NewReader(b), err)
+}
+
+// Records sends records as a file of the kind that is asked for, and says how many of them there are.
 func (s *Server) Records(c *gin.Context, of func(kind string) sheet.Source) {
 	kind, err := sheet.KindOf(c.PostForm("kind"))
 	var to *spool
@@ -75,43 +128,12 @@ func (s *Server) Records(c *gin.Context, of func(kind string) sheet.Source) {
 		return
 	}
 	defer func() { _ = to.Close() }()
-	told, begun := c.GetHeader("X-Progress") != "", false
-	say := func(v any) error {
-		if !told {
-			return nil
-		}
-		if !begun {
-			begun = true
-			c.Header("Content-Type", "application/x-eskadel-file")
-			c.Status(http.StatusOK)
-		}
-		if err := json.NewEncoder(c.Writer).Encode(v); err != nil {
-			return err
-		}
-		c.Writer.Flush()
-		return c.Request.Context().Err()
-	}
-	name, err := sheet.Records(of(kind.Name), kind, to, func(done, of int64) error { return say(gin.H{"done": done, "of": of}) })
+	p := &progress{c: c, asked: c.GetHeader("X-Progress") != ""}
+	name, err := sheet.Records(of(kind.Name), kind, to, p.told)
 	if err == nil {
 		_, err = to.Seek(0, io.SeekStart)
 	}
-	switch {
-	case err != nil && !begun:
-		s.Fail(c, err)
-	case err != nil:
-		words := "Something went wrong here."
-		if p := problem.Of(err); p != nil {
-			words = p.Words
-		}
-		_ = say(gin.H{"wrong": words})
-	case told:
-		if say(gin.H{"name": workspace.Slug(name) + "." + kind.Ending, "type": kind.Type}) == nil {
-			_, _ = io.Copy(c.Writer, to)
-		}
-	default:
-		c.Header("Content-Disposition", `attachment; filename="`+workspace.Slug(name)+"."+kind.Ending+`"`)
-		c.DataFromReader(http.StatusOK, to.size, kind.Type, to, nil)
-	}
+	s.sent(p, name, kind.Ending, kind.Type, to.size, to, err)
 }
 
 // File sends a file by a name.

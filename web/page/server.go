@@ -11,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"eskadel/core/problem"
+	"eskadel/deliver/print"
 	"eskadel/rights"
 	"eskadel/web/gate"
 	"eskadel/workspace"
@@ -36,6 +37,7 @@ type Server struct {
 	Workspace *workspace.Workspace
 	Gate      *gate.Gate
 	Closing   chan struct{} // closed when it stops
+	Printer   *print.Printer
 	pages     *pages
 	assets    *assets
 }

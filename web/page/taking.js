@@ -45,7 +45,7 @@ export function taking(place, about) {
     const path = `${form.getAttribute("action")}${by.dataset.take ?? copies}`, aborts = new AbortController();
     /** @param {number} done @param {number} of */
     const told = (done, of) => {
-      if (progress && of > 20_000) progress.textContent = `${done.toLocaleString()} of ${of.toLocaleString()}`;
+      if (progress) progress.textContent = of ? `${done.toLocaleString()} of ${of.toLocaleString()}` : "…";
     };
     wrong.hidden = by.disabled = true;
     if (stop) {

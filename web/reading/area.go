@@ -17,7 +17,7 @@ import (
 var files embed.FS
 
 // Area is what the pages consist of.
-var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "frame-problem.js", "tag/eskadel.js", "reading.js", "open.js", "as.js", "viewing.js"}, Scripts: []string{"tag/embed.js"}, Functions: template.FuncMap{"oneSide": oneSide}}
+var Area = page.Area{Name: "reading", Files: files, Modules: []string{"frame.js", "frame-problem.js", "tag/eskadel.js", "reading.js", "printed.js", "open.js", "as.js", "viewing.js"}, Scripts: []string{"tag/embed.js"}, Functions: template.FuncMap{"oneSide": oneSide}}
 
 // A Server answers for this area.
 type Server struct {
@@ -62,6 +62,8 @@ func (s *Server) Routes() []gate.Route {
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/finding", Right: rights.Make, Handle: s.finding},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/figures.file", Right: rights.TakeAway, Handle: s.figuresFile},
 		{Method: post, Path: "/view/:dashboard/take", Right: rights.TakeAway, Handle: s.takePage},
+		{Method: post, Path: "/view/:dashboard/print", Right: rights.TakeAway, Handle: s.print, Plain: true},
+		{Method: get, Path: "/print/:ticket", Right: rights.Open, Handle: s.printed, Pictures: true},
 		{Method: post, Path: "/view/:dashboard/figures.file", Right: rights.TakeAway, Handle: s.pageFile},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/take", Right: rights.TakeAway, Handle: s.take},
 		{Method: post, Path: "/view/:dashboard/widgets/:widget/picture", Right: rights.TakeAway, Handle: s.picture},

@@ -24,7 +24,7 @@ function standard(of) {
 }
 
 export class Sheet {
-  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, draft?: string, state?: Partial<State> | null, look?: string, following?: (told: {changed: (e: any) => void, again: () => void}) => {start: () => void, stop: () => void}, view?: (name: string, seen: import("./address.js").View) => void, noted?: (seen: import("./address.js").View) => void, opened?: (seen: import("./address.js").View & {pages: string[]}) => void, open?: (address: string) => void}} how look is how the page around it looks */
+  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, draft?: string, state?: Partial<State> | null, look?: string, paper?: boolean, following?: (told: {changed: (e: any) => void, again: () => void}) => {start: () => void, stop: () => void}, view?: (name: string, seen: import("./address.js").View) => void, noted?: (seen: import("./address.js").View) => void, opened?: (seen: import("./address.js").View & {pages: string[]}) => void, open?: (address: string) => void}} how look is how the page around it looks; on paper nothing is done */
   constructor(root, how) {
     this.root = root;
     this.how = how;
@@ -190,9 +190,9 @@ export class Sheet {
           this.drill(id, marked, deeper?.into ?? "", deeper?.place ?? 0);
         },
         why: (two) => void this.why(id, two),
-        sort: (by) => this.sort(id, by),
+        sort: this.how.paper ? undefined : (by) => this.sort(id, by),
         sorted: () => this.state.sorts[id],
-        changes: true,
+        changes: !this.how.paper,
         hide: (names) => this.hide(id, names),
         up: () => this.up(id, (this.state.drills[id]?.length ?? 0) - 1),
       }));

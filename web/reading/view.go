@@ -174,7 +174,7 @@ func (s *Server) takePage(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	s.Part(c, http.StatusOK, "take-page", gin.H{"Widgets": widgets, "Files": sheet.Kinds, "At": "/view/" + c.Param("dashboard") + "/"})
+	s.Part(c, http.StatusOK, "take-page", gin.H{"Widgets": widgets, "Print": papers(l.Doc, c.PostForm("page")), "CannotPrint": problem.Of(s.Printer.Ready()), "At": "/view/" + c.Param("dashboard") + "/"})
 }
 
 // picture answers with a picture of a widget.
