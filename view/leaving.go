@@ -93,8 +93,8 @@ func (e *Reader) left(ctx context.Context, a *Answer, said, doc *chart.Document,
 		return nil, err
 	}
 	n, _ := strconv.ParseInt(t.Total()[0].Exact(), 10, 64)
-	out.At = at
-	out.Made = made(ds, n, at.In(e.Calendar().Zone))
+	out.At = e.read(at)
+	out.Made = made(ds, n, out.At)
 	return out, nil
 }
 

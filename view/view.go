@@ -550,12 +550,17 @@ func (e *Reader) figures(ctx context.Context, t *calc.Table, doc *chart.Document
 	return chart.Figures(t, along, doc), nil
 }
 
-// fresh says when a dataset's records were read, and whether their changes are heard.
-func (e *Reader) fresh(ds *dataset.Dataset, at time.Time) (words string, live bool) {
+// read is when records were read, in the workspace's zone; while the time is held, what it is held at.
+func (e *Reader) read(at time.Time) time.Time {
 	if e.Hub.Pinned() {
 		at = e.Hub.Clock()
 	}
-	words = "as of " + at.In(e.Calendar().Zone).Format("15:04:05")
+	return at.In(e.Calendar().Zone)
+}
+
+// fresh says when a dataset's records were read, and whether their changes are heard.
+func (e *Reader) fresh(ds *dataset.Dataset, at time.Time) (words string, live bool) {
+	words = "as of " + e.read(at).Format("15:04:05")
 	if !e.Hub.Heard(ds.Source) || !ds.Live() {
 		return words + ", not live", false
 	}
