@@ -45,6 +45,7 @@ type Caller struct {
 	KeyID      string          // of that key
 	Link       *store.OpenLink // by which a visitor comes, whom nobody vouches for
 	Printing   bool            // where the printing browser reads for them: nothing else is done
+	Whole      bool            // then: lists are whole, as on paper
 	Looking    *Look           // where somebody else looks as them: nothing is done as them
 	Expires    time.Time
 	alive      func(context.Context, *store.Store) (bool, error)

@@ -61,7 +61,7 @@ func (w *Workspace) look(ctx context.Context, who *identity.Caller, o *Opened, s
 	if err != nil {
 		return nil, err
 	}
-	v.Long, v.Free, v.Changes, v.Whole, v.Fixed, v.Silent = who.Printing, may(rights.Ask), may(rights.Change), may(rights.Records), fixed, !may(rights.Tips)
+	v.Long, v.Free, v.Changes, v.Whole, v.Fixed, v.Silent = who.Printing && who.Whole, may(rights.Ask), may(rights.Change), may(rights.Records), fixed, !may(rights.Tips)
 	l.view = v
 	return l, nil
 }

@@ -41,8 +41,8 @@ func (p *printing) by(bearer string) *identity.Caller {
 }
 
 // Print readies pages of a dashboard to be printed as somebody sees them: all of its pages, or those
-// that are named. The ticket lets one browser in, once, until it has ended.
-func (w *Workspace) Print(ctx context.Context, who *identity.Caller, name string, draft bool, state dashboard.State, pages []string) (p *Print, ticket string, end func(), err error) {
+// that are named, with its lists whole or as they are on the screen. The ticket lets one browser in, once, until it has ended.
+func (w *Workspace) Print(ctx context.Context, who *identity.Caller, name string, draft bool, state dashboard.State, pages []string, whole bool) (p *Print, ticket string, end func(), err error) {
 	l, err := w.Look(ctx, who, name, draft, state)
 	if err == nil {
 		err = rights.May(who, rights.TakeAway, l.thing())
@@ -63,7 +63,7 @@ func (w *Workspace) Print(ctx context.Context, who *identity.Caller, name string
 		return nil, "", nil, err
 	}
 	they := *who
-	they.Printing, they.CSRF = true, ""
+	they.Printing, they.Whole, they.CSRF = true, whole, ""
 	p.who = &they
 	ticket = rand.Text()
 	w.printing.mu.Lock()

@@ -10,6 +10,8 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"net/http"
+	"net/url"
 	"os"
 	"os/signal"
 	"regexp"
@@ -17,6 +19,7 @@ import (
 	"runtime/metrics"
 	"slices"
 	"strconv"
+	"strings"
 	"sync/atomic"
 	"time"
 
@@ -137,6 +140,9 @@ func run(ctx context.Context, scale float64) error {
 		slices.Sort(all)
 		fmt.Printf("| %s %s | %.1f |\n", how.Kind, how.Size, float64(all[len(all)/2].Microseconds())/1000)
 	}
+	if err := printing(ctx, d); err != nil {
+		return err
+	}
 	conn, err := pgx.Connect(ctx, d.Cluster.URL(demo.Reader, "yarddesk"))
 	if err != nil {
 		return err
@@ -189,6 +195,47 @@ func run(ctx context.Context, scale float64) error {
 		}
 		size, _ := to.Seek(0, io.SeekEnd)
 		fmt.Printf("| %s | %d | %.1f (the first line after %.1f) | %.0f | %d | %d | %d | %.1f |\n", kind.Name, lines, took.Seconds(), first.Seconds(), float64(lines)/took.Seconds(), size>>20, used, more, took.Seconds()/hand.Seconds())
+	}
+	return nil
+}
+
+// printing measures a dashboard of nine widgets and a list of some hundred records on paper, from the
+// request to the last byte, with the start of the browser.
+func printing(ctx context.Context, d *demo.Demo) error {
+	c, err := demo.SignIn(ctx, d.Eskadel, demo.AuthorEmail, demo.Password)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("\n| on paper | s, median of 5 | kB |\n|---|---|---|\n")
+	for _, kind := range []string{"pdf", "png"} {
+		var all []time.Duration
+		size := 0
+		for range 5 {
+			r, err := http.NewRequestWithContext(ctx, http.MethodPost, d.Eskadel+"/view/yard-today/print", strings.NewReader(url.Values{"kind": {kind}, "state": {`{"filters":{"when":{"last":1,"unit":"month"}}}`}}.Encode()))
+			if err != nil {
+				return err
+			}
+			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+			r.Header.Set("Accept", "application/json")
+			r.Header.Set("X-CSRF-Token", c.CSRF)
+			r.AddCookie(c.Cookie)
+			start := time.Now()
+			response, err := http.DefaultClient.Do(r)
+			if err != nil {
+				return err
+			}
+			b, err := io.ReadAll(response.Body)
+			_ = response.Body.Close()
+			if err == nil && response.StatusCode != http.StatusOK {
+				err = fmt.Errorf("print: %.300s", b)
+			}
+			if err != nil {
+				return err
+			}
+			all, size = append(all, time.Since(start)), len(b)
+		}
+		slices.Sort(all)
+		fmt.Printf("| %s | %.2f | %d |\n", kind, all[2].Seconds(), size>>10)
 	}
 	return nil
 }
