@@ -24,15 +24,15 @@ type Filed struct {
 	Said    []string // what they are: their conditions, the row rule, when they were read
 	Count   int64
 	Fields  []*dataset.Field
-	ds      *dataset.Dataset
+	Dataset *dataset.Dataset
 	zone    *time.Location
 }
 
 // Format is how the numbers of a field are written.
-func (f *Filed) Format(i int) format.Number { return format.OfField(f.ds.Manner, f.Fields[i]) }
+func (f *Filed) Format(i int) format.Number { return format.OfField(f.Dataset.Manner, f.Fields[i]) }
 
 // Shown is a value as lists of records show it.
-func (f *Filed) Shown(i int, v field.Value) string { return written(f.ds, f.Fields[i], v, f.zone) }
+func (f *Filed) Shown(i int, v field.Value) string { return written(f.Dataset, f.Fields[i], v, f.zone) }
 
 // Zone is where the moments of a field are read; nil for what is the same everywhere.
 func (f *Filed) Zone(i int) *time.Location {
@@ -68,6 +68,6 @@ func (v *View) File(id string, ref marks.Reference, of Paging, begin func(*Filed
 		if l.Count > MostFiled {
 			return problem.New(problem.TooMany, "", "These are %s, and a file holds %s: a narrower range, or fewer kinds, fits.", format.Records(q.ds, l.Count), q.ds.Manner.Count(MostFiled))
 		}
-		return begin(&Filed{Title: sentence.Title(q.doc, q.ds), Heading: strings.TrimSuffix(format.Records(q.ds, l.Count)+", "+of.Words, ", "), Said: append(said, made(q.ds, l.Count, l.At.In(p.Zone()))), Count: l.Count, Fields: p.Fields, ds: p.Dataset, zone: p.Zone()})
+		return begin(&Filed{Title: sentence.Title(q.doc, q.ds), Heading: strings.TrimSuffix(format.Records(q.ds, l.Count)+", "+of.Words, ", "), Said: append(said, made(q.ds, l.Count, l.At.In(p.Zone()))), Count: l.Count, Fields: p.Fields, Dataset: p.Dataset, zone: p.Zone()})
 	}, func(row []field.Value) error { return each(row[links:][:len(p.Fields)]) })
 }

@@ -138,6 +138,78 @@ func TestPDF(t *testing.T) {
 	assert.Regexp(t, `Page size:\s+720 x 405 pts`, info)
 }
 
+// drawn are charts with all kinds of shapes: open bars, dashed lines, slices, webs, bubbles, marks drawn
+// together, turned and shortened labels, texts on marks.
+func drawn() map[string]*chart.Drawing {
+	axis := chart.Axis{High: 10, Ticks: []chart.Tick{{At: 0, Label: "0"}, {At: 5, Label: "5"}, {At: 10, Label: "10"}}, Title: "Hours"}
+	groups := func(n int) (out []chart.Group) {
+		for i := range n {
+			name := fmt.Sprintf("Group of a long name %d", i+1)
+			out = append(out, chart.Group{Label: name, Full: name, Colour: fmt.Sprintf("c%d", i%9+1), Partial: i == n-1, Rate: "50%"})
+		}
+		return out
+	}
+	series := func(as, role string, n, of int) chart.Series {
+		s := chart.Series{Name: "Hours " + as + role, Colour: fmt.Sprintf("c%d", of+1), As: as, Role: role, Of: of}
+		for i := range n {
+			x := float64((i*7 + of*3) % 10)
+			r := float64(i%4) / 4
+			s.Marks = append(s.Marks, &chart.Mark{Size: float64((i*3+of*5)%9) + 1, X: &x, R: &r, Low: &x, High: &x, Label: "4", Text: map[bool]string{true: "4.5"}[n < 50], Tone: map[bool]string{true: "sea-7"}[as == "cell"]})
+		}
+		return s
+	}
+	plain := func(kind, as string, n, k int) *chart.Drawing {
+		d := &chart.Drawing{Kind: kind, Legend: "top", Axis: axis, Across: &axis, Groups: groups(n), Total: "1,234.5", Summary: "Some."}
+		for of := range k {
+			d.Series = append(d.Series, series(as, "", n, of))
+		}
+		return d
+	}
+	out := map[string]*chart.Drawing{"columns": plain("columns", "column", 9, 2), "lines": plain("line", "line", 12, 3), "pie": plain("pie", "slice", 6, 1), "donut": plain("donut", "slice", 6, 1), "radar": plain("radar", "polygon", 6, 2), "scatter": plain("scatter", "point", 9, 2), "heat": plain("heat map", "cell", 14, 5), "together": plain("scatter", "point", 300, 2), "funnel": plain("funnel", "column", 5, 1)}
+	lines := out["lines"]
+	lines.Lines = []chart.Rule{{At: 4, Label: "Average 4"}}
+	for _, role := range []string{chart.Before, chart.TrendOf, chart.Forecast} {
+		lines.Series = append(lines.Series, series("line", role, 12, 0))
+	}
+	return out
+}
+
+// A PDF, as another program draws it, is the same picture as the PNG.
+func TestPDFIsThePNG(t *testing.T) {
+	for name, d := range drawn() {
+		l := sample()
+		l.Drawing = d
+		l.Title = "Hours of crews, by kind"
+		pdf, err := Write(l, How{Kind: "pdf"})
+		require.NoError(t, err)
+		b, err := Write(l, How{Kind: "png"})
+		require.NoError(t, err)
+		c := exec.Command("pdftoppm", "-r", "96", "-png", "-singlefile", "-")
+		c.Stdin = bytes.NewReader(pdf)
+		raster, err := c.Output()
+		require.NoError(t, err)
+		theirs, err := png.Decode(bytes.NewReader(raster))
+		require.NoError(t, err)
+		ours, err := png.Decode(bytes.NewReader(b))
+		require.NoError(t, err)
+		require.Equal(t, ours.Bounds(), theirs.Bounds())
+		other := 0
+		for y := range ours.Bounds().Dy() {
+			for x := range ours.Bounds().Dx() {
+				r, g, bl, _ := ours.At(x, y).RGBA()
+				r2, g2, b2, _ := theirs.At(x, y).RGBA()
+				for _, pair := range [][2]uint32{{r, r2}, {g, g2}, {bl, b2}} {
+					if max(pair[0], pair[1])-min(pair[0], pair[1]) > 100<<8 {
+						other++
+						break
+					}
+				}
+			}
+		}
+		assert.Less(t, other, 2400, "%s: pixels that are another colour", name)
+	}
+}
+
 // What is asked for is one of what there is, or the sentence says what there is.
 func TestHow(t *testing.T) {
 	for words, how := range map[string]How{"“gif” is not the kind of a picture: png, svg, pdf is.": {Kind: "gif"}, "not the ground": {Ground: "pink"}, "not the size": {Size: "9999"}} {

@@ -3,6 +3,7 @@ package sheet
 import (
 	"bytes"
 	"encoding/csv"
+	"errors"
 	"strings"
 	"testing"
 	"time"
@@ -12,8 +13,10 @@ import (
 	"github.com/xuri/excelize/v2"
 	"pgregory.net/rapid"
 
+	"eskadel/core/dataset"
 	"eskadel/core/field"
 	"eskadel/core/format"
+	"eskadel/view"
 )
 
 // file writes a table as a kind of file.
@@ -123,4 +126,69 @@ func TestNamesOfSheets(t *testing.T) {
 func TestKinds(t *testing.T) {
 	_, err := KindOf("pdf")
 	assert.ErrorContains(t, err, "xlsx, csv, commas is")
+}
+
+// A record's value is what it is: nothing, a number, a day, a moment where it is read, or a text, the
+// whole of it, but what is shown as blank is nothing.
+func TestValues(t *testing.T) {
+	zone := time.FixedZone("summer", 3600)
+	at := time.Date(2026, 6, 1, 23, 30, 0, 0, time.UTC)
+	for _, v := range []struct {
+		value field.Value
+		zone  *time.Location
+		want  Cell
+	}{
+		{field.Value{}, nil, Cell{Text: "shown", Kind: field.Empty}},
+		{field.OfUnreadable("NaN"), nil, Cell{Text: "NaN", Kind: field.Text}},
+		{field.OfInt(7), nil, Cell{Text: "shown", Exact: "7", Kind: field.Number}},
+		{field.OfText("boat"), nil, Cell{Text: "shown", Kind: field.Text}},
+		{field.OfText(""), nil, Cell{Kind: field.Text}},
+		{field.OfBool(true), nil, Cell{Text: "shown", Kind: field.Text}},
+		{field.OfDate(at), nil, Cell{Text: "shown", At: field.OfDate(at).Time(), Kind: field.Date}},
+		{field.OfTime(at), nil, Cell{Text: "shown", At: at, Kind: field.Timestamp}},
+		{field.OfTime(at), zone, Cell{Text: "shown", At: at.In(zone), Kind: field.Timestamp}},
+	} {
+		assert.Equal(t, v.want, Value(v.value, "shown", v.zone))
+	}
+	summer := Value(field.OfTime(at), "", zone)
+	assert.Equal(t, "A\r\n2026-06-02 00:30:00\r\n", string(file(t, "csv", false, []Column{{Label: "A"}}, []Cell{summer})))
+	assert.Equal(t, excelize.TotalCellChars, len(clean(strings.Repeat("x", 40000))))
+	assert.Equal(t, "a�b\tc\nd", clean("a\xffb\tc\nd\x1f"))
+}
+
+// Of a file of records the progress is told, the fields are columns, and what it is is said beside.
+func TestRecords(t *testing.T) {
+	var b bytes.Buffer
+	var told [][2]int64
+	name, err := Records(func(begin func(*view.Filed) error, each func([]field.Value) error) error {
+		f := &view.Filed{Title: "Jobs", Heading: "4500 jobs", Said: []string{"jobs where kind is care", "", "Made from 4500 jobs."}, Count: 4500, Dataset: &dataset.Dataset{}, Fields: []*dataset.Field{{FieldDocument: dataset.FieldDocument{Name: "kind", Label: "Kind"}, Type: field.Text}, {FieldDocument: dataset.FieldDocument{Name: "cost", Label: "Cost"}, Type: field.Number}}}
+		if err := begin(f); err != nil {
+			return err
+		}
+		for i := range 4500 {
+			if err := each([]field.Value{field.OfText("care"), field.OfInt(int64(i))}); err != nil {
+				return err
+			}
+		}
+		return nil
+	}, Kinds[0], &b, func(done, of int64) error {
+		told = append(told, [2]int64{done, of})
+		return nil
+	})
+	require.NoError(t, err)
+	assert.Equal(t, "Jobs, records", name)
+	assert.Equal(t, [][2]int64{{0, 4500}, {2000, 4500}, {4000, 4500}, {4500, 4500}}, told)
+	f, err := excelize.OpenReader(&b)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Records", "About"}, f.GetSheetList())
+	rows, err := f.GetRows("Records")
+	require.NoError(t, err)
+	assert.Len(t, rows, 4501)
+	assert.Equal(t, []string{"care", "4499"}, rows[4500])
+	about, err := f.GetRows("About")
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"What this is"}, {"4500 jobs"}, {"jobs where kind is care"}, {"Made from 4500 jobs."}}, about)
+	stop := errors.New("stopped")
+	_, err = Records(func(begin func(*view.Filed) error, _ func([]field.Value) error) error { return begin(&view.Filed{}) }, Kinds[1], &b, func(int64, int64) error { return stop })
+	assert.ErrorIs(t, err, stop)
 }

@@ -69,9 +69,9 @@ func (s *Server) Proven(c *gin.Context, p *view.Page, address, keep, proof, file
 }
 
 // HostAddress is what comes before a record's path: nothing for a viewer in a frame,
-// whose host app opens the record itself.
+// whose host app opens the record itself; what is printed has no host app around it.
 func (s *Server) HostAddress(c *gin.Context) string {
-	if !gate.Caller(c).Author {
+	if who := gate.Caller(c); !who.Author && !who.Printing {
 		return ""
 	}
 	return s.PictureAddress(c)
