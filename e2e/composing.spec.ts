@@ -100,7 +100,7 @@ test("what filters and clicks reach is changed in a table", async ({ page }) => 
   await expect(cell("when", "starts")).toHaveText("Started");
   await expect(cell("what", "money")).toHaveText("–");
   await expect(cell("cost", "parts")).toHaveText("Opened, Kind");
-  await noSeriousProblem(page, "what reaches what");
+  await noSeriousProblem(page, "what reaches what", "#reach");
   const choose = async (button: ReturnType<typeof cell>, how: () => Promise<unknown>) => {
     await button.press("Enter");
     await Promise.all([page.waitForResponse((r) => r.url().endsWith("/reach/change") && r.ok()), how()]);
@@ -117,7 +117,7 @@ test("what filters and clicks reach is changed in a table", async ({ page }) => 
   await choose(cell("when", "parts"), () => page.getByRole("button", { name: "narrows it, by Promised" }).click());
   await expect(cell("when", "parts")).toHaveText("Promised");
   await cell("when", "parts").click();
-  await noSeriousProblem(page, "what may be chosen for a cell");
+  await noSeriousProblem(page, "what may be chosen for a cell", "#popover");
   await page.keyboard.press("Escape");
   await choose(page.locator("[data-column='parts']"), () => page.getByRole("button", { name: "shows nothing until a click reaches it" }).click());
   await expect(page.locator("#parts")).toContainText("Nothing is chosen yet");
@@ -225,7 +225,7 @@ test("a draft is looked at, undone after a reload, and published in words", asyn
   await Promise.all([page.waitForResponse((r) => r.url().endsWith("/draft") && r.ok()), page.keyboard.press("Tab")]);
   await page.getByRole("button", { name: "how words are set" }).press("Enter");
   await expect(page.locator("#popover")).toContainText("a heading");
-  await noSeriousProblem(page, "how words are set");
+  await noSeriousProblem(page, "how words are set", "#popover");
   await page.keyboard.press("Escape");
   await page.locator("#add summary").click();
   await page.locator("#add").getByRole("button", { name: "divider" }).click();
@@ -256,7 +256,7 @@ test("a draft is looked at, undone after a reload, and published in words", asyn
   await expect(dialog).toContainText("has no records yet");
   await expect(dialog).toContainText("is taken off Overview");
   await expect(dialog.locator("[data-publish]")).toBeDisabled();
-  await noSeriousProblem(page, "what keeps a dashboard from being published");
+  await noSeriousProblem(page, "what keeps a dashboard from being published", "#publishing");
   await expect(dialog.locator("[data-lead]")).toBeFocused();
   await page.keyboard.press("Enter");
   await expect(dialog).toBeHidden();
@@ -330,7 +330,7 @@ test("widgets are arranged by layouts, together, and for a phone", async ({ page
   await page.locator("#editor .widget").nth(1).click({ modifiers: ["Shift"], position: { x: 4, y: 8 } });
   const bar = page.locator("#several");
   await expect(bar).toContainText("2 chosen");
-  await noSeriousProblem(page, "several chosen widgets");
+  await noSeriousProblem(page, "several chosen widgets", "#several");
   await Promise.all([kept(), bar.getByRole("button", { name: "as large" }).click()]);
   const size = () => page.evaluate(() => [...document.querySelectorAll(".together-chosen")].map((w) => { const r = w.getBoundingClientRect(); return `${Math.round(r.width)} ${Math.round(r.height)}`; }));
   await expect.poll(async () => new Set(await size()).size).toBe(1);

@@ -46,9 +46,12 @@ export async function settled(where: Page | Frame) {
   await where.waitForFunction(() => document.querySelectorAll("[aria-busy]").length === 0);
 }
 
-export async function noSeriousProblem(page: Page, what: string) {
+/** @param within what has come onto a page that has been looked at: the rest of it is left out, which takes most of the time */
+export async function noSeriousProblem(page: Page, what: string, within?: string) {
   // Rows and cards after the first eight are as those are; how far targets lie apart is asked of each pair.
-  const { violations } = await new AxeBuilder({ page }).exclude("tbody tr:nth-child(n+9)").exclude(".slip:nth-child(n+9)").options({ rules: { "target-size": { enabled: true } }, resultTypes: ["violations"] }).analyze();
+  const axe = new AxeBuilder({ page });
+  if (within) axe.include(within);
+  const { violations } = await axe.exclude("tbody tr:nth-child(n+9)").exclude(".slip:nth-child(n+9)").options({ rules: { "target-size": { enabled: true } }, resultTypes: ["violations"] }).analyze();
   const serious = violations.filter((v) => v.impact === "serious" || v.impact === "critical").map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(" | ")}`);
   expect(serious, what).toEqual([]);
 }

@@ -100,7 +100,7 @@ test("filters: dates and values are set in the reading line", async ({ page }) =
   // In the month: a day and another, a week, and by the keyboard over the month's end.
   await page.getByRole("button", { name: "opened in the last 3 weeks" }).click();
   await expect(page.locator(".month .today")).toHaveAttribute("aria-label", /^18 November 2026, \d+ jobs$/);
-  await noSeriousProblem(page, "the month of a filter of dates");
+  await noSeriousProblem(page, "the month of a filter of dates", "#popover");
   await page.getByRole("button", { name: /^12 November 2026/ }).click();
   await expect(page.locator("[data-month-hint]")).toContainText("From 12 November 2026: now its last day.");
   await page.getByRole("button", { name: /^3 November 2026/ }).click();
@@ -132,7 +132,7 @@ test("filters: dates and values are set in the reading line", async ({ page }) =
   await settled(page);
   const counted = await line(page).locator("b").allTextContents(), late = await page.locator("#w-starts .mark").count();
   await page.locator("#w-starts [data-do=narrow]").press("Enter");
-  await noSeriousProblem(page, "what one chart may be narrowed by");
+  await noSeriousProblem(page, "what one chart may be narrowed by", "#popover");
   await page.locator("#popover").getByRole("button", { name: "at any yard" }).press("Enter");
   await page.getByRole("checkbox", { name: "Ostrey" }).check();
   await page.getByRole("button", { name: "Set", exact: true }).press("Enter");
@@ -150,7 +150,7 @@ test("filters: dates and values are set in the reading line", async ({ page }) =
   await page.locator("#w-cost").hover();
   await page.locator("#w-cost [data-do=words]").click();
   await expect(page.locator("#popover")).toContainText("Sum of Yard cost of Yard jobs, per week of Opened, split by Kind");
-  await noSeriousProblem(page, "words");
+  await noSeriousProblem(page, "words", "#popover");
 });
 
 test("a job edited in Yard Desk changes the dashboard in a second browser", async ({ page, browser }) => {
@@ -317,7 +317,7 @@ test("marks are left out, drilled into and led through, and every view is found 
   const menu = page.locator("#popover");
   await toMark(page, page, "parts", ["Home", "m"]);
   await expect(menu).toContainText("part group engine");
-  await noSeriousProblem(page, "the menu of a mark");
+  await noSeriousProblem(page, "the menu of a mark", "#popover");
   await menu.getByRole("button", { name: "leave this out" }).press("Enter");
   await expect(line(page)).toContainText("without part group engine");
   await settled(page);
@@ -392,7 +392,7 @@ test("marks are left out, drilled into and led through, and every view is found 
   const drawer = page.locator("#drawer"), why = drawer.locator(".why");
   await expect(drawer.locator("h2")).toContainText(/^Invoiced, net: [+−]£[\d,.]+, from £/);
   await expect(why.locator(".why-says")).not.toBeEmpty();
-  await noSeriousProblem(page, "why a figure changed");
+  await noSeriousProblem(page, "why a figure changed", "#drawer");
   const figure = why.locator("tbody .cell").first(), text = await figure.textContent();
   await figure.press("Enter");
   await expect(drawer.locator("tfoot .total")).toContainText(text!);
@@ -403,7 +403,7 @@ test("marks are left out, drilled into and led through, and every view is found 
   await toMark(page, page, "parts", ["Home", "r"]);
   await drawer.getByRole("button", { name: "how it comes about" }).press("Enter");
   await expect(drawer.locator(".proof")).toContainText("part group is engine", { ignoreCase: true });
-  await noSeriousProblem(page, "how a figure comes about");
+  await noSeriousProblem(page, "how a figure comes about", "#drawer");
   const [file] = await Promise.all([page.waitForEvent("download"), drawer.getByRole("button", { name: "save as a proof" }).press("Enter")]);
   expect(JSON.parse(readFileSync(await file.path(), "utf8")).proof.each.length).toBeGreaterThan(100);
   await drawer.getByRole("button", { name: "‹ back" }).press("Enter");
@@ -440,7 +440,7 @@ test("marks are left out, drilled into and led through, and every view is found 
   await expect(drawer.locator("thead th").first()).not.toHaveText("Job");
   await drawer.getByRole("button", { name: "Started earlier" }).press("Enter");
   await expect(drawer.locator("thead th").nth(1)).toHaveText("Started");
-  await noSeriousProblem(page, "records by chosen columns");
+  await noSeriousProblem(page, "records by chosen columns", "#drawer");
   await page.context().grantPermissions(["clipboard-read", "clipboard-write"]);
   await drawer.getByRole("button", { name: "copy these" }).press("Enter");
   await expect(page.locator("#said")).toHaveText(/^Copied: \d+ records of this page\.$/);
@@ -455,7 +455,7 @@ test("marks are left out, drilled into and led through, and every view is found 
   await page.locator("#w-cost").getByRole("button", { name: "words" }).press("Enter");
   await popover.getByRole("button", { name: "take away …" }).press("Enter");
   await expect(popover.getByRole("heading")).toHaveText(/^Take away “Yard cost/);
-  await noSeriousProblem(page, "taking away");
+  await noSeriousProblem(page, "taking away", "#popover");
   await popover.getByLabel("dark").press("Space");
   const [picture] = await Promise.all([page.waitForEvent("download"), popover.getByRole("button", { name: "save the picture" }).press("Enter")]);
   expect(readFileSync(await picture.path()).subarray(1, 4).toString()).toBe("PNG");
@@ -468,7 +468,7 @@ test("marks are left out, drilled into and led through, and every view is found 
   await popover.getByLabel("Late starts", { exact: true }).press("Space");
   const [book] = await Promise.all([page.waitForEvent("download"), popover.getByRole("button", { name: "save as XLSX" }).press("Enter")]);
   expect(book.suggestedFilename()).toBe("yard-today.xlsx");
-  await noSeriousProblem(page, "taking a page away");
+  await noSeriousProblem(page, "taking a page away", "#popover");
   const [paper] = await Promise.all([page.waitForEvent("download"), popover.getByRole("button", { name: "save it" }).press("Enter")]);
   expect(readFileSync(await paper.path()).subarray(0, 5).toString()).toBe("%PDF-");
   expect(paper.suggestedFilename()).toBe("yard-today.pdf");
