@@ -18,7 +18,7 @@ import (
 	"eskadel/core/rule"
 )
 
-// mostLong is how many records a list on paper has at most.
+// mostLong is how many records a table of them has on paper at most.
 const mostLong = 2000
 
 // list answers a chart that shows single records: as a table, a board, a calendar …
@@ -41,7 +41,7 @@ func (e *Reader) list(ctx context.Context, a *Answer, doc *chart.Document, ds *d
 	if size == 0 {
 		size = planner.PageSize
 	}
-	if long && doc.Most == 0 && !laid.Monthly {
+	if long && doc.Most == 0 && laid.Own {
 		size = mostLong
 	}
 	cal := e.Calendar()

@@ -44,6 +44,24 @@ func TestADashboardOnPaper(t *testing.T) {
 	}
 	assert.Equal(t, len(jobs), strings.Count(text, "Ravel Point")-strings.Count(text, "Ravel Point crew")-strings.Count(text, "at Ravel Point")-strings.Count(text, "Ravel Point\n"), "each once")
 
+	// All of a dashboard's pages, one after another, or those that are named.
+	for only, titles := range map[string][]string{"": {"Year", "This year over the last ones, running", "Detail", "Services, by yard", "What is overdue the longest"}, "Detail": {"Services, by yard"}} {
+		fields := map[string]string{"state": "{}"}
+		if only != "" {
+			fields["print"] = only
+		}
+		status, pdf := form(t, c, "/view/money/print", fields)
+		require.Equal(t, http.StatusOK, status, pdf)
+		read := exec.Command("pdftotext", "-layout", "-", "-")
+		read.Stdin = strings.NewReader(pdf)
+		said, err := read.Output()
+		require.NoError(t, err)
+		for _, title := range titles {
+			assert.Contains(t, string(said), title, only)
+		}
+		assert.Equal(t, only == "", strings.Contains(string(said), "running"), only)
+	}
+
 	status, words := form(t, c, "/view/yard-today/print", map[string]string{"state": "{}", "paper": "A9"}, "Accept", "application/json")
 	assert.Equal(t, http.StatusUnprocessableEntity, status, words)
 	status, words = form(t, c, "/view/yard-today/print", map[string]string{"state": "{}", "print": "No such page"}, "Accept", "application/json")

@@ -74,14 +74,14 @@ export class Sheet {
   /** @param {string} [sheet] the sheet, where it is there already */
   async open(sheet) {
     if (!this.begun) {
-      const held = this.address.held;
+      const held = this.how.paper ? null : this.address.held;
       if (held && held.dashboard === this.how.dashboard && !this.how.widget) {
         this.state = standard(held.state);
         this.how.page = held.page;
         sheet = "";
       }
       this.begun = true;
-      this.address.begin(this.view());
+      if (!this.how.paper) this.address.begin(this.view());
     }
     this.root.setAttribute("aria-busy", "true");
     try {
