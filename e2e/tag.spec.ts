@@ -108,6 +108,9 @@ test("a page and its dashboard speak to each other", async ({ page }) => {
   expect((await told(page, "failed")).map((f: any) => f.reason)).toEqual(["filters", "filters", "page", "trouble", "filters"]);
   await set("filters", "not JSON");
   await expect.poll(async () => (await told(page, "failed")).at(-1)).toMatchObject({ reason: "filters" });
+  await set("name", "yard-today"); // from the beginning, too
+  await shown(page, before + 2);
+  expect((await told(page, "failed")).at(-1)).toMatchObject({ reason: "filters", words: expect.stringContaining("cannot be read: it is an object as JSON") });
   expect(wrong.filter((w) => !/status of (404|422)/.test(w))).toEqual([]);
 });
 

@@ -88,6 +88,7 @@ export class Dashboard extends Tag {
     this.place.hidden = false;
     this.ariaBusy = "true";
     this.size();
+    if (!this.filters()) this.failed("filters", "The attribute filters cannot be read: it is an object as JSON, with what each filter is set to by its name. The dashboard is shown without.");
     const wanted = this.wanted();
     if ("words" in wanted) {
       this.patience = window.setTimeout(() => this.fail(wanted.reason, wanted.words, true), wanted.wait);
