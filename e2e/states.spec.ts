@@ -81,7 +81,8 @@ async function beside(page: Page, token: string, form: object, state: string, mo
   return page.evaluate(async ({ svg, model }) => {
     const { picture } = await import(/* a module of the page */ ("/static/drawing/picture.js" as string)), { elements, pen } = await import(/* another */ ("/static/reading/elements.js" as string));
     const flat = (root: Element) => [...root.querySelectorAll("*")].map((e) => ({ what: `${e.tagName} ${e.tagName === "text" ? e.firstChild?.textContent : ""}`, at: [...e.attributes].filter((a) => /^(x|y|x1|x2|y1|y2|cx|cy|r|width|height|d|transform)$/.test(a.name)).sort((a, b) => (a.name < b.name ? -1 : 1)).flatMap((a) => a.value.match(/-?\d+(\.\d+)?/g) ?? []).map(Number) }));
-    const sent = flat(new DOMParser().parseFromString(svg, "image/svg+xml").documentElement), drawn = flat(elements(picture({ drawing: model }, 960, 540, pen)));
+    const root = new DOMParser().parseFromString(svg, "image/svg+xml").documentElement, side = (name: string) => Number(root.getAttribute(name));
+    const sent = flat(root), drawn = flat(elements(picture({ drawing: model }, side("width"), side("height"), pen)));
     if (sent.length !== drawn.length) return [`${sent.length} shapes are sent, ${drawn.length} drawn`];
     return sent.flatMap((s, i) => (s.what !== drawn[i].what || s.at.length !== drawn[i].at.length || s.at.some((v, k) => Math.abs(v - drawn[i].at[k]) > 1) ? [`${s.what} at ${s.at.slice(0, 8)} is drawn as ${drawn[i].what} at ${drawn[i].at.slice(0, 8)}`] : [])).slice(0, 5);
   }, { svg: await r.text(), model });
