@@ -119,7 +119,7 @@ func (w *finisher) uses(u chart.Use) bool { return w.d.Form.Uses(u) }
 func (w *finisher) drawn() bool { return !w.d.Form.Lists() && !w.d.Form.Tells() }
 
 // pictured is what pictures say, which the author may leave off.
-var pictured = []Option{{"title", "title"}, {"subtitle", "subtitle"}, {"caption", "caption"}, {"conditions", "its sentence, with all conditions"}, {"made", "how many records, and when"}}
+var pictured = []Option{{"title", "title"}, {"subtitle", "subtitle"}, {"caption", "caption"}, {"conditions", "the sentence"}, {"made", "records, date"}}
 
 func (w *finisher) words() {
 	w.add(inWords, "titled "+quoted(Title(w.d, w.ds)), text("title", "Title", w.d.Title, "nothing: what the sentence says"), text("finish.subtitle", "Subtitle", w.f.Subtitle, ""),
