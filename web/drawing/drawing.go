@@ -7,17 +7,16 @@ import (
 	"encoding/json"
 	"fmt"
 	"io/fs"
-	"path"
 	"strings"
 	"sync"
 	"time"
 
 	"github.com/dop251/goja"
-	"github.com/evanw/esbuild/pkg/api"
 
 	"eskadel/core/chart"
 	"eskadel/core/colour"
 	"eskadel/core/problem"
+	"eskadel/web/bundle"
 )
 
 //go:embed *.js
@@ -99,21 +98,11 @@ var engines = sync.Pool{New: func() any {
 }}
 
 var program = sync.OnceValue(func() *goja.Program {
-	plugin := api.Plugin{Name: "shipped", Setup: func(b api.PluginBuild) {
-		b.OnResolve(api.OnResolveOptions{Filter: ".*"}, func(r api.OnResolveArgs) (api.OnResolveResult, error) {
-			return api.OnResolveResult{Path: path.Base(r.Path), Namespace: "shipped"}, nil
-		})
-		b.OnLoad(api.OnLoadOptions{Filter: ".*", Namespace: "shipped"}, func(l api.OnLoadArgs) (api.OnLoadResult, error) {
-			text, err := files.ReadFile(l.Path)
-			s := string(text)
-			return api.OnLoadResult{Contents: &s, Loader: api.LoaderJS}, err
-		})
-	}}
-	out := api.Build(api.BuildOptions{EntryPoints: []string{"server.js"}, Bundle: true, Format: api.FormatIIFE, GlobalName: "drawing", Target: api.ES2020, Plugins: []api.Plugin{plugin}, LogLevel: api.LogLevelSilent})
-	if len(out.Errors) > 0 {
-		panic(fmt.Sprintf("the scripts of drawings: %s", out.Errors[0].Text))
+	text, err := bundle.Of("server.js", bundle.How{Name: "drawing"}, files.ReadFile)
+	if err != nil {
+		panic(fmt.Sprintf("the scripts of drawings: %s", err))
 	}
-	return goja.MustCompile("drawing.js", string(out.OutputFiles[0].Contents), true)
+	return goja.MustCompile("drawing.js", string(text), true)
 })
 
 // call has a function of server.js make shapes of a model.

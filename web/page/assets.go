@@ -18,6 +18,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"eskadel/web/bundle"
 	"eskadel/web/gate"
 )
 
@@ -77,7 +78,7 @@ func (a *assets) read(name string) ([]byte, error) {
 	module, bundled := a.modules[name]
 	switch {
 	case bundled:
-		return a.bundle(name, module)
+		return bundle.Of(name, bundle.How{Module: module, Small: true}, func(of string) ([]byte, error) { return a.file(strings.TrimPrefix(of, "/")) })
 	case name == styles:
 		var all []byte
 		for _, part := range styled {
