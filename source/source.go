@@ -12,6 +12,7 @@ import (
 	"math"
 	"net"
 	"slices"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -41,6 +42,7 @@ type Source struct {
 	stale     atomic.Bool                         // a question found other tables than are known
 	runs      atomic.Int64
 	queue     *queue
+	open      sync.RWMutex // held for reading while somebody asks, for writing once it is closed
 }
 
 // Connections is how many connections an instance keeps to one source.
@@ -94,8 +96,10 @@ func bounded(ctx context.Context, conn *pgx.Conn) error {
 	return err
 }
 
-// Close ends all connections.
+// Close ends all connections once nobody asks any more: whoever is about to connect is let, too.
 func (s *Source) Close() {
+	s.open.Lock()
+	defer s.open.Unlock()
 	s.pool.Close()
 	if s.changer != nil {
 		s.changer.Close()
@@ -143,12 +147,20 @@ type Reading struct {
 // Begin begins a reading, in a read-only transaction that is rolled back. A connection that
 // turns out to have been closed meanwhile is taken for another.
 func (s *Source) Begin(ctx context.Context) (*Reading, error) {
+	if !s.open.TryRLock() { // it is being closed, for another that is asked from now on
+		return nil, s.words(ctx, net.ErrClosed)
+	}
 	observe.Waiting(s.Name, 1)
-	leave, err := s.queue.enter(ctx)
+	turn, err := s.queue.enter(ctx)
 	observe.Waiting(s.Name, -1)
 	if err != nil {
+		s.open.RUnlock()
 		return nil, s.words(ctx, err)
 	}
+	leave := sync.OnceFunc(func() {
+		turn()
+		s.open.RUnlock()
+	})
 	for tries := 0; ; tries++ {
 		conn, err := s.begin(ctx)
 		if err == nil {

@@ -150,3 +150,33 @@ func TestFailuresInWords(t *testing.T) {
 		assert.NotContains(t, problem.Of(err).Words, "secret")
 	}
 }
+
+// A source that is closed lets end what is asked of it, and is asked nothing more.
+func TestClosing(t *testing.T) {
+	_, src := sourcetest.Connect(t, "closing", oneTable+`insert into t values (1, 1, 1, '2026-01-01', now());`)
+	plan := sealed(t, src, query.Measure{Aggregate: aggregate.Sum, Field: "n"})
+	r, err := src.Begin(context.Background())
+	require.NoError(t, err)
+	closed := make(chan struct{})
+	go func() {
+		src.Close()
+		close(closed)
+	}()
+	require.Eventually(t, func() bool {
+		other, err := src.Begin(context.Background())
+		if err == nil {
+			other.End()
+		}
+		return err != nil && problem.Of(err).Code == problem.Down
+	}, 10*time.Second, time.Millisecond)
+	rows, err := r.Run(context.Background(), plan)
+	require.NoError(t, err, "what has begun goes on")
+	assert.Equal(t, "1", rows[0][0][0].Exact())
+	select {
+	case <-closed:
+		t.Fatal("it was closed meanwhile")
+	default:
+	}
+	r.End()
+	<-closed
+}
