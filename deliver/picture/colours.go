@@ -1,6 +1,7 @@
 package picture
 
 import (
+	"fmt"
 	"math"
 	"regexp"
 	"strconv"
@@ -34,21 +35,12 @@ func (p paints) rgb(css string) (out [3]int, ok bool) {
 	return c.Bytes(), ok
 }
 
-// of is the same as a colour; what is no colour is ink.
-func (p paints) of(css string) colour.Colour {
-	rgb, ok := p.rgb(css)
-	if !ok {
-		return p["ink"]
+// of is the same for what has to be a colour; what is none is ink.
+func (p paints) of(css string) [3]int {
+	if rgb, ok := p.rgb(css); ok {
+		return rgb
 	}
-	c, _ := colour.Parse(hex(rgb))
-	return c
+	return p["ink"].Bytes()
 }
 
-func hex(c [3]int) string {
-	const digits = "0123456789abcdef"
-	b := []byte{'#', 0, 0, 0, 0, 0, 0}
-	for i, v := range c {
-		b[1+2*i], b[2+2*i] = digits[v>>4], digits[v&15]
-	}
-	return string(b)
-}
+func hex(c [3]int) string { return fmt.Sprintf("#%02x%02x%02x", c[0], c[1], c[2]) }

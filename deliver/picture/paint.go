@@ -1,16 +1,12 @@
 package picture
 
 import (
-	"iter"
-	"maps"
 	"math"
 	"strconv"
 	"strings"
 
 	"eskadel/web/drawing"
 )
-
-func keys(m map[string]any) iter.Seq[string] { return maps.Keys(m) }
 
 // A matrix of a transform: x' = a x + c y + e, y' = b x + d y + f.
 type matrix struct{ a, b, c, d, e, f float64 }

@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"encoding/xml"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -17,7 +18,7 @@ import (
 
 // How a picture is wanted; what is left out is as usual.
 type How struct {
-	Kind    string // one of Kinds
+	Kind    string // png, svg or pdf
 	Ground  string // light, dark or clear
 	Size    string // usual, for mails and documents, or slide
 	Letters bool   // of an SVG: its letters come along
@@ -26,20 +27,20 @@ type How struct {
 	scale   int // of a PNG: so many pixels for each
 }
 
-// Kinds, grounds and sizes are what can be chosen, the usual ones first.
+// kinds, grounds and sizes are what can be chosen, the usual ones first.
 var (
-	Kinds   = []string{"png", "svg", "pdf"}
+	kinds   = []string{"png", "svg", "pdf"}
 	grounds = []string{"light", "dark", "clear"}
 	sizes   = []string{"usual", "slide"}
 )
 
 // Whole is what is wanted, with what is usual where nothing is said.
 func (h How) Whole() (How, error) {
-	h.Kind, h.Ground, h.Size = cmp.Or(h.Kind, Kinds[0]), cmp.Or(h.Ground, grounds[0]), cmp.Or(h.Size, sizes[0])
+	h.Kind, h.Ground, h.Size = cmp.Or(h.Kind, kinds[0]), cmp.Or(h.Ground, grounds[0]), cmp.Or(h.Size, sizes[0])
 	for _, of := range []struct {
 		name, is string
 		can      []string
-	}{{"kind", h.Kind, Kinds}, {"ground", h.Ground, grounds}, {"size", h.Size, sizes}} {
+	}{{"kind", h.Kind, kinds}, {"ground", h.Ground, grounds}, {"size", h.Size, sizes}} {
 		if !slices.Contains(of.can, of.is) {
 			return h, problem.New(problem.Invalid, of.name, "“%s” is not the %s of a picture: %s is.", of.is, of.name, strings.Join(of.can, ", "))
 		}
@@ -126,7 +127,7 @@ var painted = []string{"fill", "stroke"}
 
 func writeSVG(b *strings.Builder, s *drawing.Shape, colours paints) {
 	b.WriteString("<" + s.Name)
-	for _, name := range slices.Sorted(keys(s.Attributes)) {
+	for _, name := range slices.Sorted(maps.Keys(s.Attributes)) {
 		if name == "class" || strings.HasPrefix(name, "data-") {
 			continue // for pages
 		}

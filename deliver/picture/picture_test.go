@@ -8,6 +8,7 @@ import (
 	"io"
 	"math"
 	"os/exec"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"eskadel/core/chart"
+	"eskadel/core/colour"
 	"eskadel/core/theme"
 	"eskadel/view"
 )
@@ -172,6 +174,35 @@ func drawn() map[string]*chart.Drawing {
 		lines.Series = append(lines.Series, series("line", role, 12, 0))
 	}
 	return out
+}
+
+// What is written on a mark can be read, whatever the mark's colour, by day and by night.
+func TestMarksAreLegible(t *testing.T) {
+	heat := drawn()["heat"]
+	for i, s := range heat.Series {
+		for g, m := range s.Marks {
+			m.Tone = fmt.Sprintf("%s-%d", []string{"sea", "brass", "moss", "rust", "tide"}[i], g%9+1)
+		}
+	}
+	l := sample()
+	l.Drawing = heat
+	for _, ground := range grounds {
+		b, err := Write(l, How{Kind: "svg", Ground: ground})
+		require.NoError(t, err)
+		var on colour.Colour
+		written := 0
+		for _, m := range regexp.MustCompile(`<(rect|text) [^>]*?fill="(#[0-9a-f]{6})"[^>]*?(?:/>|>([^<]*)<)`).FindAllStringSubmatch(string(b), -1) {
+			c, ok := colour.Parse(m[2])
+			require.True(t, ok)
+			if m[1] == "rect" {
+				on = c
+			} else if m[3] == "4.5" {
+				written++
+				assert.GreaterOrEqual(t, colour.Contrast(c, on), 4.5, "%s on %s, %s", c, on, ground)
+			}
+		}
+		assert.Equal(t, 70, written, "on each of the marks")
+	}
 }
 
 // A PDF, as another program draws it, is the same picture as the PNG.

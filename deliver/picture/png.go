@@ -11,14 +11,11 @@ import (
 )
 
 // raster paints on pixels.
-type raster struct {
-	*gg.Context
-	scale float64
-}
+type raster struct{ *gg.Context }
 
 func pngOf(root *drawing.Shape, colours paints, how How) ([]byte, error) {
-	to := &raster{gg.NewContext(how.width*how.scale, how.height*how.scale), float64(how.scale)}
-	paint(to, root, colours, matrix{to.scale, 0, 0, to.scale, 0, 0})
+	to, scale := &raster{gg.NewContext(how.width*how.scale, how.height*how.scale)}, float64(how.scale)
+	paint(to, root, colours, matrix{scale, 0, 0, scale, 0, 0})
 	var b bytes.Buffer
 	err := (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&b, to.Image())
 	return b.Bytes(), err

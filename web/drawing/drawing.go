@@ -14,7 +14,6 @@ import (
 	"github.com/dop251/goja"
 
 	"eskadel/core/chart"
-	"eskadel/core/colour"
 	"eskadel/core/problem"
 	"eskadel/web/bundle"
 )
@@ -64,25 +63,13 @@ type Picture struct {
 	Clear    bool           `json:"clear,omitempty"` // without a ground
 }
 
-// Colours tells what a colour of a style sheet is.
-type Colours func(css string) colour.Colour
+// Colours tells what a colour of a style sheet is on a screen, from 0 to 255.
+type Colours func(css string) [3]int
 
 // Shapes of a picture, in pixels.
 func (p *Picture) Shapes(width, height int, c Colours) (*Shape, error) {
 	var out Shape
 	return &out, call("pictured", p, width, height, c, &out)
-}
-
-// A Drawn is a drawing alone: its shapes, and where its marks lie by the numbers of series and group.
-type Drawn struct {
-	Root   *Shape                `json:"root"`
-	Places map[string][2]float64 `json:"places"`
-}
-
-// Draw makes a drawing alone.
-func Draw(d *chart.Drawing, width, height int, c Colours) (*Drawn, error) {
-	var out Drawn
-	return &out, call("drawn", d, width, height, c, &out)
 }
 
 // longest is how long a drawing may take; the largest takes some hundredths of it.
@@ -114,10 +101,7 @@ func call(name string, model any, width, height int, c Colours, into any) error 
 	vm := engines.Get().(*goja.Runtime)
 	f, _ := goja.AssertFunction(vm.Get("drawing").ToObject(vm).Get(name))
 	timer := time.AfterFunc(longest, func() { vm.Interrupt("it takes too long") })
-	out, err := f(goja.Undefined(), vm.ToValue(string(b)), vm.ToValue(width), vm.ToValue(height), vm.ToValue(func(css string) []float64 {
-		of := c(css)
-		return []float64{255 * of[0], 255 * of[1], 255 * of[2]}
-	}))
+	out, err := f(goja.Undefined(), vm.ToValue(string(b)), vm.ToValue(width), vm.ToValue(height), vm.ToValue(c))
 	timer.Stop()
 	if err != nil {
 		return problem.New(problem.Invalid, "", "This chart cannot be drawn.").Because(err) // the runtime may be broken: it is not used again

@@ -12,19 +12,30 @@ import (
 	"pgregory.net/rapid"
 
 	"eskadel/core/chart"
-	"eskadel/core/colour"
 	"eskadel/core/theme"
 )
 
 // grey stands for every colour: layout does not depend on it, but for what text is written in.
-func grey(css string) colour.Colour {
+func grey(css string) [3]int {
 	c := theme.Theme{}.Colours(false)
 	if len(css) > 7 {
 		if of, ok := c[css[6:len(css)-1]]; ok {
-			return of
+			return of.Bytes()
 		}
 	}
-	return colour.Colour{0.2, 0.2, 0.2}
+	return [3]int{124, 124, 124}
+}
+
+// A Drawn is a drawing alone: its shapes, and where its marks lie by the numbers of series and group.
+type Drawn struct {
+	Root   *Shape                `json:"root"`
+	Places map[string][2]float64 `json:"places"`
+}
+
+// Draw makes a drawing alone.
+func Draw(d *chart.Drawing, width, height int, c Colours) (*Drawn, error) {
+	var out Drawn
+	return &out, call("drawn", d, width, height, c, &out)
 }
 
 // kinds are the drawn forms with what their series are drawn as.
