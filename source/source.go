@@ -26,6 +26,7 @@ import (
 	"eskadel/core/field"
 	"eskadel/core/problem"
 	"eskadel/core/rule"
+	"eskadel/core/statement"
 	"eskadel/observe"
 )
 
@@ -186,35 +187,56 @@ func (s *Source) begin(ctx context.Context) (*pgxpool.Conn, error) {
 }
 
 // Run runs a sealed plan on the snapshot. After an error nothing else is run on it.
-func (r *Reading) Run(ctx context.Context, sealed rule.Sealed) ([]Rows, error) {
-	if err := rule.Check(sealed); err != nil {
+func (r *Reading) Run(ctx context.Context, sealed rule.Sealed) (out []Rows, err error) {
+	done, err := r.begin(ctx, sealed)
+	if err != nil {
 		return nil, err
 	}
-	s := r.source
-	if sealed.Source() != s.Name {
-		return nil, problem.New(problem.Forbidden, "", "This question is about another source.")
-	}
-	s.runs.Add(1)
-	start := time.Now()
-	var out []Rows
-	var err error
+	defer func() { done(err) }()
 	for _, st := range sealed.Statements() {
-		var rows Rows
-		if rows, err = query(ctx, r.conn.Conn(), st.SQL, st.Args); err != nil {
-			err = s.words(ctx, fmt.Errorf("run %s: %w", st.SQL, err))
-			break
+		rows, err := r.query(ctx, st)
+		if err != nil {
+			return out, err
 		}
 		out = append(out, rows)
 	}
-	outcome := observe.Answered
-	switch {
-	case ctx.Err() != nil:
-		outcome = observe.Stopped
-	case err != nil:
-		outcome = observe.Failed
+	return out, nil
+}
+
+// begin checks that a plan may be run on the reading; done tells how it ended.
+func (r *Reading) begin(ctx context.Context, sealed rule.Sealed) (done func(error), err error) {
+	if err := rule.Check(sealed); err != nil {
+		return nil, err
 	}
-	observe.Question(ctx, s.Name, outcome, time.Since(start))
-	return out, err
+	if sealed.Source() != r.source.Name {
+		return nil, problem.New(problem.Forbidden, "", "This question is about another source.")
+	}
+	r.source.runs.Add(1)
+	start := time.Now()
+	return func(err error) {
+		outcome := observe.Answered
+		switch {
+		case ctx.Err() != nil:
+			outcome = observe.Stopped
+		case err != nil:
+			outcome = observe.Failed
+		}
+		observe.Question(ctx, r.source.Name, outcome, time.Since(start))
+	}, nil
+}
+
+// query is what one statement of a plan answers.
+func (r *Reading) query(ctx context.Context, st statement.Statement) (Rows, error) {
+	rows, err := query(ctx, r.conn.Conn(), st.SQL, st.Args)
+	return rows, r.words(ctx, st, err)
+}
+
+// words turns an error of a statement into a problem for people.
+func (r *Reading) words(ctx context.Context, st statement.Statement, err error) error {
+	if err == nil {
+		return nil
+	}
+	return r.source.words(ctx, fmt.Errorf("run %s: %w", st.SQL, err))
 }
 
 // filing is how long the lines of a file may be read: longer than an answer that somebody waits
@@ -223,7 +245,7 @@ const filing = 5 * time.Minute
 
 // Stream runs a sealed plan on one snapshot and hands on the rows of its last statement as they
 // come, so that there may be any number of them; before says what the others answered.
-func (s *Source) Stream(ctx context.Context, sealed rule.Sealed, before func([]Rows) error, each func([]field.Value) error) error {
+func (s *Source) Stream(ctx context.Context, sealed rule.Sealed, before func([]Rows) error, each func([]field.Value) error) (err error) {
 	if err := rule.Check(sealed); err != nil {
 		return err
 	}
@@ -232,32 +254,36 @@ func (s *Source) Stream(ctx context.Context, sealed rule.Sealed, before func([]R
 		return err
 	}
 	defer r.End()
-	conn, all := r.conn.Conn(), sealed.Statements()
-	s.runs.Add(1)
-	if _, err := conn.PgConn().Exec(ctx, fmt.Sprintf("set local statement_timeout = %d", filing.Milliseconds())).ReadAll(); err != nil {
+	done, err := r.begin(ctx, sealed)
+	if err != nil {
+		return err
+	}
+	defer func() { done(err) }()
+	if _, err := r.conn.Conn().PgConn().Exec(ctx, fmt.Sprintf("set local statement_timeout = %d", filing.Milliseconds())).ReadAll(); err != nil {
 		return s.words(ctx, err)
 	}
+	all := sealed.Statements()
+	last := all[len(all)-1]
 	var out []Rows
 	for _, st := range all[:len(all)-1] {
-		rows, err := query(ctx, conn, st.SQL, st.Args)
+		rows, err := r.query(ctx, st)
 		if err != nil {
-			return s.words(ctx, fmt.Errorf("run %s: %w", st.SQL, err))
+			return err
 		}
 		out = append(out, rows)
 	}
 	if err := before(out); err != nil {
 		return err
 	}
-	last := all[len(all)-1]
 	var stopped error // by whoever takes the rows
-	err = rowsOf(ctx, conn, last.SQL, last.Args, math.MaxInt, func(row []field.Value) error {
+	err = rowsOf(ctx, r.conn.Conn(), last.SQL, last.Args, math.MaxInt, func(row []field.Value) error {
 		stopped = each(row)
 		return stopped
 	})
 	if stopped != nil {
 		return stopped
 	}
-	return s.words(ctx, err)
+	return r.words(ctx, last, err)
 }
 
 // End ends the reading, and gives its connection back.

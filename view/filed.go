@@ -58,7 +58,7 @@ func (v *View) File(id string, ref marks.Reference, of Paging, begin func(*Filed
 		return err
 	}
 	p.Size = MostFiled
-	list, err := v.Behind(id, ref)
+	list, err := v.behind(q, ref)
 	if err != nil {
 		return err
 	}

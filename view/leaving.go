@@ -42,11 +42,7 @@ func (v *View) Leaving(id string, parts Parts) (*Leaving, error) {
 	if err != nil || q.doc == nil || q.waits {
 		return &Leaving{Answer: a, Theme: v.Doc.Theme}, err
 	}
-	narrowed, err := v.narrowedTo(w)
-	if err != nil {
-		return nil, err
-	}
-	out, err := v.Engine.left(v.ctx, a, narrowed, q.doc, v.Viewer, q.setting, q.ds)
+	out, err := v.Engine.left(v.ctx, a, q.narrowed(), q.doc, v.Viewer, q.setting, q.ds)
 	if out != nil {
 		out.Theme = v.Doc.Theme
 	}

@@ -182,6 +182,10 @@ func (v *View) Behind(id string, ref marks.Reference) (*chart.Document, error) {
 	if err != nil {
 		return nil, err
 	}
+	return v.behind(q, ref)
+}
+
+func (v *View) behind(q about, ref marks.Reference) (*chart.Document, error) {
 	d, ds, s, ref, err := ref.Behind(q.doc.Computed(q.ds), q.ds, q.setting, v.Engine.Sets(v.ctx, v.Viewer))
 	if err != nil {
 		return nil, err

@@ -300,6 +300,11 @@ func (v *View) narrowedTo(w *dashboard.Widget) (*chart.Document, error) {
 	if q.doc == nil {
 		return nil, problem.New(problem.Invalid, "widget", "A text has nothing to be found in.")
 	}
+	return q.narrowed(), nil
+}
+
+// narrowed is the chart with what reaches it as a condition of its own.
+func (q *about) narrowed() *chart.Document {
 	d := *q.doc
 	d.Where = filter.With(d.Where, q.setting.Filters)
 	d.Instead = nil // nothing stands around it any more
@@ -307,7 +312,7 @@ func (v *View) narrowedTo(w *dashboard.Widget) (*chart.Document, error) {
 	for i := range d.Also {
 		d.Also[i].Where = filter.With(d.Also[i].Where, q.setting.Beside[i])
 	}
-	return &d, nil
+	return &d
 }
 
 // Parts say what of a drawn chart is wanted; they cost time.

@@ -65,8 +65,8 @@ func New(k Kind, totals bool, w io.Writer) (Book, error) {
 	return newXLSX(w, totals)
 }
 
-// Figures writes a table of figures as a sheet of a book.
-func Figures(b Book, name string, f *chart.Flat) error {
+// figures writes a table of figures as a sheet of a book.
+func figures(b Book, name string, f *chart.Flat) error {
 	var columns []Column
 	for _, h := range f.Head {
 		columns = append(columns, Column{h.Label, h.Number, h.Format})
@@ -105,7 +105,7 @@ func Leaving(all []*view.Leaving, kind Kind, w io.Writer) error {
 	}
 	var said []string
 	for i, l := range all {
-		if err := Figures(b, l.Title, flat[i]); err != nil {
+		if err := figures(b, l.Title, flat[i]); err != nil {
 			return err
 		}
 		said = append(said, l.Title+": "+l.Conditions, l.Rules, l.Made)

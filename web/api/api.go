@@ -17,6 +17,7 @@ import (
 	"eskadel/deliver/sheet"
 	"eskadel/identity"
 	"eskadel/rights"
+	"eskadel/view"
 	"eskadel/web/gate"
 	"eskadel/workspace"
 )
@@ -196,14 +197,10 @@ func (a *API) kept(c *gin.Context, st workspace.Standing, err error) {
 
 // csv answers with a table as a file.
 func (a *API) csv(c *gin.Context, name string, g *chart.Grid) {
-	flat, kind := g.Flat(), sheet.Kinds[1]
+	kind, err := sheet.KindOf("csv")
 	var b bytes.Buffer
-	book, err := sheet.New(kind, flat.Totals, &b)
 	if err == nil {
-		err = sheet.Figures(book, name, flat)
-	}
-	if err == nil {
-		err = book.Close()
+		err = sheet.Leaving([]*view.Leaving{{Answer: &view.Answer{Title: name, Grid: g}}}, kind, &b)
 	}
 	if err != nil {
 		a.gate.Fail(c, err)

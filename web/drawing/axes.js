@@ -131,7 +131,7 @@ export function axes(m, st) {
         const half = Math.max(5, Math.min(slot * 0.48, (each * Math.max(1, places)) / 2 + 4));
         const aim = s.role === "target";
         const tick = el("line", { ...(flat ? { x1: to, x2: to, y1: middle - half, y2: middle + half } : { x1: middle - half, x2: middle + half, y1: to, y2: to }), class: aim ? "mark aim" : "mark level", stroke: colour(s.colour) });
-                layer.over.append(tick);
+        layer.over.append(tick);
         st.put(i, g, flat ? to : middle, flat ? middle : to, tick);
       } else if (mark.text && room.take(middle - pen.wide(mark.text, size) / 2, to - 18, pen.wide(mark.text, size), 14)) {
         layer.over.append(text(middle, to - 7, mark.text, { anchor: "middle", size, fill: "var(--ink)", halo: true, label: true }));

@@ -1,5 +1,5 @@
 /** A chart as a picture that stands by itself: with its title, its legend and what is said of it. */
-import { draw } from "./drawing.js";
+import { draw, off } from "./drawing.js";
 import { legend, strip } from "./legend.js";
 import { Pen, shipped } from "./pen.js";
 import { el, text } from "./shapes.js";
@@ -28,15 +28,14 @@ export function picture(of, width, height, pen) {
   above(of.title, 18, 600, "var(--ink)", 2);
   above(of.subtitle, 13, 400, "var(--soft)", 2);
   // From the foot upwards: the last line first.
-  const below = [...(of.below ?? []).flatMap((s) => pen.paragraph(s, room, 3, 11).map((line) => ({ line, size: 11 })))];
-  below.unshift(...pen.paragraph(of.caption ?? "", room, 3, 12).map((line) => ({ line, size: 12 })));
+  const below = [{ s: of.caption ?? "", size: 12 }, ...(of.below ?? []).map((s) => ({ s, size: 11 }))].flatMap(({ s, size }) => pen.paragraph(s, room, 3, size).map((line) => ({ line, size })));
   for (const { line, size } of below.reverse()) {
     if (bottom - top < 120) break;
     root.append(text(edge, bottom - 2, line, { size }));
     bottom -= size * 1.4;
   }
-  const m = of.drawing, box = { left: edge, right: width - edge };
-  const entries = legend(m).filter((e) => e.hides === null || !hidden(m, e.hides));
+  const m = of.drawing, hidden = off(m), box = { left: edge, right: width - edge };
+  const entries = legend(m).filter((e) => e.hides === null || !hidden.has(e.hides));
   if (entries.length || m.ramp) {
     const beside = m.legend === "right" && width > 420, at = el("g");
     const wide = beside ? Math.min(180, width * 0.3) : room, most = beside ? wide - 18 : Math.min(room - 18, 360);
@@ -78,13 +77,10 @@ export function picture(of, width, height, pen) {
     }
     root.append(at);
   }
-  const drawn = draw(m, box.right - box.left, Math.max(60, bottom - top - 10), pen);
+  const drawn = draw(m, box.right - box.left, Math.max(60, bottom - top - 10), pen, hidden);
   root.append(el("g", { transform: `translate(${box.left} ${top + 4})` }, [drawn.root]));
   return root;
 }
-
-/** Whether what an entry of a legend stands for is hidden. @param {import("./drawing.js").Drawing} m @param {number} at */
-const hidden = (m, at) => !!(m.kind === "pie" || m.kind === "donut" ? m.groups[at] : m.series[at]).off;
 
 /** How wide a text is where nothing can be measured: letters that do not ship are taken for as wide as others of their kind. @param {string} s @param {number} size @param {number} weight */
 export function estimated(s, size, weight) {

@@ -68,6 +68,10 @@ type progress struct {
 	asked, begun bool
 }
 
+func progressOf(c *gin.Context) *progress {
+	return &progress{c: c, asked: c.GetHeader("X-Progress") != ""}
+}
+
 func (p *progress) say(v any) error {
 	if !p.begun {
 		p.begun = true
@@ -100,18 +104,18 @@ func (s *Server) sent(p *progress, name, ending, kind string, size int64, of io.
 		}
 		_ = p.say(gin.H{"wrong": words})
 	case p.asked:
-		if p.say(gin.H{"name": workspace.Slug(name) + "." + ending, "type": kind}) == nil {
+		if p.say(gin.H{"name": fileName(name, ending), "type": kind}) == nil {
 			_, _ = io.Copy(p.c.Writer, of)
 		}
 	default:
-		p.c.Header("Content-Disposition", `attachment; filename="`+workspace.Slug(name)+"."+ending+`"`)
+		p.c.Header("Content-Disposition", attached(name, ending))
 		p.c.DataFromReader(http.StatusOK, size, kind, of, nil)
 	}
 }
 
 // Progress sends a file that takes a while, and says how much of it there is.
 func (s *Server) Progress(c *gin.Context, ending, kind string, make func(told func(done, of int64) error) (name string, b []byte, err error)) {
-	p := &progress{c: c, asked: c.GetHeader("X-Progress") != ""}
+	p := progressOf(c)
 	name, b, err := make(p.told)
 	s.sent(p, name, ending, kind, int64(len(b)), bytes.NewReader(b), err)
 }
@@ -128,7 +132,7 @@ func (s *Server) Records(c *gin.Context, of func(kind string) sheet.Source) {
 		return
 	}
 	defer func() { _ = to.Close() }()
-	p := &progress{c: c, asked: c.GetHeader("X-Progress") != ""}
+	p := progressOf(c)
 	name, err := sheet.Records(of(kind.Name), kind, to, p.told)
 	if err == nil {
 		_, err = to.Seek(0, io.SeekStart)
@@ -138,9 +142,16 @@ func (s *Server) Records(c *gin.Context, of func(kind string) sheet.Source) {
 
 // File sends a file by a name.
 func File(c *gin.Context, name, ending, kind string, b []byte) {
-	c.Header("Content-Disposition", `attachment; filename="`+workspace.Slug(name)+"."+ending+`"`)
+	c.Header("Content-Disposition", attached(name, ending))
 	c.Data(http.StatusOK, kind, b)
 }
+
+func attached(name, ending string) string {
+	return `attachment; filename="` + fileName(name, ending) + `"`
+}
+
+// fileName is what a file is saved as: letters and digits that every system takes.
+func fileName(name, ending string) string { return workspace.Slug(name) + "." + ending }
 
 // pictureHow reads how a picture is wanted: its kind, ground, size and letters.
 func pictureHow(c *gin.Context) (pictures.How, error) {

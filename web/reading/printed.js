@@ -11,17 +11,17 @@ const sheets = /** @type {string[]} */ (JSON.parse(pages)).map((page) => {
   const root = document.createElement("section");
   root.className = "reading printed-page";
   place.append(root);
-  return { root, sheet: new Sheet(root, { dashboard, page, draft, state: JSON.parse(state), paper: true, following: () => ({ start: () => {}, stop: () => {} }), view: () => {}, noted: () => {}, open: () => {} }) };
+  return new Sheet(root, { dashboard, page, draft, state: JSON.parse(state), paper: true, following: () => ({ start: () => {}, stop: () => {} }) });
 });
 const count = () => {
-  const all = sheets.flatMap(({ sheet }) => [...sheet.widgets.values()]);
+  const all = sheets.flatMap((sheet) => [...sheet.widgets.values()]);
   told.of = String(all.length);
   told.done = String(all.filter((w) => !w.place.hasAttribute("aria-busy")).length);
 };
 const counting = setInterval(count, 100);
 const drawn = () => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
 try {
-  for (const { sheet } of sheets) await sheet.open();
+  for (const sheet of sheets) await sheet.open();
 } catch (error) {
   told.wrong = /** @type {Error} */ (error).message;
 }
