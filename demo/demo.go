@@ -26,12 +26,16 @@ import (
 
 	"eskadel/core/period"
 	"eskadel/core/rule"
+	"eskadel/deliver"
+	"eskadel/deliver/chat"
+	"eskadel/demo/mailbox"
 	"eskadel/demo/organisation"
 	"eskadel/demo/yarddesk"
 	"eskadel/files"
 	"eskadel/identity"
 	"eskadel/live"
 	"eskadel/localpg"
+	"eskadel/mail"
 	"eskadel/source"
 	"eskadel/store"
 	"eskadel/uploads"
@@ -49,6 +53,7 @@ type Config struct {
 	Scale    float64 // 1 is about 40,000 jobs
 	Eskadel  int     // port on 127.0.0.1; 0 for a free one
 	YardDesk int     // port on localhost; 0 for a free one
+	Post     int     // port on 127.0.0.1 of the page that shows letters and the chat; 0 for a free one
 	Staff    int     // port on 127.0.0.1 of the place where the organisation signs its people in; 0 for a free one
 	Postgres int     // port; 0 for a free one
 	Fresh    bool    // forget what was kept before
@@ -73,15 +78,20 @@ type Demo struct {
 	Eskadel   string // address
 	YardDesk  string
 	Staff     *organisation.Provider
+	Post      *mailbox.Box // where letters and messages to anybody come
+	PostPage  string       // address of its page
 	Engine    *live.Engine
 	Store     *store.Store
 	Workspace *workspace.Workspace
+	Deliver   *deliver.Runner
 	Key       yarddesk.Config // the key that Yard Desk signs passes with
 
 	Routes []gate.Route // of Eskadel
 
-	doors  [3]net.Listener // Eskadel's, Yard Desk's and the organisation's
+	doors  [5]net.Listener // Eskadel's, Yard Desk's, the organisation's, and those of its letters: to look at, and to send
 	stop   []func()
+	mail   *mail.Mailer
+	chats  map[string]string // the secrets of channels, by their ids
 	cancel context.CancelFunc
 }
 
@@ -113,12 +123,23 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 	if d.doors[2], err = d.reserve(c.Staff); err != nil {
 		return d, err
 	}
+	if d.doors[3], err = d.reserve(c.Post); err != nil {
+		return d, err
+	}
+	if d.doors[4], err = d.reserve(0); err != nil {
+		return d, err
+	}
 	port := func(i int) int { return d.doors[i].Addr().(*net.TCPAddr).Port }
 	d.Eskadel, d.YardDesk = fmt.Sprintf("http://127.0.0.1:%d", port(0)), fmt.Sprintf("http://localhost:%d", port(1))
 	if d.Staff, err = organisation.New(fmt.Sprintf("http://127.0.0.1:%d", port(2)), "eskadel", rand.Text(), d.Eskadel+"/sign-in/back"); err != nil {
 		return d, err
 	}
 	d.listen(d.doors[2], d.Staff.Handler())
+	d.Post, d.PostPage = mailbox.New(), fmt.Sprintf("http://127.0.0.1:%d", port(3))
+	d.Post.Secret = func(channel string) string { return d.chats[channel] }
+	d.listen(d.doors[3], d.Post.Handler())
+	go d.Post.Take(d.doors[4])
+	d.stop = append(d.stop, d.Post.Close)
 	release, err := localpg.Take(c.Dir)
 	if err != nil {
 		return d, err
@@ -268,9 +289,12 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 	if d.Store, err = store.Open(ctx, d.Cluster.URL("eskadel", "eskadel"), k); err != nil {
 		return err
 	}
-	forgetting, enough := context.WithCancel(ctx)
+	forgetting, forgotten := context.WithCancel(ctx)
 	go d.Store.Forgetting(forgetting)
-	d.stop = append(d.stop, func() { enough(); _ = d.Store.Close() })
+	d.stop = append(d.stop, func() { forgotten(); _ = d.Store.Close() })
+	if d.mail, err = mail.New("smtp://"+d.doors[4].Addr().String(), "Eskadel <eskadel@skerrin.example>"); err != nil {
+		return err
+	}
 	hash, err := identity.HashPassword(Password)
 	if err != nil {
 		return err
@@ -296,13 +320,18 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 		return err
 	}
 	d.stop = append(d.stop, kept.Close)
-	if d.Workspace, err = workspace.Open(ctx, d.Store, d.Engine, workspace.Around{Files: kept, Inside: loopback, Address: d.Eskadel}); err != nil {
+	if d.Workspace, err = workspace.Open(ctx, d.Store, d.Engine, workspace.Around{Files: kept, Inside: loopback, Mail: d.mail, Address: d.Eskadel}); err != nil {
 		return err
 	}
 	server, err := web.New(d.Workspace)
 	if err != nil {
 		return err
 	}
+	d.Deliver = &deliver.Runner{Workspace: d.Workspace, Mail: d.mail, Chat: chat.New(loopback), Printer: server.Printer}
+	delivering, enough := context.WithCancel(ctx)
+	delivered := make(chan struct{})
+	go func() { defer close(delivered); d.Deliver.Run(delivering) }()
+	d.stop = append(d.stop, func() { enough(); <-delivered })
 	if c.Measured {
 		server.Gate.Unlimited()
 	}
@@ -390,7 +419,7 @@ func (d *Demo) begin(ctx context.Context, tx *store.Tx, hash string) error {
 func (d *Demo) reserve(port int) (net.Listener, error) {
 	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
 	if err != nil {
-		return nil, fmt.Errorf("port %d cannot be used; is the demonstration running already? Choose others with -port, -yarddesk-port and -staff-port: %w", port, err)
+		return nil, fmt.Errorf("port %d cannot be used; is the demonstration running already? Choose others with -port, -yarddesk-port, -staff-port and -post-port: %w", port, err)
 	}
 	d.stop = append(d.stop, func() { _ = l.Close() })
 	return l, nil

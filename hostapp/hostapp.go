@@ -3,18 +3,12 @@
 package hostapp
 
 import (
-	"bytes"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"net/http"
-	"net/http/httptrace"
 	"net/netip"
-	"sync/atomic"
 	"time"
 
 	"github.com/golang-jwt/jwt/v5"
@@ -43,12 +37,6 @@ type Claims struct {
 	Body  string `json:"body"`            // SHA-256 of the request's body, in hexadecimal
 }
 
-// Issuer is who signs requests.
-const Issuer = "eskadel"
-
-// lasts is how long a token is good for.
-const lasts = time.Minute
-
 // MostAnswered is how many bytes of an answer are read.
 const MostAnswered = 64 << 10
 
@@ -75,38 +63,24 @@ func (a *Asker) Ask(ctx context.Context, address string, key Key, by By, o Order
 	if err != nil {
 		return err
 	}
-	sum, now := sha256.Sum256(body), time.Now()
-	token := jwt.NewWithClaims(jwt.SigningMethodHS256, Claims{
-		RegisteredClaims: jwt.RegisteredClaims{Issuer: Issuer, Audience: jwt.ClaimStrings{key.App}, Subject: by.Subject, ID: fmt.Sprint(o.Change), IssuedAt: jwt.NewNumericDate(now), ExpiresAt: jwt.NewNumericDate(now.Add(lasts))},
-		Name:             by.Name, Email: by.Email, Body: hex.EncodeToString(sum[:]),
-	})
-	token.Header["kid"] = key.ID
-	signed, err := token.SignedString([]byte(key.Secret))
+	said := reach.Said(key.App, fmt.Sprint(o.Change))
+	said.Subject = by.Subject
+	signed, err := reach.Sign(key.ID, key.Secret, Claims{RegisteredClaims: said, Name: by.Name, Email: by.Email, Body: reach.Sum(body)})
 	if err != nil {
 		return err
 	}
-	request, err := http.NewRequestWithContext(ctx, http.MethodPost, address, bytes.NewReader(body))
-	if err != nil {
-		return problem.New(problem.Invalid, "", "The host app's address for changes cannot be used.").Because(err)
-	}
-	request.Header.Set("Content-Type", "application/json")
-	request.Header.Set("Accept", "application/json")
-	request.Header.Set("User-Agent", "eskadel")
-	request.Header.Set("Authorization", "Bearer "+signed)
-	var begun atomic.Bool // the app may have got it, even though it does not answer
-	trace := &httptrace.ClientTrace{WroteHeaders: func() { begun.Store(true) }}
-	response, err := a.client.Do(request.WithContext(httptrace.WithClientTrace(ctx, trace)))
+	got := reach.Post(ctx, a.client, address, signed, body, MostAnswered)
 	switch {
-	case errors.Is(err, reach.ErrInside):
+	case errors.Is(got.Err, reach.ErrInside):
 		return problem.New(problem.Forbidden, "", "The host app lies inside the own network. An administrator can list the networks that may be reached.")
-	case err != nil && begun.Load():
-		return Unknown.Because(err)
-	case err != nil:
-		return problem.New(problem.Down, "", "The application does not answer: nothing is changed.").Because(err)
+	case errors.Is(got.Err, reach.ErrAddress):
+		return problem.New(problem.Invalid, "", "The host app's address for changes cannot be used.").Because(got.Err)
+	case got.Err != nil && got.Begun:
+		return Unknown.Because(got.Err)
+	case got.Err != nil:
+		return problem.New(problem.Down, "", "The application does not answer: nothing is changed.").Because(got.Err)
 	}
-	defer response.Body.Close()
-	said, _ := io.ReadAll(io.LimitReader(response.Body, MostAnswered))
-	return answered(response.StatusCode, said)
+	return answered(got.Status, got.Body)
 }
 
 // answered is what an answer says.

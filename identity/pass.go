@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/mail"
 	"net/netip"
 	"slices"
 	"strings"
@@ -42,6 +43,7 @@ const (
 type Claims struct {
 	jwt.RegisteredClaims
 	Name       string         `json:"name"`
+	Email      string         `json:"email,omitempty"` // where letters reach them, which they then may sign up for
 	Roles      []string       `json:"roles"`
 	Attributes map[string]any `json:"attributes"`
 	Scope      Scope          `json:"scope"`
@@ -248,6 +250,11 @@ func (c *Checked) claimed(by Presented, now time.Time, fault func(string, string
 	if says.Name == "" {
 		fault("name", "The viewer pass does not say who is looking.")
 	}
+	if says.Email != "" {
+		if a, err := mail.ParseAddress(says.Email); err != nil || a.Address != says.Email {
+			fault("email", "The viewer pass has an address for letters that is none.")
+		}
+	}
 	if len(says.Roles) > mostNamed || len(says.Attributes) > mostNamed || len(says.Scope.Dashboards) > mostNamed {
 		fault("size", "The viewer pass names more than %d roles, attributes or dashboards.", mostNamed)
 	}
@@ -282,7 +289,7 @@ func (p *Passes) take(ctx context.Context, s *store.Store, pass string, by Prese
 		}
 	}
 	as = rule.Viewer{ID: c.Host.Name + "/" + says.Subject, Name: says.Name, Roles: says.Roles, Attributes: filter.Attributes(says.Attributes)}
-	return c, as, s.SeenViewer(ctx, c.Host.Name, c.Key.ID, says.Subject, says.Name, says.Roles, says.Attributes)
+	return c, as, s.SeenViewer(ctx, store.HostViewer{HostApp: c.Host.Name, HostKey: c.Key.ID, Subject: says.Subject, Name: says.Name, Email: Email(says.Email)}, says.Roles, says.Scope.Dashboards, says.Attributes)
 }
 
 // Exchange takes a viewer pass and begins a viewer's stay in a frame on a page of origin,

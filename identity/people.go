@@ -46,6 +46,7 @@ type Caller struct {
 	Link       *store.OpenLink // by which a visitor comes, whom nobody vouches for
 	Printing   bool            // where the printing browser reads for them: nothing else is done
 	Whole      bool            // then: lists are whole, as on paper
+	Sending    bool            // where what they see is put into a letter: nothing else is done
 	Looking    *Look           // where somebody else looks as them: nothing is done as them
 	Expires    time.Time
 	alive      func(context.Context, *store.Store) (bool, error)

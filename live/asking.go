@@ -33,6 +33,9 @@ func (e *Engine) Do(ctx context.Context, sealed rule.Sealed, v rule.Viewer) (Res
 	return e.cache.Do(asks(ctx, v), sealed, src)
 }
 
+// Patient is a context whose questions wait for those of people: of whomever it is, nobody sits before it.
+func Patient(ctx context.Context) context.Context { return source.Patient(ctx) }
+
 // asks is a context whose questions are put for a viewer.
 func asks(ctx context.Context, v rule.Viewer) context.Context {
 	a := source.Asker{ID: v.ID, Class: source.Viewers}

@@ -2,7 +2,6 @@ package mail_test
 
 import (
 	"context"
-	"mime"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -19,25 +18,23 @@ func TestLetters(t *testing.T) {
 	sink := mailtest.Start(t)
 	m, err := mail.New(sink.Address, "Eskadel <eskadel@skerrin.example>")
 	require.NoError(t, err)
-	require.NoError(t, m.Send(ctx, "Orla Nairn\r\nBcc: x@elsewhere.example", "orla@skerrin.example", "Über Bord\r\nBcc: y@elsewhere.example", "Hello,\n\nA long way: https://boards.example/enter/abc\n"))
-	got := <-sink.Letters
+	require.NoError(t, m.Send(ctx, mail.Letter{Name: "Orla Nairn\r\nBcc: x@elsewhere.example", To: "orla@skerrin.example", Subject: "Über Bord\r\nBcc: y@elsewhere.example", Text: "Hello,\n\nA long way: https://boards.example/enter/abc\n"}, nil))
+	got := <-sink.Arrived
 	assert.Equal(t, []string{"orla@skerrin.example"}, got.To, "and nobody else, whatever stands in a name")
 	assert.Empty(t, got.Header.Get("Bcc"))
-	subject, err := new(mime.WordDecoder).DecodeHeader(got.Header.Get("Subject"))
-	require.NoError(t, err)
-	assert.Contains(t, subject, "Über Bord")
+	assert.Contains(t, got.Subject, "Über Bord")
 	assert.Contains(t, got.Text, "https://boards.example/enter/abc")
 	assert.NotEmpty(t, got.Header.Get("Message-ID"))
 
 	for why, to := range map[string]string{"refused": "x@nowhere.example", "no address": "no address", "two": "a@skerrin.example, b@skerrin.example"} {
-		err := m.Send(ctx, "X", to, "Hello", "Hello")
+		err := m.Send(ctx, mail.Letter{Name: "X", To: to, Subject: "Hello", Text: "Hello"}, nil)
 		require.NotNil(t, problem.Of(err), why)
 		assert.Contains(t, problem.Of(err).Words, to, why)
 	}
 	nobody, err := mail.New("smtp://127.0.0.1:1", "eskadel@skerrin.example")
 	require.NoError(t, err)
-	assert.True(t, problem.Is(nobody.Send(ctx, "X", "x@skerrin.example", "Hello", "Hello"), problem.Down))
-	assert.Empty(t, sink.Letters)
+	assert.True(t, problem.Is(nobody.Send(ctx, mail.Letter{Name: "X", To: "x@skerrin.example", Subject: "Hello", Text: "Hello"}, nil), problem.Down))
+	assert.Empty(t, sink.Arrived)
 }
 
 func TestWhereLettersCanBeSentThrough(t *testing.T) {
@@ -54,5 +51,5 @@ func TestWhereLettersCanBeSentThrough(t *testing.T) {
 	plain := mailtest.Start(t)
 	m, err := mail.New("smtps"+plain.Address[len("smtp"):], "eskadel@skerrin.example")
 	require.NoError(t, err)
-	assert.True(t, problem.Is(m.Send(ctx, "X", "x@skerrin.example", "Hello", "Hello"), problem.Down))
+	assert.True(t, problem.Is(m.Send(ctx, mail.Letter{Name: "X", To: "x@skerrin.example", Subject: "Hello", Text: "Hello"}, nil), problem.Down))
 }

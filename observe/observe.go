@@ -28,11 +28,13 @@ var (
 	held      = prometheus.NewGaugeVec(prometheus.GaugeOpts{Name: "eskadel_cache_bytes", Help: "About how much memory kept answers take."}, []string{})
 	streams   = prometheus.NewGauge(prometheus.GaugeOpts{Name: "eskadel_streams", Help: "Pages that are told of changes just now."})
 	waiting   = prometheus.NewGaugeVec(prometheus.GaugeOpts{Name: "eskadel_queue_waiting", Help: "Questions that wait for a connection to a source."}, []string{"source"})
+	delivered = prometheus.NewHistogram(prometheus.HistogramOpts{Name: "eskadel_delivery_seconds", Help: "Deliveries and alerts that were sent, with the time they took.", Buckets: spans})
+	letters   = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "eskadel_letters_total", Help: "Letters and messages by what became of them."}, []string{"state"})
 	heard     = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "eskadel_changes_total", Help: "Changes of records that were heard."}, []string{"source"})
 )
 
 func init() {
-	registry.MustRegister(requests, questions, own, cached, held, streams, waiting, heard, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	registry.MustRegister(requests, questions, own, cached, held, streams, waiting, heard, delivered, letters, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 }
 
 // Metrics answers with everything that is measured, as Prometheus reads it.
@@ -88,6 +90,12 @@ func Streams(more int) { streams.Add(float64(more)) }
 
 // Waiting counts questions that wait for a source.
 func Waiting(source string, more int) { waiting.WithLabelValues(source).Add(float64(more)) }
+
+// Delivered notes that something was done by itself.
+func Delivered(took time.Duration) { delivered.Observe(took.Seconds()) }
+
+// Letter notes what became of a letter or a message.
+func Letter(state string) { letters.WithLabelValues(state).Inc() }
 
 // Changed notes a change of records that was heard.
 func Changed(source string) { heard.WithLabelValues(source).Inc() }

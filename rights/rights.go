@@ -22,6 +22,7 @@ const (
 	Tips       What = "tips"       // what a mark says of itself
 	Change     What = "change"     // records, where a table of a dashboard lets them
 	TakeAway   What = "take away"  // figures of a dashboard, as a file
+	Subscribe  What = "subscribe"  // to what is delivered of a dashboard
 	OwnFilters What = "filters"    // narrowing a dashboard by what it offers
 	Ask        What = "ask"        // questions of one's own on a dashboard
 	Make       What = "make"       // charts and dashboards of one's own
@@ -72,6 +73,7 @@ var table = map[What][7]answer{
 	Tips:       {no, allowed, yes, yes, yes, yes, allowed},
 	Change:     {no, allowed, yes, yes, no, no, no},
 	TakeAway:   {no, allowed, yes, yes, yes, yes, allowed},
+	Subscribe:  {no, allowed, shared, yes, no, no, no},
 	OwnFilters: {no, allowed, yes, yes, yes, yes, allowed},
 	Ask:        {no, allowed, yes, yes, yes, yes, allowed},
 	Make:       {no, no, yes, yes, yes, yes, no},
@@ -173,6 +175,9 @@ var looked = []What{Open, See, Records, Tips, TakeAway, OwnFilters, Ask}
 // printed is what the browser that prints may ask.
 var printed = []What{Open, See, Records, Tips, OwnFilters}
 
+// sent is what may be asked for putting it into a letter.
+var sent = []What{Open, See, Records, Tips, TakeAway, Subscribe, OwnFilters}
+
 // Ever tells in words why somebody may not do a kind of thing at all; nil where they may, or
 // where it depends on with what.
 func Ever(c *identity.Caller, what What) error {
@@ -181,6 +186,9 @@ func Ever(c *identity.Caller, what What) error {
 	}
 	if c != nil && c.Printing && !slices.Contains(printed, what) {
 		return problem.New(problem.Forbidden, "", "Nothing is done while a page is printed.")
+	}
+	if c != nil && c.Sending && !slices.Contains(sent, what) {
+		return problem.New(problem.Forbidden, "", "Nothing is done while a letter is written.")
 	}
 	if of := Of(c); of != Nobody && table[what][of] == no {
 		return refused(c, what, Thing{})
@@ -204,7 +212,7 @@ func May(c *identity.Caller, what What, with Thing) error {
 		if !slices.Contains(c.Dashboards, with.Dashboard) {
 			return refused(c, See, with)
 		}
-		ok = slices.Contains(with.ViewersMay, map[What]string{Tips: dashboard.MaySeeTips, OwnFilters: dashboard.MayNarrow, Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload, Ask: dashboard.MayAsk, Change: dashboard.MayChange}[what])
+		ok = slices.Contains(with.ViewersMay, map[What]string{Tips: dashboard.MaySeeTips, OwnFilters: dashboard.MayNarrow, Records: dashboard.MaySeeRecords, TakeAway: dashboard.MayDownload, Ask: dashboard.MayAsk, Change: dashboard.MayChange, Subscribe: dashboard.MaySubscribe}[what])
 	case kept:
 		ok = with.keptBy(c) || with.Granted(c) >= Edits
 	case passed:
@@ -250,6 +258,16 @@ func refused(c *identity.Caller, what What, with Thing) error {
 		return no("The author of this dashboard does not let questions be asked of it.")
 	case TakeAway:
 		return no("The author of this dashboard does not let its figures be taken away.")
+	case Subscribe:
+		switch {
+		case c.Program:
+			return no("People sign up for deliveries, not programs.")
+		case c.Link != nil:
+			return no("Who is known signs up for deliveries, not whoever has a link.")
+		case c.Author:
+			return refused(c, See, with)
+		}
+		return no("The author of this dashboard does not let its readers sign up for deliveries.")
 	case Use:
 		if !c.Author {
 			break

@@ -27,7 +27,19 @@ type Asker struct {
 type askerKey struct{}
 
 // For is a context whose questions are put for somebody; without one they are background.
-func For(ctx context.Context, a Asker) context.Context { return context.WithValue(ctx, askerKey{}, a) }
+func For(ctx context.Context, a Asker) context.Context {
+	if ctx.Value(patientKey{}) != nil {
+		a.Class = Background
+	}
+	return context.WithValue(ctx, askerKey{}, a)
+}
+
+type patientKey struct{}
+
+// Patient is a context whose questions are background, for whomever they are put: nobody waits for them.
+func Patient(ctx context.Context) context.Context {
+	return For(context.WithValue(ctx, patientKey{}, true), Asker{})
+}
 
 func askerOf(ctx context.Context) Asker {
 	if a, ok := ctx.Value(askerKey{}).(Asker); ok {

@@ -10,10 +10,11 @@ import (
 const forgetEvery = 10 * time.Minute
 
 // over is what nobody needs any more: how dashboards were looked at that nobody has opened for 400 days, viewers of
-// host apps who have not come for 90, and passes and stays in frames that have ended.
+// host apps who have not come for 90, what was sent 400 days ago, and passes and stays in frames that have ended.
 var over = []string{
 	"delete from views where used_at < now() - interval '400 days'",
 	"delete from host_viewers where seen_at < now() - interval '90 days'",
+	"delete from runs where ended_at < now() - interval '400 days'",
 	"delete from used_passes where expires_at < now()",
 	"delete from frame_sessions where expires_at < now()",
 }

@@ -132,6 +132,14 @@ type HostViewer struct {
 	Roles, Attributes JSON
 	SeenAt            time.Time
 	HostKey           string
+	Email             string // where letters reach them, if their passes say so
+	Dashboards        JSON   // that their last pass was for
+}
+
+// DashboardList returns the dashboards that the viewer's last pass was for.
+func (v HostViewer) DashboardList() (out []string) {
+	_ = json.Unmarshal(v.Dashboards, &out)
+	return out
 }
 
 // RoleList returns the roles that the viewer came with.
@@ -144,14 +152,16 @@ func (v HostViewer) AttributeMap() (out map[string]any) {
 }
 
 // SeenViewer notes who came, and by which key: to the minute, so that most comings write nothing.
-func (s *Store) SeenViewer(ctx context.Context, app, key, subject, name string, roles []string, attributes map[string]any) error {
+func (s *Store) SeenViewer(ctx context.Context, v HostViewer, roles, dashboards []string, attributes map[string]any) error {
 	db := s.db.WithContext(ctx)
-	err := db.Exec(`insert into host_viewers (host_app, subject, name, roles, attributes, host_key) values (?, ?, ?, ?, ?, ?)
-		on conflict (host_app, subject) do update set name = excluded.name, roles = excluded.roles, attributes = excluded.attributes, host_key = excluded.host_key, seen_at = clock_timestamp()
-		where host_viewers.seen_at < clock_timestamp() - interval '1 minute' or (host_viewers.name, host_viewers.roles, host_viewers.attributes, host_viewers.host_key) is distinct from (excluded.name, excluded.roles, excluded.attributes, excluded.host_key)`,
-		app, subject, name, toJSON(listed(roles)), toJSON(mapped(attributes)), key).Error
+	err := db.Exec(`insert into host_viewers (host_app, subject, name, roles, attributes, host_key, email, dashboards) values (?, ?, ?, ?, ?, ?, ?, ?)
+		on conflict (host_app, subject) do update set name = excluded.name, roles = excluded.roles, attributes = excluded.attributes, host_key = excluded.host_key,
+			email = excluded.email, dashboards = excluded.dashboards, seen_at = clock_timestamp()
+		where host_viewers.seen_at < clock_timestamp() - interval '1 minute' or (host_viewers.name, host_viewers.roles, host_viewers.attributes, host_viewers.host_key, host_viewers.email, host_viewers.dashboards)
+			is distinct from (excluded.name, excluded.roles, excluded.attributes, excluded.host_key, excluded.email, excluded.dashboards)`,
+		v.HostApp, v.Subject, v.Name, toJSON(listed(roles)), toJSON(mapped(attributes)), v.HostKey, v.Email, toJSON(listed(dashboards))).Error
 	if err == nil {
-		err = db.Exec("update host_keys set used_at = now() where id = ? and (used_at is null or used_at < now() - interval '1 minute')", key).Error
+		err = db.Exec("update host_keys set used_at = now() where id = ? and (used_at is null or used_at < now() - interval '1 minute')", v.HostKey).Error
 	}
 	return words(err, "")
 }

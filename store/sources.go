@@ -138,6 +138,7 @@ func (t *Tx) Reseal(ctx context.Context) (changed int, err error) {
 		{"select id as name, sealed_secret as sealed from host_keys where length(sealed_secret) > 0 for update", "update host_keys set sealed_secret = ? where id = ?"},
 		{"select id::text as name, sealed_factor as sealed from people where sealed_factor is not null for update", "update people set sealed_factor = ? where id = ?::bigint"},
 		{"select id::text as name, sealed_secret as sealed from organisations for update", "update organisations set sealed_secret = ? where id = ?::int"},
+		{"select id::text as name, sealed_secret as sealed from channels for update", "update channels set sealed_secret = ? where id = ?::bigint"},
 	} {
 		var rows []row
 		if err := t.db.WithContext(ctx).Raw(of.read).Scan(&rows).Error; err != nil {

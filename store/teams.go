@@ -33,6 +33,13 @@ func (s *Store) TeamsOf(ctx context.Context, personID int64) ([]int64, error) {
 	})
 }
 
+// TeamMates are the people in the teams of a person who may come in, without them.
+func (s *Store) TeamMates(ctx context.Context, personID int64) (out []int64, err error) {
+	err = s.db.WithContext(ctx).Raw(`select distinct m.person_id from team_members m join people p on p.id = m.person_id
+		where m.team_id in (select team_id from team_members where person_id = ?) and m.person_id <> ? and p.ended_at is null order by 1`, personID, personID).Scan(&out).Error
+	return out, words(err, "list")
+}
+
 // KeepTeam keeps a team with its members: a new one where it has no ID yet.
 func (t *Tx) KeepTeam(ctx context.Context, of *Team, members []int64) error {
 	t.changed(OfPeople, "")

@@ -52,14 +52,23 @@ func (v *View) Leaving(id string, parts Parts) (*Leaving, error) {
 // A Called is a widget with its title.
 type Called struct{ ID, Title string }
 
+// Charts are the widgets of a page but for texts, in reading order.
+func (v *View) Charts(page *dashboard.Page) ([]Called, error) {
+	return v.titled(page, func(*chart.Document) bool { return true })
+}
+
 // Figured are the widgets of a page that have figures, in reading order.
-func (v *View) Figured(page *dashboard.Page) (out []Called, err error) {
+func (v *View) Figured(page *dashboard.Page) ([]Called, error) {
+	return v.titled(page, func(doc *chart.Document) bool { return !doc.Form.Lists() })
+}
+
+func (v *View) titled(page *dashboard.Page, wanted func(*chart.Document) bool) (out []Called, err error) {
 	for _, w := range page.InOrder() {
 		doc, ds, err := v.sound(&w)
 		if err != nil {
 			return nil, err
 		}
-		if doc != nil && !doc.Form.Lists() {
+		if doc != nil && wanted(doc) {
 			out = append(out, Called{w.ID, sentence.Title(doc, ds)})
 		}
 	}

@@ -3,6 +3,7 @@ package view
 import (
 	"maps"
 	"slices"
+	"strings"
 
 	"eskadel/core/dashboard"
 	"eskadel/core/dataset"
@@ -22,6 +23,38 @@ type Line struct {
 	Only    []LineOnly
 	Changed bool // the state differs from the standard view
 	Fixed   bool // filters are as they are
+}
+
+// Words is the line as one sentence, for whoever it is that may see so much: “you”, or somebody by name.
+func (l *Line) Words(who string) string {
+	out := "Showing"
+	if len(l.Counted) > 0 {
+		out += " " + l.Counted[0].Record
+	}
+	var all []string
+	for _, f := range l.Filters {
+		all = append(all, f.Text)
+	}
+	if l.Rules != "" {
+		all = append(all, l.Rules)
+	}
+	for _, n := range l.Narrow {
+		all = append(all, n.Words)
+	}
+	for _, o := range l.Only {
+		all = append(all, o.Words)
+	}
+	if len(all) > 0 {
+		out += " " + strings.Join(all, ", ")
+	}
+	for i, c := range l.Counted {
+		if i == 0 {
+			out += ": " + c.Some + " of the " + c.All + " " + who + " may see"
+			continue
+		}
+		out += ", " + c.Some + " of the " + c.All + " " + c.Record
+	}
+	return out + "."
 }
 
 // A LineNarrow is a phrase that a choice of marks makes: number At of those that are chosen or, of a

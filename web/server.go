@@ -17,6 +17,7 @@ import (
 	"eskadel/web/charts"
 	"eskadel/web/dashboards"
 	"eskadel/web/data"
+	"eskadel/web/deliveries"
 	"eskadel/web/drawing"
 	"eskadel/web/gate"
 	"eskadel/web/page"
@@ -26,7 +27,7 @@ import (
 )
 
 // areas are all folders of pages.
-var areas = []page.Area{page.Shared, {Name: "theme", Files: theme.Styles}, {Name: "drawing", Files: drawing.Scripts}, reading.Area, dashboards.Area, charts.Area, data.Area, people.Area, account.Area}
+var areas = []page.Area{page.Shared, {Name: "theme", Files: theme.Styles}, {Name: "drawing", Files: drawing.Scripts}, reading.Area, dashboards.Area, charts.Area, data.Area, deliveries.Area, people.Area, account.Area}
 
 // A Server serves one workspace.
 type Server struct {
@@ -48,7 +49,7 @@ func New(ws *workspace.Workspace) (*Server, error) {
 	}
 	// Every route there is. A test walks them with every kind of caller; what is not here is
 	// not served.
-	for _, area := range []interface{ Routes() []gate.Route }{pages, reading.New(pages), dashboards.New(pages), charts.New(pages), data.New(pages), people.New(pages), account.New(pages), api.New(s.Gate)} {
+	for _, area := range []interface{ Routes() []gate.Route }{pages, reading.New(pages), dashboards.New(pages), charts.New(pages), data.New(pages), deliveries.New(pages), people.New(pages), account.New(pages), api.New(s.Gate)} {
 		s.routes = append(s.routes, area.Routes()...)
 	}
 	s.routes = append(s.routes,

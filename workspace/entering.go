@@ -6,6 +6,7 @@ import (
 
 	"eskadel/core/problem"
 	"eskadel/identity"
+	"eskadel/mail"
 	"eskadel/rights"
 	"eskadel/store"
 )
@@ -234,7 +235,7 @@ func (w *Workspace) entryFor(ctx context.Context, by string, p *store.Person, di
 		return out, nil
 	}
 	subject, text := letter(p, by, w.address+path, out.Until.In(w.Calendar().Zone).Format("2 January 2006, 15:04"))
-	if err := w.mail.Send(ctx, p.Name, p.Email, subject, text); err != nil {
+	if err := w.mail.Send(ctx, mail.Letter{Name: p.Name, To: p.Email, Subject: subject, Text: text}, nil); err != nil {
 		out.Path, out.Trouble = path, problem.Of(err)
 		if out.Trouble == nil {
 			return nil, err

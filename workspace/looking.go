@@ -9,6 +9,7 @@ import (
 	"eskadel/core/period"
 	"eskadel/core/profile"
 	"eskadel/identity"
+	"eskadel/live"
 	"eskadel/rights"
 	"eskadel/view"
 )
@@ -25,6 +26,9 @@ type Look struct {
 
 // Look opens a dashboard in a state.
 func (w *Workspace) Look(ctx context.Context, who *identity.Caller, name string, draft bool, state dashboard.State) (*Look, error) {
+	if who.Sending {
+		ctx = live.Patient(ctx)
+	}
 	o, err := w.Dashboard(ctx, who, name, draft)
 	if err != nil {
 		return nil, err
@@ -80,6 +84,11 @@ func (l *Look) thing() rights.Thing {
 // MayRecords and MayTakeAway tell what somebody may do here.
 func (l *Look) MayRecords() bool  { return rights.May(l.who, rights.Records, l.thing()) == nil }
 func (l *Look) MayTakeAway() bool { return rights.May(l.who, rights.TakeAway, l.thing()) == nil }
+
+// MaySubscribe tells whether somebody may sign up for what is delivered of it.
+func (l *Look) MaySubscribe() bool {
+	return l.Version != 0 && rights.May(l.who, rights.Subscribe, l.thing()) == nil
+}
 
 // MayNarrow tells whether somebody may set filters here.
 func (l *Look) MayNarrow() bool { return !l.view.Fixed }

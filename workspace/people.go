@@ -94,7 +94,12 @@ func (w *Workspace) LetIn(ctx context.Context, who *identity.Caller, id int64) (
 
 // EndPerson lets a person in no more; what they keep stays.
 func (w *Workspace) EndPerson(ctx context.Context, who *identity.Caller, id int64) error {
-	return w.administer(ctx, who, id, "let in no more", identity.End)
+	return w.administer(ctx, who, id, "let in no more", func(ctx context.Context, tx *store.Tx, p *Person) error {
+		if err := identity.End(ctx, tx, p); err != nil {
+			return err
+		}
+		return stopAllOf(ctx, tx, p)
+	})
 }
 
 // AdmitPerson lets a person in again.

@@ -217,6 +217,7 @@ func runDemo(ctx context.Context, args []string) error {
 	port := flags.Int("port", 8080, "Eskadel's port on 127.0.0.1")
 	desk := flags.Int("yarddesk-port", 8090, "Yard Desk's port on localhost")
 	staff := flags.Int("staff-port", 8091, "port on 127.0.0.1 of the place where the organisation signs its people in")
+	post := flags.Int("post-port", 8092, "port on 127.0.0.1 of the page that shows what is sent to anybody")
 	fresh := flags.Bool("fresh", false, "forget everything kept before")
 	if err := flags.Parse(args); err != nil {
 		return err
@@ -224,7 +225,7 @@ func runDemo(ctx context.Context, args []string) error {
 	if *dir == "" {
 		*dir = localpg.Folder(root, *name)
 	}
-	d, err := demo.Start(ctx, demo.Config{Dir: *dir, Fresh: *fresh, Scale: *scale, Eskadel: *port, YardDesk: *desk, Staff: *staff, Now: os.Getenv("ESKADEL_NOW"), Say: func(format string, a ...any) { fmt.Printf(format+"\n", a...) }})
+	d, err := demo.Start(ctx, demo.Config{Dir: *dir, Fresh: *fresh, Scale: *scale, Eskadel: *port, YardDesk: *desk, Staff: *staff, Post: *post, Now: os.Getenv("ESKADEL_NOW"), Say: func(format string, a ...any) { fmt.Printf(format+"\n", a...) }})
 	if err != nil {
 		return err
 	}
@@ -236,10 +237,11 @@ Eskadel:                  %s
   builder  %s   password  %s
   author   %s  password  %s
   or through the organisation, which stands in at %s
+What it sends to anybody: %s
 Their PostgreSQL:         127.0.0.1:%d, in %s
 
 Ctrl+C stops everything.
-`, d.YardDesk, d.Eskadel, demo.BuilderEmail, demo.Password, demo.AuthorEmail, demo.Password, d.Staff.Issuer, d.Cluster.Port, *dir)
+`, d.YardDesk, d.Eskadel, demo.BuilderEmail, demo.Password, demo.AuthorEmail, demo.Password, d.Staff.Issuer, d.PostPage, d.Cluster.Port, *dir)
 	<-ctx.Done()
 	fmt.Println("stopping")
 	return nil

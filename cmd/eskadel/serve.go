@@ -15,6 +15,8 @@ import (
 	"eskadel/check"
 	"eskadel/config"
 	"eskadel/core/period"
+	"eskadel/deliver"
+	"eskadel/deliver/chat"
 	"eskadel/live"
 	"eskadel/mail"
 	"eskadel/observe"
@@ -102,10 +104,16 @@ func serve(ctx context.Context, args []string) error {
 	}()
 	go web.Tidy(ctx)
 	go s.Forgetting(ctx)
+	delivered := make(chan struct{})
+	go func() {
+		defer close(delivered)
+		(&deliver.Runner{Workspace: w, Mail: around.Mail, Chat: chat.New(c.FetchInside), Printer: server.Printer}).Run(ctx)
+	}()
 	slog.Info("serving", "address", h.Addr)
 	if err := h.ListenAndServe(); !errors.Is(err, http.ErrServerClosed) {
 		return err
 	}
+	<-delivered
 	return <-stopped
 }
 

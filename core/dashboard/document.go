@@ -44,6 +44,7 @@ const (
 	MayDownload   = "download"
 	MayAsk        = "ask"
 	MayChange     = "change"
+	MaySubscribe  = "subscribe"
 )
 
 // An Allowance is something that the author may let viewers do.
@@ -62,6 +63,7 @@ func Allowances() []Allowance {
 		{MayDownload, "take it away", "pictures and figures of charts, pages on paper, and the records behind a mark as a file; each time is noted"},
 		{MayAsk, "ask questions of their own", "in words, of the datasets that stand here: any field that row rules let them see"},
 		{MayChange, "change records where a table lets them", "the fields that a table of yours lets their role change, and no other"},
+		{MaySubscribe, "get it by mail", "they sign themselves up for deliveries that are open to it, and for alerts; each gets what their own rules let them see"},
 	}
 }
 

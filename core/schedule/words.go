@@ -15,8 +15,14 @@ func listed(all []string) string {
 	return strings.Join(all[:len(all)-1], ", ") + " and " + all[len(all)-1]
 }
 
-// counted says which of several: “second”, “12th”.
-func counted(n int) string {
+// Counted says which of several: “second”, “12th”, and below zero from the end: “last”, “second to last”.
+func Counted(n int) string {
+	switch {
+	case n == -1:
+		return "last"
+	case n < 0:
+		return Counted(-n) + " to last"
+	}
 	few := []string{"", "first", "second", "third", "fourth", "fifth"}
 	if n < len(few) {
 		return few[n]
@@ -60,14 +66,7 @@ func (s Schedule) Words() string {
 		if of != "day" && of != "working day" {
 			of = capital(of)
 		}
-		which := counted(max(s.On.Nth, -s.On.Nth)) + " "
-		switch {
-		case s.On.Nth == -1:
-			which = "last "
-		case s.On.Nth < 0:
-			which += "to last "
-		}
-		out = "on the " + which + of + " of each " + s.Every
+		out = "on the " + Counted(s.On.Nth) + " " + of + " of each " + s.Every
 	}
 	out += " at " + listed(slices.Sorted(slices.Values(s.At)))
 	out += map[string]string{"skip": ", not on holidays", "before": ", on the working day before if that is a holiday", "after": ", on the working day after if that is a holiday"}[s.Holidays]
@@ -83,4 +82,17 @@ func place(zone string) string {
 		return zone
 	}
 	return strings.ReplaceAll(zone[strings.LastIndexByte(zone, '/')+1:], "_", " ")
+}
+
+// Zones are those that are offered; others can be written in documents.
+var Zones = []string{
+	"UTC", "Africa/Cairo", "Africa/Casablanca", "Africa/Johannesburg", "Africa/Lagos", "Africa/Nairobi", "America/Anchorage", "America/Argentina/Buenos_Aires", "America/Bogota",
+	"America/Caracas", "America/Chicago", "America/Denver", "America/Halifax", "America/Lima", "America/Los_Angeles", "America/Mexico_City", "America/New_York", "America/Phoenix",
+	"America/Santiago", "America/Sao_Paulo", "America/St_Johns", "America/Toronto", "America/Vancouver", "Asia/Almaty", "Asia/Bangkok", "Asia/Colombo", "Asia/Dhaka", "Asia/Dubai",
+	"Asia/Ho_Chi_Minh", "Asia/Hong_Kong", "Asia/Jakarta", "Asia/Jerusalem", "Asia/Kabul", "Asia/Karachi", "Asia/Kathmandu", "Asia/Kolkata", "Asia/Manila", "Asia/Riyadh",
+	"Asia/Seoul", "Asia/Shanghai", "Asia/Singapore", "Asia/Taipei", "Asia/Tashkent", "Asia/Tehran", "Asia/Tokyo", "Atlantic/Azores", "Atlantic/Reykjavik", "Australia/Adelaide",
+	"Australia/Brisbane", "Australia/Darwin", "Australia/Lord_Howe", "Australia/Melbourne", "Australia/Perth", "Australia/Sydney", "Europe/Amsterdam", "Europe/Athens", "Europe/Berlin",
+	"Europe/Brussels", "Europe/Bucharest", "Europe/Budapest", "Europe/Copenhagen", "Europe/Dublin", "Europe/Helsinki", "Europe/Istanbul", "Europe/Kyiv", "Europe/Lisbon",
+	"Europe/London", "Europe/Madrid", "Europe/Moscow", "Europe/Oslo", "Europe/Paris", "Europe/Prague", "Europe/Rome", "Europe/Sofia", "Europe/Stockholm", "Europe/Vienna",
+	"Europe/Warsaw", "Europe/Zurich", "Pacific/Auckland", "Pacific/Fiji", "Pacific/Honolulu", "Pacific/Port_Moresby", "Pacific/Tongatapu",
 }

@@ -192,7 +192,7 @@ func (g *Gate) FromPage(c *gin.Context) {
 		return
 	}
 	sent := c.GetHeader("X-CSRF-Token")
-	if _, read := c.Request.Body.(*readBody); read && sent == "" && strings.HasPrefix(c.ContentType(), "application/x-www-form-urlencoded") {
+	if _, read := c.Request.Body.(*readBody); read && sent == "" && (c.ContentType() == "application/x-www-form-urlencoded" || c.ContentType() == "multipart/form-data") {
 		sent = c.PostForm("csrf")
 	}
 	if subtle.ConstantTimeCompare([]byte(sent), []byte(who.CSRF)) != 1 {

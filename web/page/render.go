@@ -174,7 +174,7 @@ func (s *Server) HTML(c *gin.Context, status int, t *template.Template, name str
 func area(path string) string {
 	first, _, _ := strings.Cut(strings.TrimPrefix(path, "/"), "/")
 	switch first {
-	case "data", "charts", "people", "you":
+	case "data", "charts", "deliveries", "people", "you":
 		return first
 	case "notices":
 		return "you"

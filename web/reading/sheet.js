@@ -10,6 +10,7 @@ import { Asking } from "./asking.js";
 import { Changing } from "./changing.js";
 import { Drawer } from "./drawer.js";
 import { Following } from "./following.js";
+import { mail, passView } from "./mailing.js";
 import { menu } from "./marked.js";
 import { popover } from "./popover.js";
 import { taking } from "../page/taking.js";
@@ -438,7 +439,9 @@ export class Sheet {
       this.how.open(record.dataset.record ?? "");
       return;
     }
-    const button = /** @type {HTMLElement | null} */ (target.closest("button"));
+    const order = /** @type {HTMLAnchorElement | null} */ (target.closest("a[data-mail-new]"));
+    if (order) passView(order);
+    const button = /** @type {HTMLButtonElement | null} */ (target.closest("button"));
     if (!button) return;
     const d = button.dataset;
     if (d.filter) void this.unfold(button, this.path(`filters/${encodeURIComponent(d.filter)}`), d.filter, d.in ?? "");
@@ -451,6 +454,8 @@ export class Sheet {
     }
     else if (d.up) this.up(/** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "", Number(d.up));
     else if ("takePage" in d) void this.unfold(button, this.path("take"), "");
+    else if ("mails" in d) void this.unfold(button, this.path("deliveries"), "");
+    else if (d.mail) void mail(button, this.path(`deliveries/${d.mail}`));
     else if (d.takeOf) void this.unfold(button, this.path(`widgets/${encodeURIComponent(d.takeOf)}/take`), "");
     else if ("standard" in d) this.standard();
     else if ("refresh" in d) void this.refresh();

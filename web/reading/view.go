@@ -74,7 +74,7 @@ func (s *Server) sheetOf(c *gin.Context, v *workspace.Look, title, only string, 
 		one.At = [4]int{0, 0, 12, one.At[3]}
 		widgets = []dashboard.Widget{one}
 	}
-	return gin.H{"Doc": v.Doc, "Page": page, "Look": placed.CSS, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Takes": v.MayTakeAway(), "Narrows": v.MayNarrow(), "Ask": only == "" && v.MayAsk(), "Host": s.PictureAddress(c)}, nil
+	return gin.H{"Doc": v.Doc, "Page": page, "Look": placed.CSS, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Takes": v.MayTakeAway(), "Mails": v.MaySubscribe(), "Narrows": v.MayNarrow(), "Ask": only == "" && v.MayAsk(), "Host": s.PictureAddress(c)}, nil
 }
 
 func (s *Server) line(c *gin.Context) {
