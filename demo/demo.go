@@ -91,7 +91,6 @@ type Demo struct {
 	doors  [5]net.Listener // Eskadel's, Yard Desk's, the organisation's, and those of its letters: to look at, and to send
 	stop   []func()
 	mail   *mail.Mailer
-	chats  map[string]string // the secrets of channels, by their ids
 	cancel context.CancelFunc
 }
 
@@ -136,7 +135,6 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 	}
 	d.listen(d.doors[2], d.Staff.Handler())
 	d.Post, d.PostPage = mailbox.New(), fmt.Sprintf("http://127.0.0.1:%d", port(3))
-	d.Post.Secret = func(channel string) string { return d.chats[channel] }
 	d.listen(d.doors[3], d.Post.Handler())
 	go d.Post.Take(d.doors[4])
 	d.stop = append(d.stop, d.Post.Close)
@@ -166,6 +164,9 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 		return d, err
 	}
 	if err := d.load(ctx); err != nil {
+		return d, err
+	}
+	if err := d.deliver(ctx); err != nil {
 		return d, err
 	}
 	go web.Tidy(ctx)

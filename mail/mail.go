@@ -175,7 +175,8 @@ func (m *Mailer) message(l Letter) (*gomail.Msg, error) {
 	if at, err := mail.ParseAddress(l.To); err != nil || at.Address != l.To {
 		return nil, problem.New(problem.Invalid, "email", "No mail can be sent to “%s”.", l.To)
 	}
-	if err := msg.AddToFormat(line(l.Name), l.To); err != nil {
+	to := mail.Address{Name: line(l.Name), Address: l.To}
+	if err := msg.To(to.String()); err != nil {
 		return nil, problem.New(problem.Invalid, "email", "No mail can be sent to “%s”.", l.To).Because(err)
 	}
 	msg.Subject(line(l.Subject))

@@ -2,6 +2,7 @@ package mail_test
 
 import (
 	"context"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -52,4 +53,21 @@ func TestWhereLettersCanBeSentThrough(t *testing.T) {
 	m, err := mail.New("smtps"+plain.Address[len("smtp"):], "eskadel@skerrin.example")
 	require.NoError(t, err)
 	assert.True(t, problem.Is(m.Send(ctx, mail.Letter{Name: "X", To: "x@skerrin.example", Subject: "Hello", Text: "Hello"}, nil), problem.Down))
+}
+
+// What a mail server says of a letter decides whether it is tried again, and what was handed over is known.
+func TestHandingOver(t *testing.T) {
+	sink := mailtest.Start(t)
+	m, err := mail.New(sink.Address, "eskadel@skerrin.example")
+	require.NoError(t, err)
+	sink.Ends = func([]string) error { return assert.AnError }
+	handed := 0
+	err = m.Send(ctx, mail.Letter{To: "orla@skerrin.example", Subject: "x", Text: "y"}, func() error { handed++; return nil })
+	require.ErrorContains(t, err, "takes no letter")
+	assert.Equal(t, 1, handed)
+	err = m.Send(ctx, mail.Letter{To: "orla@skerrin.example", Subject: "x", Text: "y"}, func() error { return assert.AnError })
+	require.ErrorIs(t, err, assert.AnError)
+	assert.Empty(t, sink.Letters(), "what is not to be handed over is not taken")
+	err = m.Send(ctx, mail.Letter{To: "orla@skerrin.example", Text: strings.Repeat("x", mail.MostBytes+1)}, nil)
+	require.ErrorContains(t, err, "MB")
 }

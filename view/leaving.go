@@ -22,6 +22,7 @@ type Leaving struct {
 	*Answer
 	Conditions string    // its sentence, with all that it is narrowed to: "jobs per week where yard is Skerrin"
 	At         time.Time `json:"-"` // when its records were read
+	Count      int64     `json:"-"` // of which it is made
 	Made       string    // "Made from 1,204 jobs on 29 Nov 2026, 21:07."
 	Rules      string    // the row rule in words, "" where all records may be seen
 	Unsaid     []string  // of chart.OnPictures, what its author wants left off
@@ -98,7 +99,7 @@ func (e *Reader) left(ctx context.Context, a *Answer, said, doc *chart.Document,
 		return nil, err
 	}
 	n, _ := strconv.ParseInt(t.Total()[0].Exact(), 10, 64)
-	out.At = e.read(at)
+	out.At, out.Count = e.read(at), n
 	out.Made = made(ds, n, out.At)
 	return out, nil
 }

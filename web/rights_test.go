@@ -53,6 +53,7 @@ var letIn = map[rights.What][]rights.Kind{
 	rights.Records:    {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Change:     {rights.Author, rights.Builder},
 	rights.TakeAway:   {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
+	rights.Subscribe:  {rights.Author, rights.Builder},
 	rights.Make:       {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Use:        {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Edit:       {rights.Builder, rights.BuilderKey},

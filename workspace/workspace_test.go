@@ -98,6 +98,12 @@ func everybody(table string) dataset.TableRules {
 
 // instance opens the workspace of a database once more, as another instance does.
 func instance(t *testing.T, own string) (*workspace.Workspace, *store.Store) {
+	w, s, _ := clocked(t, own)
+	return w, s
+}
+
+// clocked is instance with what holds its clock.
+func clocked(t *testing.T, own string) (*workspace.Workspace, *store.Store, *live.Engine) {
 	ctx, stop := context.WithCancel(ctx)
 	s, err := store.Open(ctx, own, make([]byte, 32))
 	require.NoError(t, err)
@@ -105,9 +111,9 @@ func instance(t *testing.T, own string) (*workspace.Workspace, *store.Store) {
 	e, err := live.NewEngine(ctx, s, period.ISO(time.UTC))
 	require.NoError(t, err)
 	require.NoError(t, e.PinNow("2026-03-05T12:00:00Z"))
-	w, err := workspace.Open(ctx, s, e, workspace.Around{Inside: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}})
+	w, err := workspace.Open(ctx, s, e, workspace.Around{Inside: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}, Address: "https://boards.example"})
 	require.NoError(t, err)
-	return w, s
+	return w, s, e
 }
 
 // count is a chart of how many jobs there are that meet a condition.

@@ -57,7 +57,7 @@ const (
 func (o Order) Check(d *dashboard.Document) error {
 	page, err := d.Page(o.Page)
 	if err != nil {
-		return problem.At("page", err)
+		return err
 	}
 	for _, id := range o.Widgets {
 		if !slices.ContainsFunc(page.Widgets, func(w dashboard.Widget) bool { return w.ID == id }) {

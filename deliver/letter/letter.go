@@ -33,7 +33,7 @@ type Body struct {
 	Reads  string   // the reading line
 	Parts  []Part
 	Shown  string // a sum of all figures in it
-	Some   bool   // something is shown
+	Some   bool   // there are records that it shows something of
 	images []mail.File
 }
 
@@ -70,7 +70,7 @@ func Write(title string, notes []string, reads string, all []*view.Leaving, pict
 		if err != nil {
 			return nil, err
 		}
-		if b.Parts = append(b.Parts, *p); l.Nothing == "" {
+		if b.Parts = append(b.Parts, *p); l.Nothing == "" && l.Count > 0 {
 			b.Some = true
 		}
 		// All that is shown, but for when it was read.

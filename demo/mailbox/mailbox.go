@@ -42,14 +42,14 @@ type File struct {
 
 // A Box takes letters and messages.
 type Box struct {
-	Arrived chan *Letter                // each letter, as long as there is room
-	Takes   func(to string) error       // whether letters to an address are taken; all are without it
-	Ends    func(to []string) error     // asked once a letter is whole, before it is taken
-	Secret  func(channel string) string // of the channel that signs a message
+	Arrived chan *Letter            // each letter, as long as there is room
+	Takes   func(to string) error   // whether letters to an address are taken; all are without it
+	Ends    func(to []string) error // asked once a letter is whole, before it is taken
 	mu      sync.Mutex
 	letters []*Letter
 	said    []Said
 	count   int
+	secrets map[string]string // of channels, by their ids
 	server  *smtp.Server
 }
 
@@ -59,6 +59,13 @@ func New() *Box {
 	b.server = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) { return &session{of: b}, nil }))
 	b.server.Domain, b.server.MaxMessageBytes, b.server.ReadTimeout = "localhost", mostBytes, time.Minute
 	return b
+}
+
+// Signed says with which secrets the messages of channels are signed, by the channels' ids.
+func (b *Box) Signed(secrets map[string]string) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.secrets = secrets
 }
 
 // Take takes letters by SMTP until Close.
@@ -166,7 +173,7 @@ func Read(b []byte) (*Letter, error) {
 			case kind == "text/html":
 				l.HTML = string(body)
 			default:
-				l.Text += string(body)
+				l.Text += strings.ReplaceAll(string(body), "\r\n", "\n")
 			}
 		case *mail.AttachmentHeader:
 			name, _ := h.Filename()

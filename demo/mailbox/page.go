@@ -114,7 +114,12 @@ func (b *Box) hear(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		_, err = jwt.ParseWithClaims(strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer "), &claims, func(t *jwt.Token) (any, error) {
 			channel, _ := t.Header["kid"].(string)
-			return []byte(b.Secret(channel)), nil
+			b.mu.Lock()
+			defer b.mu.Unlock()
+			if secret := b.secrets[channel]; secret != "" {
+				return []byte(secret), nil
+			}
+			return nil, jwt.ErrTokenUnverifiable
 		}, jwt.WithValidMethods([]string{"HS256"}), jwt.WithIssuer("eskadel"), jwt.WithAudience("chat"), jwt.WithExpirationRequired())
 	}
 	sum := sha256.Sum256(body)

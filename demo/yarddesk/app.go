@@ -50,6 +50,7 @@ type Person struct {
 	Role   string
 	YardID int
 	Yard   string
+	Email  string
 }
 
 // Own tells whether the person works with the records of their own yard only.
@@ -137,7 +138,7 @@ func (a *App) sign(text string) string {
 }
 
 func (a *App) signInPage(c *gin.Context) {
-	rows, err := a.db.Query(c, "select s.id, s.name, s.role, s.yard_id, y.name from staff s join yard y on y.id = s.yard_id order by array_position(array['foreman','estimator','office','director','rigger','engineer'], s.role), y.id, s.name")
+	rows, err := a.db.Query(c, "select s.id, s.name, s.role, s.yard_id, y.name, s.email from staff s join yard y on y.id = s.yard_id order by array_position(array['foreman','estimator','office','director','rigger','engineer'], s.role), y.id, s.name")
 	if err != nil {
 		a.fail(c, err)
 		return
@@ -177,7 +178,7 @@ func (a *App) signedIn(c *gin.Context) {
 		return
 	}
 	var p Person
-	err := a.db.QueryRow(c, "select s.id, s.name, s.role, s.yard_id, y.name from staff s join yard y on y.id = s.yard_id where s.id = $1::text::int", id).Scan(&p.ID, &p.Name, &p.Role, &p.YardID, &p.Yard)
+	err := a.db.QueryRow(c, "select s.id, s.name, s.role, s.yard_id, y.name, s.email from staff s join yard y on y.id = s.yard_id where s.id = $1::text::int", id).Scan(&p.ID, &p.Name, &p.Role, &p.YardID, &p.Yard, &p.Email)
 	if err != nil {
 		a.fail(c, err)
 		return

@@ -41,7 +41,7 @@ func (a *App) eskadelPass(c *gin.Context) {
 	}
 	now := time.Now()
 	pass := jwt.NewWithClaims(jwt.SigningMethodHS256, jwt.MapClaims{
-		"iss": "yard-desk", "aud": "eskadel", "sub": fmt.Sprint(p.ID), "name": p.Name,
+		"iss": "yard-desk", "aud": "eskadel", "sub": fmt.Sprint(p.ID), "name": p.Name, "email": p.Email,
 		"iat": now.Unix(), "nbf": now.Unix(), "exp": now.Add(5 * time.Minute).Unix(),
 		"roles": []string{p.Role}, "attributes": attributes,
 		"scope": map[string]any{"dashboards": dashboards()},

@@ -1,0 +1,105 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+
+	"eskadel/core/delivery"
+	"eskadel/core/schedule"
+	"eskadel/deliver/holidays"
+	"eskadel/identity"
+	"eskadel/workspace"
+)
+
+// room is the room of the chat that the demonstration tells things to.
+const room = "Yards"
+
+// deliver sets up what is sent by itself, unless it is there: the ways by which it goes, and a weekly delivery.
+func (d *Demo) deliver(ctx context.Context) error {
+	mara, err := d.person(ctx, BuilderEmail)
+	if err != nil {
+		return err
+	}
+	edda, err := d.person(ctx, AuthorEmail)
+	if err != nil {
+		return err
+	}
+	ways, err := d.Workspace.Ways(ctx, mara)
+	if err != nil {
+		return err
+	}
+	if len(ways.Channels) == 0 {
+		if err := d.ways(ctx, mara); err != nil {
+			return err
+		}
+		if err := d.weekly(ctx, edda); err != nil {
+			return err
+		}
+	}
+	// The chat knows the secrets of its channels.
+	channels, err := d.Store.Channels(ctx)
+	if err != nil {
+		return err
+	}
+	secrets := map[string]string{}
+	for _, c := range channels {
+		if secrets[fmt.Sprint(c.ID)], err = d.Store.Unseal(c.SealedSecret); err != nil {
+			return err
+		}
+	}
+	d.Post.Signed(secrets)
+	return nil
+}
+
+// person is one of the demonstration's people.
+func (d *Demo) person(ctx context.Context, email string) (*identity.Caller, error) {
+	p, err := d.Store.PersonByEmail(ctx, email)
+	if err != nil {
+		return nil, err
+	}
+	return identity.ByID(ctx, d.Store, p.ID)
+}
+
+func (d *Demo) ways(ctx context.Context, who *identity.Caller) error {
+	if _, err := d.Workspace.AddChannel(ctx, who, room, d.PostPage+"/chat/yards"); err != nil {
+		return err
+	}
+	if err := d.Workspace.Allow(ctx, who, "harbour.example"); err != nil {
+		return err
+	}
+	f, err := documents.Open("documents/holidays/skerrin.ics")
+	if err != nil {
+		return err
+	}
+	defer func() { _ = f.Close() }()
+	now := d.Workspace.Now().Year()
+	days, err := holidays.Read(f, now-1, now+10)
+	if err != nil {
+		return err
+	}
+	return d.Workspace.KeepCalendar(ctx, who, "Skerrin", days)
+}
+
+// weekly is what is sent of the yards at the start of each week.
+func (d *Demo) weekly(ctx context.Context, who *identity.Caller) error {
+	calendars, err := d.Workspace.Calendars(ctx, who)
+	if err != nil {
+		return err
+	}
+	order := delivery.Order{Page: "Today", As: []string{delivery.Pictures, delivery.PDF}, Note: "Good morning. This is how the yards stand.", Calendar: calendars[0].ID,
+		Schedule: schedule.Schedule{Every: "week", Weekdays: []string{"monday"}, At: []string{"07:00"}, Holidays: "after"}}
+	id, err := d.Workspace.KeepDelivery(ctx, who, workspace.DeliveryOrder{Dashboard: "yard-today", Title: "The yards on Monday", SignUp: true, Order: order})
+	if err != nil {
+		return err
+	}
+	channels, err := d.Workspace.Channels(ctx, who)
+	if err != nil {
+		return err
+	}
+	for _, to := range []string{"address/office@harbour.example", fmt.Sprint("channel/", channels[0].ID)} {
+		if _, err := d.Workspace.AddReceiver(ctx, who, id, to); err != nil {
+			return err
+		}
+	}
+	return nil
+}
