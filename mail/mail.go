@@ -67,9 +67,16 @@ func local(host string) bool {
 	return host == "localhost" || err == nil && ip.IsLoopback()
 }
 
+// longestLine is how many letters a name or a subject has at most; lines of a letter are bounded (RFC 5321, 4.5.3.1).
+const longestLine = 150
+
 // line is a text as one line can have it, whoever wrote it.
 func line(text string) string {
-	return strings.Join(strings.FieldsFunc(text, func(r rune) bool { return unicode.IsControl(r) || r == ' ' }), " ")
+	out := strings.Join(strings.FieldsFunc(text, func(r rune) bool { return unicode.IsControl(r) || r == ' ' }), " ")
+	if r := []rune(out); len(r) > longestLine {
+		out = string(r[:longestLine-1]) + "…"
+	}
+	return out
 }
 
 // A Letter is what is sent to one person: plain text and, besides, HTML with pictures and files.
@@ -186,7 +193,7 @@ func (m *Mailer) message(l Letter) (*gomail.Msg, error) {
 		msg.SetMessageIDWithValue(line(l.ID))
 	}
 	if l.Leave != "" {
-		msg.SetGenHeader(gomail.HeaderListUnsubscribe, "<"+line(l.Leave)+">")
+		msg.SetGenHeader(gomail.HeaderListUnsubscribe, "<"+l.Leave+">")
 		msg.SetGenHeader(gomail.HeaderListUnsubscribePost, "List-Unsubscribe=One-Click")
 		msg.SetGenHeader("Auto-Submitted", "auto-generated")
 	}
