@@ -6,6 +6,8 @@ export const builder = "mara.quill@skerrin.example";
 /** Where what is made is kept, and where the demonstration of the tests answers. */
 export const place = process.env.ESKADEL_PLACE ?? new URL("../.eskadel", import.meta.url).pathname;
 export const eskadel = `http://127.0.0.1:${process.env.ESKADEL_PORT ?? 18080}`;
+/** Where what is sent to anybody can be read. */
+export const post = `http://127.0.0.1:${process.env.ESKADEL_POST_PORT ?? 18092}`;
 export const yardDesk = `http://localhost:${process.env.ESKADEL_DESK_PORT ?? 18090}`;
 
 /** Collects what the browser complains of: violations of the policy, errors of scripts. */
@@ -44,6 +46,18 @@ export async function dashboardFrame(page: Page): Promise<Frame> {
 /** Waits until the page is laid out and no widget waits for an answer. */
 export async function settled(where: Page | Frame) {
   await where.waitForFunction(() => document.querySelectorAll("[aria-busy]").length === 0);
+}
+
+/** The newest letter to an address, as plain text. */
+export async function letter(page: Page, to: string): Promise<string> {
+  const reader = await page.context().browser()!.newPage();
+  await expect(async () => {
+    await reader.goto(post);
+    await reader.locator("li", { hasText: to }).first().getByRole("link").click({ timeout: 500 });
+  }).toPass({ timeout: 15_000 });
+  const text = await reader.locator("pre").textContent();
+  await reader.close();
+  return text!;
 }
 
 /** @param within what has come onto a page that has been looked at: the rest of it is left out, which takes most of the time */

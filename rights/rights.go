@@ -32,6 +32,7 @@ const (
 	Share      What = "share"      // saying who may see or change it
 	Build      What = "build"      // sources, datasets, row rules, files, settings
 	Administer What = "administer" // people, host apps with their keys and viewers, the audit log
+	Deliver    What = "deliver"    // what is sent by itself, in one's own name
 	Self       What = "self"       // what is one's own: password, second factor, sessions, API keys
 )
 
@@ -77,6 +78,7 @@ var table = map[What][7]answer{
 	OwnFilters: {no, allowed, yes, yes, yes, yes, allowed},
 	Ask:        {no, allowed, yes, yes, yes, yes, allowed},
 	Make:       {no, no, yes, yes, yes, yes, no},
+	Deliver:    {no, no, yes, yes, no, no, no},
 	Use:        {no, no, listed, yes, listed, yes, no},
 	Edit:       {no, no, kept, yes, kept, yes, no},
 	Publish:    {no, no, kept, yes, kept, yes, no},
@@ -292,6 +294,10 @@ func refused(c *identity.Caller, what What, with Thing) error {
 	case Administer:
 		if c.Author {
 			return no("This is for builders: they look after people and host apps.")
+		}
+	case Deliver:
+		if c.Program {
+			return no("Deliveries are made by people, in whose name they are sent.")
 		}
 	case Self:
 		if c.Program {

@@ -68,10 +68,10 @@ passed=$((passed + p)); failed=$((failed + f))
 say "browser tests"
 go build -o "$place/bin/eskadel" ./cmd/eskadel
 export ESKADEL_PLACE=$place ESKADEL_ROOT=$root
-read -r ESKADEL_PORT ESKADEL_DESK_PORT <<< "$(node -e '
+read -r ESKADEL_PORT ESKADEL_DESK_PORT ESKADEL_POST_PORT <<< "$(node -e '
   const net = require("net"), free = () => new Promise((done) => { const s = net.createServer().listen(0, "127.0.0.1", () => { const { port } = s.address(); s.close(() => done(port)); }); });
-  free().then((a) => free().then((b) => console.log(a, b)));')"
-export ESKADEL_PORT ESKADEL_DESK_PORT
+  free().then((a) => free().then((b) => free().then((c) => console.log(a, b, c))));')"
+export ESKADEL_PORT ESKADEL_DESK_PORT ESKADEL_POST_PORT
 (cd "$tests" && npx playwright test); code=$?
 read -r p f <<< "$(node -e '
   const r = JSON.parse(require("fs").readFileSync(process.argv[1], "utf8")).stats;

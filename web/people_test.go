@@ -45,14 +45,15 @@ func TestPeopleAreLookedAfterByPage(t *testing.T) {
 	orla.Set("email", "orla.vane@skerrin.example")
 	status, page = post(t, builder, "/people", orla)
 	require.Equal(t, http.StatusOK, status, page)
-	link := regexp.MustCompile(running.Eskadel + `(/enter/[A-Za-z0-9_-]{43})`).FindStringSubmatch(page)
-	require.NotNil(t, link, page)
+	assert.Contains(t, page, "A letter with a link is on its")
+	link := regexp.MustCompile(running.Eskadel + `(/enter/[A-Za-z0-9_-]{43})`).FindStringSubmatch(running.Post.Letters()[0].Text)
+	require.NotNil(t, link)
 	status, page = post(t, builder, "/people", orla)
 	assert.Equal(t, http.StatusConflict, status)
 	assert.Contains(t, page, "Orla Vane is here already")
 	_, page = send(t, builder, http.MethodGet, "/people", nil)
 	assert.Contains(t, page, "author, who sees what the rules let foreman and harbour watch see, with pier 7, yard Tarn Quay and yard Hollin Creek")
-	assert.NotContains(t, page, link[1], "a link is shown once")
+	assert.NotContains(t, page, link[1], "nobody else sees the link")
 	for _, never := range []string{"null", `["`, "&#34;]", "<nil>"} {
 		assert.NotContains(t, page, never)
 	}
@@ -201,7 +202,7 @@ func TestOnesOwnAccountByPage(t *testing.T) {
 
 	assert.Contains(t, visit(t, http.MethodGet, "/first", nil).Header.Get("Location"), "/sign-in", "there is somebody")
 	assert.Equal(t, http.StatusUnprocessableEntity, visit(t, http.MethodPost, "/first", url.Values{"code": {"a"}, "name": {"X"}, "email": {"x@example.org"}, "password": {"wet rope and brass"}}).StatusCode)
-	assert.Contains(t, visit(t, http.MethodGet, "/forgotten", nil).body, "they can make you a link")
+	assert.Contains(t, visit(t, http.MethodGet, "/forgotten", nil).body, "comes by mail")
 	assert.Contains(t, visit(t, http.MethodGet, "/sign-in/back?code=1&state=2", nil).body, "Sign in again")
 }
 

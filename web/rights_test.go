@@ -54,6 +54,7 @@ var letIn = map[rights.What][]rights.Kind{
 	rights.Change:     {rights.Author, rights.Builder},
 	rights.TakeAway:   {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Subscribe:  {rights.Author, rights.Builder},
+	rights.Deliver:    {rights.Author, rights.Builder},
 	rights.Make:       {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Use:        {rights.Author, rights.Builder, rights.AuthorKey, rights.BuilderKey},
 	rights.Edit:       {rights.Builder, rights.BuilderKey},

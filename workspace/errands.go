@@ -95,7 +95,7 @@ func (w *Workspace) told(ctx context.Context, who *identity.Caller, e *store.Err
 
 // mayTend tells in words why somebody may not change an errand.
 func mayTend(who *identity.Caller, e *store.Errand) error {
-	if err := rights.Ever(who, rights.Make); err != nil {
+	if err := rights.Ever(who, rights.Deliver); err != nil {
 		return err
 	}
 	if who.Builder || who.PersonID != 0 && who.PersonID == e.KeeperID {
@@ -154,7 +154,7 @@ func (w *Workspace) label(ctx context.Context, r *store.Receiver) string {
 
 // Deliveries lists the deliveries that somebody keeps or gets, or may sign up for; for builders all.
 func (w *Workspace) Deliveries(ctx context.Context, who *identity.Caller) ([]Errand, error) {
-	if err := rights.Ever(who, rights.Make); err != nil {
+	if err := rights.Ever(who, rights.Deliver); err != nil {
 		return nil, err
 	}
 	last, err := w.store.LastRuns(ctx)
@@ -229,7 +229,7 @@ func (w *Workspace) Delivery(ctx context.Context, who *identity.Caller, id int64
 
 // tended finds an errand that somebody may change.
 func (w *Workspace) tended(ctx context.Context, who *identity.Caller, id int64) (*store.Errand, error) {
-	if err := rights.Ever(who, rights.Make); err != nil {
+	if err := rights.Ever(who, rights.Deliver); err != nil {
 		return nil, err
 	}
 	e, err := w.store.Errand(ctx, id)
@@ -250,7 +250,7 @@ type DeliveryOrder struct {
 
 // KeepDelivery keeps a delivery: a new one, which is told to whoever makes it, or one that is there.
 func (w *Workspace) KeepDelivery(ctx context.Context, who *identity.Caller, d DeliveryOrder) (id int64, err error) {
-	if err := rights.Ever(who, rights.Make); err != nil {
+	if err := rights.Ever(who, rights.Deliver); err != nil {
 		return 0, err
 	}
 	e := &store.Errand{Kind: store.Delivery, KeeperID: who.PersonID}
@@ -310,8 +310,8 @@ func (w *Workspace) KeepDelivery(ctx context.Context, who *identity.Caller, d De
 
 // orderable opens a published dashboard of which somebody may have something delivered.
 func (w *Workspace) orderable(ctx context.Context, who *identity.Caller, name string) (*Opened, error) {
-	if who.PersonID == 0 || who.Program {
-		return nil, problem.New(problem.Forbidden, "", "Deliveries are made by people, in whose name they are sent.")
+	if err := rights.Ever(who, rights.Deliver); err != nil {
+		return nil, err
 	}
 	o, err := w.Dashboard(ctx, who, name, false)
 	if err != nil {
@@ -336,7 +336,7 @@ func (w *Workspace) Ordering(ctx context.Context, who *identity.Caller, name, vi
 
 // Calendars lists the calendars of holidays.
 func (w *Workspace) Calendars(ctx context.Context, who *identity.Caller) ([]store.Calendar, error) {
-	if err := rights.Ever(who, rights.Make); err != nil {
+	if err := rights.Ever(who, rights.Deliver); err != nil {
 		return nil, err
 	}
 	return w.store.Calendars(ctx)
@@ -375,7 +375,7 @@ func holidaysOf(all []store.Calendar, id int64) schedule.Holidays {
 
 // Moments are the next times at which something is due.
 func (w *Workspace) Moments(ctx context.Context, who *identity.Caller, s schedule.Schedule, calendar int64, most int) (out []time.Time, err error) {
-	if err := rights.Ever(who, rights.Make); err != nil {
+	if err := rights.Ever(who, rights.Deliver); err != nil {
 		return nil, err
 	}
 	if err := s.Check(); err != nil {

@@ -44,7 +44,7 @@ func (w *Workspace) Ways(ctx context.Context, who *identity.Caller) (out Ways, e
 
 // Channels lists the rooms of chats that something may be told to.
 func (w *Workspace) Channels(ctx context.Context, who *identity.Caller) ([]store.Channel, error) {
-	if err := rights.Ever(who, rights.Make); err != nil {
+	if err := rights.Ever(who, rights.Deliver); err != nil {
 		return nil, err
 	}
 	return w.store.Channels(ctx)

@@ -228,7 +228,11 @@ func TestTwoBuildersChangeADataset(t *testing.T) {
 		all.Go(func() {
 			mine := sample.Document()
 			mine.Fields = append(mine.Fields, dataset.FieldDocument{Name: fmt.Sprintf("twice_%d", n), Formula: fmt.Sprintf("cost * %d", n)})
-			_, err := d.SaveDataset(ctx, person(int64(n+10), fmt.Sprint("Builder ", n), true), mine, workspace.On{Revision: from}, false)
+			builder := person(int64(n+10), fmt.Sprint("Builder ", n), true)
+			_, err := d.SaveDataset(ctx, builder, mine, workspace.On{Revision: from}, false)
+			for crowded(err) {
+				_, err = d.SaveDataset(ctx, builder, mine, workspace.On{Revision: from}, false)
+			}
 			if code(err) == problem.Outdated {
 				mu.Lock()
 				told++

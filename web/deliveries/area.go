@@ -32,7 +32,7 @@ func New(s *page.Server) *Server { return &Server{s} }
 
 // Routes are the addresses of the area.
 func (s *Server) Routes() []gate.Route {
-	const get, post, may, builds = http.MethodGet, http.MethodPost, rights.Make, rights.Administer
+	const get, post, may, builds = http.MethodGet, http.MethodPost, rights.Deliver, rights.Administer
 	return []gate.Route{
 		{Method: get, Path: "/deliveries", Right: may, Handle: s.list},
 		{Method: post, Path: "/deliveries", Right: may, Handle: s.keep},

@@ -247,10 +247,13 @@ func (s *Server) show(c *gin.Context, status int, id int64, typed *workspace.Del
 		d = *typed
 		d.Dashboard = e.Dashboard
 	}
-	data := gin.H{}
+	data, wrong := gin.H{}, p
+	if p != nil && p.Place == "to" {
+		wrong = nil // it is said where receivers are
+	}
 	o, err := s.opened(c, d)
 	if err == nil {
-		data, err = s.formOf(c, o, d, p)
+		data, err = s.formOf(c, o, d, wrong)
 	}
 	if gone := problem.Of(err); gone != nil && (gone.Code == problem.NotFound || gone.Code == problem.Forbidden) {
 		data["Gone"], err = gone, nil // its history and its end can be seen all the same
