@@ -1,6 +1,6 @@
 import { createHmac, generateKeyPairSync } from "node:crypto";
 import { expect, test, type Page } from "@playwright/test";
-import { builder, complaints, eskadel, noSeriousProblem, signIn, letter } from "./help";
+import { builder, complaints, eskadel, letter, noSeriousProblem, signIn } from "./help";
 
 /** The code of a second factor (RFC 6238) so many half minutes from now. */
 function code(secret: string, ahead = 0) {
