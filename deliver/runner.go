@@ -49,6 +49,7 @@ func (r *Runner) Run(ctx context.Context) {
 		}
 	})
 	var all sync.WaitGroup
+	all.Go(func() { r.Workspace.Watched(ctx) })
 	for range workers {
 		all.Go(func() {
 			tick := time.NewTicker(looks)
@@ -77,9 +78,13 @@ func (r *Runner) Once(ctx context.Context) (did bool, err error) {
 	if err := r.Workspace.Plan(ctx); err != nil {
 		return false, err
 	}
+	looked, err := r.Workspace.LookAtAlerts(ctx)
+	if err != nil {
+		slog.Warn("an alert cannot look at what it watches", "error", err)
+	}
 	run, err := r.Workspace.Take(ctx)
 	if run == nil || err != nil || len(run.Letters) == 0 && run.Errand.Keeper.Ended() {
-		return run != nil, err
+		return looked || run != nil, err
 	}
 	began := time.Now()
 	err = r.do(ctx, run)
@@ -151,11 +156,13 @@ func (r *Runner) tell(ctx context.Context, run *workspace.Run, l *workspace.Lett
 	if out.Channel == nil && r.Mail == nil {
 		return "", problem.New(problem.Forbidden, "", "No letters are sent from here: no mail server is set up (ESKADEL_MAIL).")
 	}
-	w := known[out.Key]
+	says := run.SaysTo(l.Who)
+	key := strings.Join(append([]string{out.Key}, says...), "\n")
+	w := known[key]
 	if w == nil {
 		w = &written{}
-		w.body, w.err = r.write(run, out)
-		known[out.Key] = w
+		w.body, w.err = r.write(run, out, says)
+		known[key] = w
 	}
 	if w.err != nil {
 		return "", w.err
@@ -190,6 +197,9 @@ func (r *Runner) tell(ctx context.Context, run *workspace.Run, l *workspace.Lett
 	}
 	m.Name, m.To, m.Files, m.ID = out.Name, out.Email, w.files, id+"@"+r.Workspace.MailHost()
 	m.Subject = out.Errand.Title + ", " + r.Workspace.Calendar().Manner.Day(r.Workspace.Now())
+	if len(says) > 0 {
+		m.Subject = out.Errand.Title + ": " + says[0]
+	}
 	if trial {
 		m.Subject = "Trial: " + m.Subject
 	}
@@ -199,7 +209,10 @@ func (r *Runner) tell(ctx context.Context, run *workspace.Run, l *workspace.Lett
 // why says to its receiver why they get it.
 func why(run *workspace.Run, out *workspace.Outgoing) string {
 	if run.Why == "trial" {
-		return "You are trying this delivery: nobody else got it."
+		return "You are trying this: nobody else got it."
+	}
+	if out.Errand.Kind == "alert" {
+		return "You are told of this by an alert that " + out.Errand.Keeper.Name + " keeps."
 	}
 	said := "This comes " + out.Order.Schedule.Words() + "; " + out.Errand.Keeper.Name + " keeps it."
 	if run.Why == "now" {
@@ -209,7 +222,7 @@ func why(run *workspace.Run, out *workspace.Outgoing) string {
 }
 
 // write writes what a receiver sees.
-func (r *Runner) write(run *workspace.Run, out *workspace.Outgoing) (*letter.Body, error) {
+func (r *Runner) write(run *workspace.Run, out *workspace.Outgoing, says []string) (*letter.Body, error) {
 	parts, err := out.Parts()
 	if err != nil {
 		return nil, err
@@ -218,8 +231,8 @@ func (r *Runner) write(run *workspace.Run, out *workspace.Outgoing) (*letter.Bod
 	if err != nil {
 		return nil, err
 	}
-	notes := []string{out.Order.Note}
-	if run.Late {
+	notes := append(slices.Clone(says), out.Order.Note)
+	if run.Late && len(says) == 0 {
 		notes = append(notes, "This is late: it was due "+r.Workspace.Calendar().Manner.Time(run.DueAt.In(r.Workspace.Calendar().Zone))+".")
 	}
 	if run.Missed > 0 {

@@ -36,8 +36,12 @@ type Errand struct {
 	NextAt      *time.Time // when it is due next; nil until it has been looked at
 	PausedAt    *time.Time
 	PausedWhy   string
-	Dashboard   string `gorm:"->;-:migration"` // what the document is called now
-	About       string `gorm:"->;-:migration"` // its title
+	Looks       int64   // how often an alert was looked at
+	SpentMs     float64 // how long that took
+	LastMs      float64
+	SnoozedTo   *time.Time `gorm:"column:snoozed_until"` // until when an alert tells nothing
+	Dashboard   string     `gorm:"->;-:migration"`       // what the document is called now
+	About       string     `gorm:"->;-:migration"`       // its title
 	Receivers   []Receiver
 }
 
@@ -55,6 +59,7 @@ type Receiver struct {
 	HostApp   *string
 	Subject   *string
 	Own       bool // they signed themselves up
+	Later     bool // of an alert: they are told only of what lasts
 }
 
 // A Channel is a room of a chat.
@@ -116,7 +121,7 @@ func (t *Tx) KeepErrand(ctx context.Context, e *Errand) error {
 	db := t.db.WithContext(ctx)
 	if e.ID == 0 {
 		e.Revision, e.MadeAt = 1, time.Now()
-		return words(db.Omit("Keeper", "Receivers", "Dashboard", "About").Create(e).Error, "")
+		return words(db.Omit("Keeper", "Receivers", "Dashboard", "About", "Looks", "SpentMs", "LastMs", "SnoozedTo").Create(e).Error, "")
 	}
 	result := db.Exec("update errands set title = ?, asks = ?, sign_up = ?, revision = revision + 1, looked_until = ?, next_at = null where id = ? and revision = ?", e.Title, e.Asks, e.SignUp, e.LookedUntil, e.ID, e.Revision)
 	if result.Error == nil && result.RowsAffected == 0 {

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"gorm.io/gorm"
@@ -42,8 +43,16 @@ type Run struct {
 	BeganAt  *time.Time
 	EndedAt  *time.Time
 	Words    string
+	Says     JSON // of an alert: what is told to whom
 	Letters  []Letter
 	Errand   *Errand
+}
+
+// SaysTo is what an alert tells a receiver.
+func (r *Run) SaysTo(who string) []string {
+	var all map[string][]string
+	_ = json.Unmarshal(r.Says, &all)
+	return all[who]
 }
 
 // A Letter is what is told to one receiver, or why it is not.

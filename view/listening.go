@@ -1,6 +1,9 @@
 package view
 
 import (
+	"maps"
+	"slices"
+
 	"eskadel/core/dashboard"
 	"eskadel/live"
 )
@@ -42,4 +45,44 @@ func (l *Listening) Take() (changed []string, lost bool) {
 		}
 	}
 	return changed, e.Lost
+}
+
+// A Hearing is told of changes of tables, and of whom each concerns.
+type Hearing struct {
+	sub *live.Subscription
+	of  map[string][]int64
+}
+
+// Hears begins to listen for changes of tables, each with numbers of what they concern.
+func (e *Reader) Hears(tables map[string][]int64) *Hearing {
+	concerns := map[string]live.Concern{}
+	for t := range tables {
+		concerns[t] = nil
+	}
+	return &Hearing{e.Hub.Subscribe(concerns), tables}
+}
+
+// Close ends it, C is ready when Take has something.
+func (h *Hearing) Close()             { h.sub.Close() }
+func (h *Hearing) C() <-chan struct{} { return h.sub.C() }
+
+// Take returns the numbers that changes have concerned since the last time.
+func (h *Hearing) Take() (out []int64) {
+	for t := range h.sub.Take().Tables {
+		for _, n := range h.of[t] {
+			if !slices.Contains(out, n) {
+				out = append(out, n)
+			}
+		}
+	}
+	return out
+}
+
+// TablesOf are the tables whose changes concern a widget, as the hub calls them.
+func (v *View) TablesOf(w *dashboard.Widget) []string {
+	depends, _, err := v.Tables([]dashboard.Widget{*w})
+	if err != nil {
+		return nil
+	}
+	return slices.Sorted(maps.Keys(depends[w.ID]))
 }

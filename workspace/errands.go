@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"eskadel/core/alert"
 	"eskadel/core/delivery"
 	"eskadel/core/locale"
 	"eskadel/core/problem"
@@ -41,13 +42,15 @@ type Receiver struct {
 	Label string
 	Note  string // what is to be said of them: that they left
 	Own   bool   // they signed themselves up
+	Later bool   // they are told only of what lasts
 }
 
 // An Errand is something done by itself, as it is told of.
 type Errand struct {
 	*store.Errand
 	Order    delivery.Order
-	Says     string // the whole of it
+	Watch    alert.Watch // of an alert
+	Says     string      // the whole of it
 	When     string
 	May      bool   // change it
 	Gets     bool   // whoever asks gets it
@@ -60,6 +63,10 @@ type Errand struct {
 
 // order reads what an errand is to do.
 func order(e *store.Errand) (o delivery.Order, err error) {
+	if e.Kind == store.Alert {
+		w, err := watch(e)
+		return asDelivered(w), err
+	}
 	return o, json.Unmarshal(e.Asks, &o)
 }
 
@@ -73,10 +80,18 @@ func (w *Workspace) told(ctx context.Context, who *identity.Caller, e *store.Err
 	if err != nil {
 		return Errand{}, err
 	}
-	out := Errand{Errand: e, Order: o, Says: o.Words(e.About), When: o.Schedule.Words(), May: mayTend(who, e) == nil, Where: AddressOf(e.Dashboard, o.Page, "")}
+	out := Errand{Errand: e, Order: o, May: mayTend(who, e) == nil, Where: AddressOf(e.Dashboard, o.Page, "")}
+	if e.Kind == store.Alert {
+		if out.Watch, err = watch(e); err != nil {
+			return Errand{}, err
+		}
+		out.When = out.Watch.Words()
+	} else {
+		out.Says, out.When = o.Words(e.About), o.Schedule.Words()
+	}
 	for i := range e.Receivers {
 		r := &e.Receivers[i]
-		one := Receiver{ID: r.ID, Who: receiverOf(r), Own: r.Own}
+		one := Receiver{ID: r.ID, Who: receiverOf(r), Own: r.Own, Later: r.Later}
 		one.Label = w.label(ctx, r)
 		if _, ok := left[one.Who]; ok {
 			one.Note = "wants no more of it"
@@ -154,6 +169,10 @@ func (w *Workspace) label(ctx context.Context, r *store.Receiver) string {
 
 // Deliveries lists the deliveries that somebody keeps or gets, or may sign up for; for builders all.
 func (w *Workspace) Deliveries(ctx context.Context, who *identity.Caller) ([]Errand, error) {
+	return w.errandsOf(ctx, who, store.Delivery)
+}
+
+func (w *Workspace) errandsOf(ctx context.Context, who *identity.Caller, kind string) ([]Errand, error) {
 	if err := rights.Ever(who, rights.Deliver); err != nil {
 		return nil, err
 	}
@@ -161,7 +180,7 @@ func (w *Workspace) Deliveries(ctx context.Context, who *identity.Caller) ([]Err
 	if err != nil {
 		return nil, err
 	}
-	return w.errands(ctx, who, 0, func(e *Errand) bool {
+	return w.errands(ctx, who, kind, 0, func(e *Errand) bool {
 		if run, ok := last[e.ID]; ok {
 			e.Last = &run
 		}
@@ -169,9 +188,9 @@ func (w *Workspace) Deliveries(ctx context.Context, who *identity.Caller) ([]Err
 	})
 }
 
-// errands are the deliveries of a dashboard, or all, that are wanted.
-func (w *Workspace) errands(ctx context.Context, who *identity.Caller, documentID int64, wanted func(*Errand) bool) (out []Errand, err error) {
-	all, err := w.store.Errands(ctx, store.Delivery, documentID)
+// errands are the deliveries or alerts of a dashboard, or all, that are wanted.
+func (w *Workspace) errands(ctx context.Context, who *identity.Caller, kind string, documentID int64, wanted func(*Errand) bool) (out []Errand, err error) {
+	all, err := w.store.Errands(ctx, kind, documentID)
 	if err != nil {
 		return nil, err
 	}
@@ -198,8 +217,15 @@ func (w *Workspace) OpenTo(ctx context.Context, who *identity.Caller, name strin
 	if err != nil {
 		return nil, nil, err
 	}
-	all, err := w.errands(ctx, who, o.kept.ID, func(e *Errand) bool { return e.Gets || e.SignUp })
-	return all, o, err
+	var out []Errand
+	for _, kind := range []string{store.Delivery, store.Alert} {
+		all, err := w.errands(ctx, who, kind, o.kept.ID, func(e *Errand) bool { return e.Gets || e.SignUp })
+		if err != nil {
+			return nil, nil, err
+		}
+		out = append(out, all...)
+	}
+	return out, o, nil
 }
 
 // subscribable opens a dashboard for those who may sign up for what is delivered of it.
@@ -250,13 +276,37 @@ type DeliveryOrder struct {
 
 // KeepDelivery keeps a delivery: a new one, which is told to whoever makes it, or one that is there.
 func (w *Workspace) KeepDelivery(ctx context.Context, who *identity.Caller, d DeliveryOrder) (id int64, err error) {
+	return w.keepErrand(ctx, who, &errandOrder{Kind: store.Delivery, ID: d.ID, Revision: d.Revision, Dashboard: d.Dashboard, Title: d.Title, SignUp: d.SignUp, Keepers: d.Order.Keepers, asks: d.Order,
+		check: func(o *Opened) error {
+			if err := d.Order.Check(o.Doc); err != nil {
+				return err
+			}
+			_, err := w.calendar(ctx, d.Order.Calendar)
+			return err
+		}})
+}
+
+// An errandOrder is what is to be kept of an errand of either kind.
+type errandOrder struct {
+	Kind             string
+	ID, Revision     int64
+	Dashboard, Title string
+	SignUp, Keepers  bool
+	asks             any
+	check            func(*Opened) error
+}
+
+func (w *Workspace) keepErrand(ctx context.Context, who *identity.Caller, d *errandOrder) (id int64, err error) {
 	if err := rights.Ever(who, rights.Deliver); err != nil {
 		return 0, err
 	}
-	e := &store.Errand{Kind: store.Delivery, KeeperID: who.PersonID}
+	e := &store.Errand{Kind: d.Kind, KeeperID: who.PersonID}
 	if d.ID != 0 {
 		if e, err = w.tended(ctx, who, d.ID); err != nil {
 			return 0, err
+		}
+		if e.Kind != d.Kind {
+			return 0, problem.New(problem.NotFound, "", "There is no such %s.", d.Kind)
 		}
 		d.Dashboard, e.Revision = e.Dashboard, int(d.Revision)
 	}
@@ -266,46 +316,45 @@ func (w *Workspace) KeepDelivery(ctx context.Context, who *identity.Caller, d De
 	}
 	e.DocumentID, e.SignUp, e.LookedUntil = o.kept.ID, d.SignUp, w.Now()
 	if e.Title = strings.Join(strings.Fields(d.Title), " "); e.Title == "" || len([]rune(e.Title)) > delivery.LongestTitle {
-		return 0, problem.New(problem.Invalid, "title", "Say what is delivered, in at most %d letters: the letters are called so.", delivery.LongestTitle)
+		return 0, problem.New(problem.Invalid, "title", "Say what it is called, in at most %d letters: its letters are called so.", delivery.LongestTitle)
 	}
-	if err := d.Order.Check(o.Doc); err != nil {
+	if err := d.check(o); err != nil {
 		return 0, err
 	}
-	if d.Order.Calendar != 0 {
-		if _, err := w.calendar(ctx, d.Order.Calendar); err != nil {
-			return 0, err
-		}
-	}
-	if d.Order.Keepers {
+	if d.Keepers {
 		if err := rights.May(who, rights.Share, thing(o.kept)); err != nil {
 			return 0, problem.At("keepers", err)
 		}
 	}
-	if e.Asks, err = json.Marshal(d.Order); err != nil {
+	if e.Asks, err = json.Marshal(d.asks); err != nil {
 		return 0, err
 	}
-	return e.ID, w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
+	err = w.store.Change(ctx, who.Name, func(tx *store.Tx) error {
 		made := e.ID == 0
 		if made {
-			all, err := tx.Errands(ctx, store.Delivery, 0)
+			all, err := tx.Errands(ctx, d.Kind, 0)
 			if err != nil {
 				return err
 			}
 			if n := len(slices.DeleteFunc(all, func(e store.Errand) bool { return e.KeeperID != who.PersonID })); n >= mostErrands {
-				return problem.New(problem.TooMany, "", "A person keeps at most %d deliveries.", mostErrands)
+				return problem.New(problem.TooMany, "", "A person keeps at most %d of them.", mostErrands)
 			}
 		}
 		if err := tx.KeepErrand(ctx, e); err != nil {
 			return err
 		}
 		if !made {
-			return tx.Audit(ctx, "changed the delivery", e.Title)
+			if err := tx.ForgetKnown(ctx, e.ID); err != nil {
+				return err
+			}
+			return tx.Audit(ctx, "changed the "+d.Kind, e.Title)
 		}
 		if err := tx.AddReceiver(ctx, &store.Receiver{ErrandID: e.ID, PersonID: &who.PersonID}, selfOf(who)); err != nil {
 			return err
 		}
-		return tx.Audit(ctx, "made the delivery", e.Title)
+		return tx.Audit(ctx, "made the "+d.Kind, e.Title)
 	})
+	return e.ID, err
 }
 
 // orderable opens a published dashboard of which somebody may have something delivered.

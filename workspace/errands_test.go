@@ -40,6 +40,7 @@ type post struct {
 	*mailtest.Server
 	own    *pgx.Conn
 	runner *deliver.Runner
+	engine *live.Engine
 }
 
 func posted(t *testing.T, name string) *post {
@@ -48,6 +49,7 @@ func posted(t *testing.T, name string) *post {
 	p.own, err = pgx.Connect(ctx, p.desk.own)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = p.own.Close(ctx) })
+	p.Workspace, p.store, p.engine = clocked(t, p.desk.own)
 	p.runner = p.run(t, p.Workspace)
 	return p
 }
@@ -303,7 +305,9 @@ func TestNobodyGetsWhatTheyMayNotSee(t *testing.T) {
 	require.NoError(t, err)
 	rapid.Check(t, func(t2 *rapid.T) {
 		keepers := rapid.Bool().Draw(t2, "as its keeper sees it")
-		id, err := p.KeepDelivery(ctx, edda, ordered(func(d *workspace.DeliveryOrder) { d.SignUp, d.Order.Keepers, d.Order.As = true, keepers, []string{"csv"} }))
+		id, err := p.KeepDelivery(ctx, edda, ordered(func(d *workspace.DeliveryOrder) {
+			d.SignUp, d.Order.Keepers, d.Order.As = true, keepers, []string{"csv"}
+		}))
 		require.NoError(t2, err)
 		want := map[string]string{"edda@example.org": "60"}
 		for i, name := range names {
@@ -426,7 +430,7 @@ func TestAYearOfDeliveries(t *testing.T) {
 	}
 	chance := rand.New(rand.NewPCG(2028, 17))
 	begin := time.Date(2027, 12, 20, 0, 0, 0, 0, time.UTC)
-		instances, engines, stores := make([]*deliver.Runner, 2), make([]*live.Engine, 2), make([]*store.Store, 2)
+	instances, engines, stores := make([]*deliver.Runner, 2), make([]*live.Engine, 2), make([]*store.Store, 2)
 	now := begin
 	start := func(i int) {
 		w, s, e := clocked(t, p.desk.own)
@@ -442,7 +446,9 @@ func TestAYearOfDeliveries(t *testing.T) {
 		{Every: "month", On: &schedule.On{Nth: -1, Of: "working day"}, At: []string{"02:30"}, Zone: "America/New_York"},
 		{Every: "week", Weekdays: []string{"sunday", "tuesday"}, At: []string{"02:15"}, Zone: "Australia/Lord_Howe", Holidays: "after"},
 	} {
-		id, err := instances[0].Workspace.KeepDelivery(ctx, edda, ordered(func(d *workspace.DeliveryOrder) { d.Order.Schedule, d.Order.Calendar, d.Order.As = s, calendars[0].ID, []string{"csv"} }))
+		id, err := instances[0].Workspace.KeepDelivery(ctx, edda, ordered(func(d *workspace.DeliveryOrder) {
+			d.Order.Schedule, d.Order.Calendar, d.Order.As = s, calendars[0].ID, []string{"csv"}
+		}))
 		require.NoError(t, err)
 		schedules[id] = s
 		require.NoError(t, second(p.AddReceiver(ctx, edda, id, fmt.Sprint("person/", ansa.PersonID))))

@@ -15,6 +15,7 @@ const (
 	NoticeMentioned = "mentioned" // somebody named them in a line
 	NoticeAsked     = "asked"     // somebody asks for rights
 	NoticeBroken    = "broken"    // a change broke something that they keep
+	NoticeAlert     = "alert"     // an alert tells something
 	NoticeUnsent    = "unsent"    // something that is sent by itself was not, or no longer is
 )
 

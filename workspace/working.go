@@ -81,10 +81,13 @@ func (w *Workspace) Take(ctx context.Context) (*Run, error) {
 		run.Letters = nil
 		return run, w.stop(ctx, run)
 	}
-	letters, err := w.letters(ctx, run)
-	if err == nil {
-		run.Letters, err = w.store.Write(ctx, run.ID, letters)
+	var letters []Letter
+	if len(run.Says) == 0 { // what an alert tells, and to whom, was noted with it
+		if letters, err = w.letters(ctx, run); err != nil {
+			return run, err
+		}
 	}
+	run.Letters, err = w.store.Write(ctx, run.ID, letters)
 	return run, err
 }
 
@@ -155,6 +158,7 @@ type Outgoing struct {
 	Email   string // to which it goes, or
 	Channel *Channel
 	As      string // in whose name it is seen, where that is not the receiver's
+	path    string // the same within Eskadel
 	Address string // where it is looked at; "" where the receiver cannot
 	Leave   string // where they end it; "" where it is no letter
 	Key     string // by which what they see is known: the same for all who see it as one
@@ -211,10 +215,12 @@ func (w *Workspace) Outgoing(ctx context.Context, run *Run, letter *Letter) (*Ou
 	if problem.Is(err, problem.NotFound) {
 		err = problem.New(problem.NotFound, "", "The dashboard has no page “%s” any more.", o.Page)
 	}
-	if err == nil && w.address != "" && they.Author && !strings.HasPrefix(letter.Who, "address/") && !strings.HasPrefix(letter.Who, "viewer/") {
+	if err == nil && they.Author && !strings.HasPrefix(letter.Who, "address/") && !strings.HasPrefix(letter.Who, "viewer/") {
 		var id string
 		id, err = out.Keep()
-		out.Address = w.address + AddressOf(opened.Doc.Name, o.Page, id)
+		if out.path = AddressOf(opened.Doc.Name, o.Page, id); w.address != "" {
+			out.Address = w.address + out.path
+		}
 	}
 	if out.Email != "" && w.address != "" {
 		out.Leave = w.address + "/letters/leave/" + w.leavingToken(e.ID, letter.Who)
