@@ -3,11 +3,15 @@ package demo
 import (
 	"context"
 	"fmt"
+	"strconv"
 
+	"eskadel/core/alert"
+	"eskadel/core/dashboard"
 	"eskadel/core/delivery"
 	"eskadel/core/schedule"
 	"eskadel/deliver/holidays"
 	"eskadel/identity"
+	"eskadel/view"
 	"eskadel/workspace"
 )
 
@@ -33,6 +37,9 @@ func (d *Demo) deliver(ctx context.Context) error {
 			return err
 		}
 		if err := d.weekly(ctx, edda); err != nil {
+			return err
+		}
+		if err := d.busy(ctx, edda); err != nil {
 			return err
 		}
 	}
@@ -102,4 +109,30 @@ func (d *Demo) weekly(ctx context.Context, who *identity.Caller) error {
 		}
 	}
 	return nil
+}
+
+// busy is an alert that tells of more jobs under way than at first, as a busy day makes them.
+func (d *Demo) busy(ctx context.Context, who *identity.Caller) error {
+	l, err := d.Workspace.Look(ctx, who, "yard-today", false, dashboard.State{Page: "Today"})
+	if err != nil {
+		return err
+	}
+	a, err := l.Widget("open", view.Figures)
+	if err != nil {
+		return err
+	}
+	now, err := strconv.Atoi(a.Figures[0].Exact)
+	if err != nil {
+		return err
+	}
+	id, err := d.Workspace.KeepAlert(ctx, who, workspace.AlertOrder{Dashboard: "yard-today", Title: "A busy day", SignUp: true,
+		Watch: alert.Watch{Page: "Today", Widget: "open", When: alert.Above, Than: fmt.Sprint(now + 5), By: []string{"mail", "notice"}, After: 60, Again: "Still so: call the yards."}})
+	if err != nil {
+		return err
+	}
+	channels, err := d.Workspace.Channels(ctx, who)
+	if err == nil {
+		_, err = d.Workspace.AddReceiver(ctx, who, id, fmt.Sprint("channel/", channels[0].ID))
+	}
+	return err
 }

@@ -1,3 +1,4 @@
+import { execFileSync } from "node:child_process";
 import { expect, test } from "@playwright/test";
 import { builder, complaints, dashboardFrame, eskadel, letter, noSeriousProblem, post, settled, signIn, yardDeskAs } from "./help";
 
@@ -130,5 +131,65 @@ test("a builder looks after the ways", async ({ page }) => {
   await page.goto("/deliveries/work");
   await expect(page.getByRole("heading", { name: "Just now" })).toBeVisible();
   await noSeriousProblem(page, "what is done by itself");
+  expect(refused(wrong)).toEqual([]);
+});
+
+/** Asks Yard Desk's database. */
+const sql = (text: string) => execFileSync("psql", [`postgres://postgres@127.0.0.1:${process.env.ESKADEL_PG_PORT}/yarddesk?sslmode=disable`, "-qAtc", text]).toString().trim();
+
+// An author has a figure watched, by the keyboard, and is told when it is above a line: in Eskadel, by letter, and by
+// nothing once she snoozes it. On a busy day the demonstration's own alert tells the chat.
+test("an alert tells what happens", async ({ page, browser }) => {
+  const wrong = complaints(page);
+  await signIn(page);
+  await page.goto("/dashboards/yard-today");
+  await settled(page);
+  await page.locator("#w-open").getByRole("button", { name: "words" }).press("Enter");
+  await page.locator("#popover").getByRole("link", { name: "watch it" }).press("Enter");
+  await page.waitForURL(/alerts\/new/);
+  await page.getByLabel("What it is called").fill("Too few");
+  await page.getByLabel("When", { exact: true }).selectOption("is below");
+  await page.getByRole("button", { name: "Watch it" }).press("Enter");
+  await expect(page.locator(".wrong")).toContainText("is no number");
+  await page.getByLabel("Number").fill("100000");
+  await page.getByLabel("tell it", { exact: true }).selectOption("after 1 hour");
+  await page.getByLabel("with the words").fill("Call the yards.");
+  await noSeriousProblem(page, "a new alert");
+  await page.getByRole("button", { name: "Watch it" }).press("Enter");
+  await expect(page.getByRole("heading", { name: "Too few" })).toBeVisible();
+  await expect(async () => {
+    await page.reload();
+    await expect(page.locator("#history-place")).toContainText(/Jobs under way is below 100000: [\d,]+, since 18 Nov 2026, 14:23\..*Edda Harrow: sent/s, { timeout: 1000 });
+  }).toPass({ timeout: 30_000 });
+  await noSeriousProblem(page, "an alert");
+  expect(await letter(page, "edda.harrow@")).toContain("You are told of this by an alert that Edda Harrow keeps.");
+  await page.goto("/notices");
+  await expect(page.locator("li", { hasText: "Too few" }).first()).toContainText("Jobs under way is below 100000");
+  await page.locator("li", { hasText: "Too few" }).first().getByRole("button", { name: "look" }).press("Enter");
+  await page.waitForURL(/dashboards\/yard-today\?page=Today/);
+  await page.goto("/deliveries/alerts");
+  await noSeriousProblem(page, "alerts");
+  await page.getByRole("link", { name: "Too few" }).press("Enter");
+  await page.getByRole("button", { name: "a day" }).press("Enter");
+  await expect(page.locator(".state")).toHaveText("Snoozed until 19 Nov 2026, 14:23.");
+  await page.getByRole("button", { name: "remove this alert" }).press("Enter");
+  await page.waitForURL(/deliveries\/alerts$/);
+
+  const chat = await browser.newPage();
+  const told = chat.locator("article", { hasText: "A busy day" });
+  sql(`insert into yard_job (id, title, yard_id, kind, part_group, part, urgency, status, opened_at, vessel_id, team_id)
+    select 900000000 + n, title, yard_id, kind, part_group, part, urgency, 'open', '2026-11-18 10:00Z', vessel_id, team_id from yard_job, generate_series(1, 10) n where id = (select min(id) from yard_job)`);
+  try {
+    await expect(async () => {
+      await chat.goto(`${post}/chat`);
+      await expect(told.last()).toContainText(/Jobs under way is above \d+: \d+, since/, { timeout: 1000 });
+    }).toPass({ timeout: 30_000 });
+  } finally {
+    sql("delete from yard_job where id > 900000000");
+  }
+  await expect(async () => {
+    await chat.reload();
+    await expect(told.first()).toContainText("Jobs under way no longer is above", { timeout: 1000 });
+  }).toPass({ timeout: 30_000 });
   expect(refused(wrong)).toEqual([]);
 });

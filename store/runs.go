@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"maps"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -53,6 +55,20 @@ func (r *Run) SaysTo(who string) []string {
 	var all map[string][]string
 	_ = json.Unmarshal(r.Says, &all)
 	return all[who]
+}
+
+// Told are the lines that an alert told to anybody, each once.
+func (r Run) Told() (out []string) {
+	var all map[string][]string
+	_ = json.Unmarshal(r.Says, &all)
+	for _, who := range slices.Sorted(maps.Keys(all)) {
+		for _, line := range all[who] {
+			if !slices.Contains(out, line) {
+				out = append(out, line)
+			}
+		}
+	}
+	return out
 }
 
 // A Letter is what is told to one receiver, or why it is not.

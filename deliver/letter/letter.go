@@ -13,6 +13,7 @@ import (
 	"unicode/utf8"
 
 	"eskadel/core/chart"
+	"eskadel/core/locale"
 	"eskadel/deliver/picture"
 	"eskadel/mail"
 	"eskadel/view"
@@ -47,6 +48,7 @@ type Part struct {
 	Wide    bool
 	Head    []Cell
 	Rows    []Row
+	Said    string // its sentence, with all that it is narrowed to
 	Made    string
 }
 
@@ -85,6 +87,9 @@ func Write(title string, notes []string, reads string, all []*view.Leaving, pict
 // part is one chart as it stands in the letter.
 func (b *Body) part(l *view.Leaving, pictures bool) (*Part, error) {
 	p := &Part{Title: l.Title, Made: l.Made, Figures: l.Figures}
+	if l.Conditions != "" {
+		p.Said = locale.Upper(l.Conditions) + "."
+	}
 	say := func(lines ...string) {
 		for _, s := range lines {
 			if s != "" {
@@ -249,8 +254,10 @@ func (p *Part) Text() string {
 		}
 		s.WriteString("  " + strings.Join(said, "; ") + "\n")
 	}
-	if p.Made != "" {
-		s.WriteString(p.Made + "\n")
+	for _, line := range []string{p.Said, p.Made} {
+		if line != "" {
+			s.WriteString(line + "\n")
+		}
 	}
 	return s.String()
 }

@@ -57,15 +57,28 @@ func (s *Server) begin(c *gin.Context) {
 	s.showForm(c, http.StatusOK, o, workspace.DeliveryOrder{Dashboard: o.Name, Title: o.Doc.Title, Order: start}, nil)
 }
 
+// formID is of what a form is about; 0 for what is not there yet.
+func formID(c *gin.Context) int64 {
+	if c.Param("delivery") != "" {
+		return idOf(c)
+	}
+	if id := c.PostForm("delivery"); id != "" {
+		return page.Number(id)
+	}
+	return 0
+}
+
+// typed is what stands in the form of a delivery or an alert that was not kept.
+type typed struct {
+	delivery *workspace.DeliveryOrder
+	alert    *workspace.AlertOrder
+}
+
 // wanted reads a delivery as it stands in its form.
 func wanted(c *gin.Context) (d workspace.DeliveryOrder, err error) {
 	post := func(name string) string { return strings.TrimSpace(c.PostForm(name)) }
-	d = workspace.DeliveryOrder{ID: 0, Dashboard: post("dashboard"), Title: post("title"), SignUp: post("sign_up") != ""}
-	if c.Param("delivery") != "" {
-		d.ID = idOf(c)
-	} else if id := post("delivery"); id != "" {
-		d.ID = page.Number(id)
-	}
+	d = workspace.DeliveryOrder{Dashboard: post("dashboard"), Title: post("title"), SignUp: post("sign_up") != ""}
+	d.ID = formID(c)
 	d.Revision, _ = strconv.ParseInt(post("revision"), 10, 64)
 	o := delivery.Order{Page: post("page"), As: page.Chosen(c, "as"), Only: post("only"), Keepers: post("keepers") != "", Note: post("note")}
 	if post("parts") == "some" {
@@ -125,7 +138,7 @@ func (s *Server) keep(c *gin.Context) {
 	}
 	s.Done(c, err, at(id), func(status int, p *problem.Problem) {
 		if d.ID != 0 {
-			s.show(c, status, d.ID, &d, p)
+			s.show(c, status, d.ID, typed{delivery: &d}, p)
 			return
 		}
 		o, err := s.opened(c, d)
@@ -181,14 +194,6 @@ func (s *Server) formOf(c *gin.Context, o *workspace.Opened, d workspace.Deliver
 	if err != nil {
 		return nil, err
 	}
-	wrong := map[string]string{}
-	if p != nil {
-		at, _, _ := strings.Cut(strings.TrimPrefix(p.Place, "order."), ".")
-		if at, _, _ = strings.Cut(at, "["); !slices.Contains(places, at) {
-			at = ""
-		}
-		wrong[at] = p.Words
-	}
 	var forms []page.Tick
 	for _, f := range delivery.Forms {
 		forms = append(forms, page.Tick{Value: f.Name, Words: f.Words, On: slices.Contains(d.Order.As, f.Name)})
@@ -205,7 +210,7 @@ func (s *Server) formOf(c *gin.Context, o *workspace.Opened, d workspace.Deliver
 		nths = append(nths, n)
 	}
 	data := gin.H{"D": d, "Doc": o.Doc, "Parts": parts, "Forms": forms, "Some": some, "Conditions": delivery.Conditions, "Days": days, "Everies": schedule.Everies, "Nths": append([]int{-1, -2, -3, -4, -5}, nths...),
-		"Kinds": append([]string{"day", "working day"}, schedule.Weekdays...), "Zones": schedule.Zones, "Calendars": calendars, "State": string(state), "Narrowed": string(state) != "{}", "Shares": o.Shares, "Wrong": wrong, "Caller": who,
+		"Kinds": append([]string{"day", "working day"}, schedule.Weekdays...), "Zones": schedule.Zones, "Calendars": calendars, "State": string(state), "Narrowed": string(state) != "{}", "Shares": o.Shares, "Wrong": wrongs(p, places), "Caller": who,
 		"Here": s.Workspace.Calendar().Zone.String(), "Monthly": d.Order.Schedule.Every == "month" || d.Order.Schedule.Every == "quarter"}
 	asked := d.Order.Schedule
 	if !data["Monthly"].(bool) {
@@ -232,31 +237,23 @@ func (s *Server) showForm(c *gin.Context, status int, o *workspace.Opened, d wor
 	s.Page(c, status, "new-delivery", "A delivery of "+o.Doc.Title, data)
 }
 
-func (s *Server) one(c *gin.Context) { s.show(c, http.StatusOK, idOf(c), nil, nil) }
+func (s *Server) one(c *gin.Context) { s.show(c, http.StatusOK, idOf(c), typed{}, nil) }
 
-// show is the page of a delivery, with what stands in its form where that was not kept.
-func (s *Server) show(c *gin.Context, status int, id int64, typed *workspace.DeliveryOrder, p *problem.Problem) {
+// show is the page of a delivery or an alert, with what stands in its form where that was not kept.
+func (s *Server) show(c *gin.Context, status int, id int64, in typed, p *problem.Problem) {
 	ctx, who := c.Request.Context(), gate.Caller(c)
 	e, runs, err := s.Workspace.Delivery(ctx, who, id)
 	if err != nil {
 		s.Fail(c, err)
 		return
 	}
-	d := workspace.DeliveryOrder{ID: id, Revision: int64(e.Revision), Dashboard: e.Dashboard, Title: e.Title, SignUp: e.SignUp, Order: e.Order}
-	if typed != nil {
-		d = *typed
-		d.Dashboard = e.Dashboard
-	}
-	data, wrong := gin.H{}, p
+	wrong := p
 	if p != nil && p.Place == "to" {
 		wrong = nil // it is said where receivers are
 	}
-	o, err := s.opened(c, d)
-	if err == nil {
-		data, err = s.formOf(c, o, d, wrong)
-	}
+	data, err := s.fieldsOf(c, e, in, wrong)
 	if gone := problem.Of(err); gone != nil && (gone.Code == problem.NotFound || gone.Code == problem.Forbidden) {
-		data["Gone"], err = gone, nil // its history and its end can be seen all the same
+		data, err = gin.H{"Gone": gone}, nil // its history and its end can be seen all the same
 	}
 	if err == nil {
 		data["Channels"], err = s.Workspace.Channels(ctx, who)
@@ -265,8 +262,8 @@ func (s *Server) show(c *gin.Context, status int, id int64, typed *workspace.Del
 		s.Fail(c, err)
 		return
 	}
-	data["E"], data["Runs"], data["Said"], data["Mails"], data["Typed"] = e, runs, said[c.Query("said")], s.Workspace.Mails(), typed != nil
-	data["Working"] = working(runs)
+	data["E"], data["Runs"], data["Said"], data["Mails"], data["Typed"] = e, runs, said[c.Query("said")], s.Workspace.Mails(), in != typed{}
+	data["Working"], data["Now"] = working(runs), s.Workspace.Now()
 	if p != nil && p.Place == "to" {
 		data["WrongTo"] = p.Words
 	}
@@ -274,6 +271,32 @@ func (s *Server) show(c *gin.Context, status int, id int64, typed *workspace.Del
 		data["Said"] = words
 	}
 	s.Page(c, status, "delivery", e.Title, data)
+}
+
+// fieldsOf is what the form of a delivery or an alert shows.
+func (s *Server) fieldsOf(c *gin.Context, e *workspace.Errand, in typed, p *problem.Problem) (gin.H, error) {
+	if e.Kind == "alert" {
+		a := workspace.AlertOrder{Revision: int64(e.Revision), Title: e.Title, SignUp: e.SignUp, Watch: e.Watch}
+		if in.alert != nil {
+			a = *in.alert
+		}
+		a.ID, a.Dashboard = e.ID, e.Dashboard
+		o, _, can, err := s.Workspace.Watching(c.Request.Context(), gate.Caller(c), a.Dashboard, a.Watch, "")
+		if err != nil {
+			return nil, err
+		}
+		return s.alertFormOf(c, o, can, a, p)
+	}
+	d := workspace.DeliveryOrder{Revision: int64(e.Revision), Title: e.Title, SignUp: e.SignUp, Order: e.Order}
+	if in.delivery != nil {
+		d = *in.delivery
+	}
+	d.ID, d.Dashboard = e.ID, e.Dashboard
+	o, err := s.opened(c, d)
+	if err != nil {
+		return nil, err
+	}
+	return s.formOf(c, o, d, p)
 }
 
 // working tells whether something of it is under way.
@@ -298,13 +321,17 @@ func (s *Server) history(c *gin.Context) {
 func (s *Server) tend(do func(*workspace.Workspace, context.Context, *identity.Caller, int64) error) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		err := do(s.Workspace, c.Request.Context(), gate.Caller(c), idOf(c))
-		s.Done(c, err, at(idOf(c)), func(status int, p *problem.Problem) { s.show(c, status, idOf(c), nil, p) })
+		s.Done(c, err, at(idOf(c)), func(status int, p *problem.Problem) { s.show(c, status, idOf(c), typed{}, p) })
 	}
 }
 
 func (s *Server) remove(c *gin.Context) {
 	err := s.Workspace.RemoveErrand(c.Request.Context(), gate.Caller(c), idOf(c))
-	s.Done(c, err, "/deliveries", func(status int, p *problem.Problem) { s.show(c, status, idOf(c), nil, p) })
+	to := "/deliveries"
+	if c.PostForm("kind") == "alert" {
+		to += "/alerts"
+	}
+	s.Done(c, err, to, func(status int, p *problem.Problem) { s.show(c, status, idOf(c), typed{}, p) })
 }
 
 // send has it be sent now, or tried.
@@ -312,7 +339,7 @@ func (s *Server) send(trial bool) gin.HandlerFunc {
 	words := map[bool]string{true: "try", false: "send"}[trial]
 	return func(c *gin.Context) {
 		err := s.Workspace.DoErrand(c.Request.Context(), gate.Caller(c), idOf(c), trial)
-		s.Done(c, err, at(idOf(c))+"?said="+words+"#history", func(status int, p *problem.Problem) { s.show(c, status, idOf(c), nil, p) })
+		s.Done(c, err, at(idOf(c))+"?said="+words+"#history", func(status int, p *problem.Problem) { s.show(c, status, idOf(c), typed{}, p) })
 	}
 }
 
@@ -328,7 +355,7 @@ func (s *Server) addReceiver(c *gin.Context) {
 		if p.Place == "" || p.Place == "whom" {
 			p = problem.New(p.Code, "to", "%s", p.Words)
 		}
-		s.show(c, page.StatusOf(p), idOf(c), nil, p)
+		s.show(c, page.StatusOf(p), idOf(c), typed{}, p)
 		return
 	}
 	if err != nil {
@@ -336,12 +363,12 @@ func (s *Server) addReceiver(c *gin.Context) {
 		return
 	}
 	c.Set("said", words)
-	s.show(c, http.StatusOK, idOf(c), nil, nil)
+	s.show(c, http.StatusOK, idOf(c), typed{}, nil)
 }
 
 func (s *Server) endReceiver(c *gin.Context) {
 	err := s.Workspace.RemoveReceiver(c.Request.Context(), gate.Caller(c), idOf(c), page.Number(c.PostForm("id")))
-	s.Done(c, err, at(idOf(c)), func(status int, p *problem.Problem) { s.show(c, status, idOf(c), nil, p) })
+	s.Done(c, err, at(idOf(c)), func(status int, p *problem.Problem) { s.show(c, status, idOf(c), typed{}, p) })
 }
 
 // leaving asks whoever follows the link in a letter whether they want no more of it. Mail programs that read links

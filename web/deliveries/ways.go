@@ -91,5 +91,10 @@ func (s *Server) work(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	s.Page(c, http.StatusOK, "work", "What is done by itself", gin.H{"W": w})
+	costs, err := s.Workspace.Costs(c.Request.Context(), gate.Caller(c))
+	if err != nil {
+		s.Fail(c, err)
+		return
+	}
+	s.Page(c, http.StatusOK, "work", "What is done by itself", gin.H{"W": w, "Costs": costs})
 }

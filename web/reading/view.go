@@ -2,6 +2,8 @@ package reading
 
 import (
 	"net/http"
+	"net/url"
+	"slices"
 	"strconv"
 
 	"github.com/gin-gonic/gin"
@@ -106,8 +108,22 @@ func (s *Server) asked(c *gin.Context, parts view.Parts) (v *workspace.Look, a *
 // words says how a widget is worked out, what is left out and how fresh it is.
 func (s *Server) words(c *gin.Context) {
 	if v, a, ok := s.asked(c, view.Drawing|view.Figures); ok {
-		s.Part(c, http.StatusOK, "words", gin.H{"A": a, "Takes": v.MayTakeAway() && (a.Drawing != nil || a.Grid != nil), "Keep": v.MayKeep() && a.Form != "text", "Widget": c.Param("widget")})
+		s.Part(c, http.StatusOK, "words", gin.H{"A": a, "Takes": v.MayTakeAway() && (a.Drawing != nil || a.Grid != nil), "Keep": v.MayKeep() && a.Form != "text", "Widget": c.Param("widget"), "Watch": watchAddress(c, v, a)})
 	}
+}
+
+// watchAddress is where an alert on a widget is begun; "" where nobody may.
+func watchAddress(c *gin.Context, l *workspace.Look, a *view.Answer) string {
+	if !gate.Caller(c).Author || gate.Caller(c).Looking != nil || !l.MaySubscribe() || a.Form == "text" {
+		return ""
+	}
+	at := url.Values{"dashboard": {l.Doc.Name}, "widget": {c.Param("widget")}}
+	for _, p := range l.Doc.Pages {
+		if slices.ContainsFunc(p.Widgets, func(w dashboard.Widget) bool { return w.ID == c.Param("widget") }) {
+			at.Set("page", p.Title)
+		}
+	}
+	return "/deliveries/alerts/new?" + at.Encode()
 }
 
 // take offers how a widget can be taken away.
