@@ -31,6 +31,7 @@ type Config struct {
 	CacheBytes  int64          // how much memory kept answers may take
 	SlowQuery   time.Duration  // from when on a question is told of in the log
 	StopWithin  time.Duration  // how long requests may take to end when it stops
+	Snapshots   time.Duration  // how long snapshots are kept
 	Now         string         // what questions take for now; the true time when empty
 	Scratch     string         // address of a database for proving row rules
 	Address     string         // that people reach it at
@@ -103,6 +104,15 @@ func Settings() []Setting {
 			set: func(c *Config, v string) (err error) { c.SlowQuery, err = span(v, 0, time.Hour); return err }},
 		{Name: "ESKADEL_STOP_WITHIN", Words: "how long requests may take to end when it is stopped", Usual: "20s",
 			set: func(c *Config, v string) (err error) { c.StopWithin, err = span(v, 0, time.Hour); return err }},
+		{Name: "ESKADEL_KEEP_SNAPSHOTS", Words: "for how many days snapshots of dashboards are kept", Usual: "730",
+			set: func(c *Config, v string) error {
+				n, err := strconv.Atoi(v)
+				if err != nil || n < 1 || n > 36500 {
+					return fmt.Errorf("it is a number of days, from 1, not %q", v)
+				}
+				c.Snapshots = time.Duration(n) * 24 * time.Hour
+				return nil
+			}},
 		{Name: "ESKADEL_NOW", Words: "what every question, page and sentence takes for now, such as 2026-11-18T14:23:11Z, or local time in the workspace's zone: for tests, demonstrations and proofs; the true time when left out",
 			set: func(c *Config, v string) error { c.Now = v; return nil }},
 		{Name: "ESKADEL_SCRATCH", Words: "the address of a database whose tables may be made and dropped, for proving row rules", Secret: true,

@@ -176,6 +176,9 @@ func Start(ctx context.Context, c Config) (d *Demo, err error) {
 // loopback is where Yard Desk is asked to change its jobs.
 var loopback = []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128")}
 
+// snapshotsKept is how long snapshots are kept.
+const snapshotsKept = 730 * 24 * time.Hour
+
 // Reader is the role that Eskadel reads Yard Desk's records as.
 const Reader = "eskadel_reader"
 
@@ -291,7 +294,7 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 		return err
 	}
 	forgetting, forgotten := context.WithCancel(ctx)
-	go d.Store.Forgetting(forgetting)
+	go d.Store.Forgetting(forgetting, snapshotsKept)
 	d.stop = append(d.stop, func() { forgotten(); _ = d.Store.Close() })
 	if d.mail, err = mail.New("smtp://"+d.doors[4].Addr().String(), "Eskadel <eskadel@skerrin.example>"); err != nil {
 		return err
@@ -321,7 +324,7 @@ func (d *Demo) serve(ctx context.Context, c Config) error {
 		return err
 	}
 	d.stop = append(d.stop, kept.Close)
-	if d.Workspace, err = workspace.Open(ctx, d.Store, d.Engine, workspace.Around{Files: kept, Inside: loopback, Mail: d.mail, Address: d.Eskadel}); err != nil {
+	if d.Workspace, err = workspace.Open(ctx, d.Store, d.Engine, workspace.Around{Files: kept, Inside: loopback, Mail: d.mail, Address: d.Eskadel, Snapshots: snapshotsKept}); err != nil {
 		return err
 	}
 	server, err := web.New(d.Workspace)

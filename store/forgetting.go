@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"time"
 )
@@ -29,12 +30,12 @@ func (s *Store) Forget(ctx context.Context) error {
 	return nil
 }
 
-// Forgetting drops what is over every now and then, until ctx ends.
-func (s *Store) Forgetting(ctx context.Context) {
+// Forgetting drops what is over every now and then, and snapshots of an age, until ctx ends.
+func (s *Store) Forgetting(ctx context.Context, snapshots time.Duration) {
 	every := time.NewTicker(forgetEvery)
 	defer every.Stop()
 	for {
-		if err := s.Forget(ctx); err != nil && ctx.Err() == nil {
+		if err := errors.Join(s.Forget(ctx), s.ForgetSnapshots(ctx, snapshots)); err != nil && ctx.Err() == nil {
 			slog.Warn("what is over cannot be dropped", "error", err)
 		}
 		select {

@@ -2,6 +2,7 @@ package workspace
 
 import (
 	"context"
+	"fmt"
 	"net/url"
 	"slices"
 	"strings"
@@ -149,7 +150,7 @@ func (o *Opened) Note(ctx context.Context, w *Workspace, who *identity.Caller) {
 
 // A Hit is something that is found besides dashboards.
 type Hit struct {
-	What  string // chart, finding, dataset or field
+	What  string // chart, finding, dataset, field or snapshot
 	Title string
 	Note  string
 	Href  string
@@ -158,7 +159,7 @@ type Hit struct {
 // mostHits is how many things of a kind are found at once.
 const mostHits = 8
 
-// Find looks for words among charts, findings, datasets and fields.
+// Find looks for words among charts, findings, datasets, fields and snapshots.
 func (w *Workspace) Find(ctx context.Context, who *identity.Caller, find string) (out []Hit, err error) {
 	if len(strings.TrimSpace(find)) < 2 {
 		return nil, nil
@@ -196,6 +197,15 @@ func (w *Workspace) Find(ctx context.Context, who *identity.Caller, find string)
 			if contains(find, f.Label, f.Description) {
 				hit(Hit{"field", f.Label, "of " + ds.Title, "/data/datasets/" + ds.Name + "/fields/" + f.Name})
 			}
+		}
+	}
+	snapshots, err := w.Snapshots(ctx, who)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range snapshots {
+		if contains(find, s.Title, s.About, s.Maker.Name) {
+			hit(Hit{"snapshot", s.Title, "of " + s.About + ", " + w.Calendar().Manner.Day(s.MadeAt.In(w.Calendar().Zone)), fmt.Sprint("/snapshots/", s.ID)})
 		}
 	}
 	return out, nil

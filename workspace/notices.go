@@ -16,6 +16,7 @@ const (
 	NoticeAsked     = "asked"     // somebody asks for rights
 	NoticeBroken    = "broken"    // a change broke something that they keep
 	NoticeAlert     = "alert"     // an alert tells something
+	NoticeSnapshot  = "snapshot"  // somebody passes a snapshot on
 	NoticeUnsent    = "unsent"    // something that is sent by itself was not, or no longer is
 )
 

@@ -44,6 +44,8 @@ type Workspace struct {
 	passes    *identity.Passes
 	mail      *mail.Mailer
 	address   string
+	keeps     time.Duration // snapshots; for ever when nothing
+	kept      time.Duration // how long snapshots are
 	// peeks are the looks at what is another's that have been noted lately.
 	peeks    *expirable.LRU[string, struct{}]
 	printing printing
@@ -53,10 +55,11 @@ type Workspace struct {
 
 // Around is what a workspace has around it.
 type Around struct {
-	Files   *uploads.Uploads // takes files; nil where there is no database for them
-	Inside  []netip.Prefix   // networks inside in which host apps and providers may be asked
-	Mail    *mail.Mailer     // nil where no letters are sent
-	Address string           // that people reach Eskadel at, for links in letters
+	Files     *uploads.Uploads // takes files; nil where there is no database for them
+	Inside    []netip.Prefix   // networks inside in which host apps and providers may be asked
+	Mail      *mail.Mailer     // nil where no letters are sent
+	Address   string           // that people reach Eskadel at, for links in letters
+	Snapshots time.Duration    // how long snapshots are kept; for ever when nothing
 }
 
 // Open returns the workspace of a store, answered by an engine. What documents speak of is noted
@@ -67,7 +70,7 @@ func Open(ctx context.Context, s *store.Store, e *live.Engine, a Around) (*Works
 		return nil, err
 	}
 	w := &Workspace{store: s, reader: view.NewReader(e), files: a.Files, hosts: hostapp.New(a.Inside), versions: versions,
-		providers: identity.NewProviders(a.Inside), passes: identity.NewPasses(a.Inside), mail: a.Mail, address: strings.TrimSuffix(a.Address, "/"), peeks: expirable.NewLRU[string, struct{}](2000, nil, peekLasts),
+		providers: identity.NewProviders(a.Inside), passes: identity.NewPasses(a.Inside), mail: a.Mail, address: strings.TrimSuffix(a.Address, "/"), keeps: a.Snapshots, peeks: expirable.NewLRU[string, struct{}](2000, nil, peekLasts),
 		printing: printing{tickets: map[string]*Print{}, bearers: map[string]*identity.Caller{}}}
 	return w, w.index(ctx)
 }

@@ -63,7 +63,7 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	around := workspace.Around{Files: files, Inside: c.FetchInside, Address: c.Address}
+	around := workspace.Around{Files: files, Inside: c.FetchInside, Address: c.Address, Snapshots: c.Snapshots}
 	if c.Mail != "" {
 		if around.Mail, err = mail.New(c.Mail, c.MailFrom); err != nil {
 			return fmt.Errorf("ESKADEL_MAIL: %w", err)
@@ -103,7 +103,7 @@ func serve(ctx context.Context, args []string) error {
 		stopped <- err
 	}()
 	go web.Tidy(ctx)
-	go s.Forgetting(ctx)
+	go s.Forgetting(ctx, c.Snapshots)
 	delivered := make(chan struct{})
 	go func() {
 		defer close(delivered)

@@ -70,3 +70,26 @@ func CheckScope(s Scope) error {
 	}
 	return nil
 }
+
+// Everything is what Sees says of those from whom nothing is kept.
+const Everything = "everything"
+
+// Sees is what a viewer may see of a dataset, written down: two who may see the same have the same.
+func Sees(ds *dataset.Dataset, v Viewer) string {
+	g := Guard(ds, v)
+	if g == nil {
+		return Everything
+	}
+	kept := len(g.Rows) + len(g.Fields)
+	for _, c := range g.Columns {
+		kept += len(c)
+	}
+	if kept == 0 && g.Own.IsZero() {
+		return Everything
+	}
+	b, err := json.Marshal(g)
+	if err != nil {
+		return "" // nobody sees it then
+	}
+	return string(b)
+}
