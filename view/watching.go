@@ -31,6 +31,14 @@ func (v *View) Watchable(id string) (*Watchable, error) {
 	if err != nil {
 		return nil, err
 	}
+	w, err := v.Doc.Widget(id)
+	if err != nil {
+		return nil, err
+	}
+	doc, ds, err := v.Document(w)
+	if err != nil {
+		return nil, err
+	}
 	out := &Watchable{Title: a.Title}
 	for _, f := range a.Figures {
 		out.Measures = append(out.Measures, f.Label)
@@ -44,7 +52,11 @@ func (v *View) Watchable(id string) (*Watchable, error) {
 			case h.Shows == "before":
 				out.Compared = true
 			case h.Shows == "" && h.Measure == len(out.Measures):
-				out.Measures = append(out.Measures, h.Label)
+				label := h.Label
+				if len(h.Keys) > 0 && h.Measure < len(doc.Measures) { // it stands there for what it is split by
+					label = chart.MeasureLabel(doc.Measures[h.Measure], ds)
+				}
+				out.Measures = append(out.Measures, label)
 			}
 		}
 	}

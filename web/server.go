@@ -23,11 +23,12 @@ import (
 	"eskadel/web/page"
 	"eskadel/web/people"
 	"eskadel/web/reading"
+	"eskadel/web/snapshots"
 	"eskadel/workspace"
 )
 
 // areas are all folders of pages.
-var areas = []page.Area{page.Shared, {Name: "theme", Files: theme.Styles}, {Name: "drawing", Files: drawing.Scripts}, reading.Area, dashboards.Area, charts.Area, data.Area, deliveries.Area, people.Area, account.Area}
+var areas = []page.Area{page.Shared, {Name: "theme", Files: theme.Styles}, {Name: "drawing", Files: drawing.Scripts}, reading.Area, dashboards.Area, charts.Area, data.Area, deliveries.Area, snapshots.Area, people.Area, account.Area}
 
 // A Server serves one workspace.
 type Server struct {
@@ -49,7 +50,7 @@ func New(ws *workspace.Workspace) (*Server, error) {
 	}
 	// Every route there is. A test walks them with every kind of caller; what is not here is
 	// not served.
-	for _, area := range []interface{ Routes() []gate.Route }{pages, reading.New(pages), dashboards.New(pages), charts.New(pages), data.New(pages), deliveries.New(pages), people.New(pages), account.New(pages), api.New(s.Gate)} {
+	for _, area := range []interface{ Routes() []gate.Route }{pages, reading.New(pages), dashboards.New(pages), charts.New(pages), data.New(pages), deliveries.New(pages), snapshots.New(pages), people.New(pages), account.New(pages), api.New(s.Gate)} {
 		s.routes = append(s.routes, area.Routes()...)
 	}
 	s.routes = append(s.routes,

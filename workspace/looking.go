@@ -90,6 +90,11 @@ func (l *Look) MaySubscribe() bool {
 	return l.Version != 0 && rights.May(l.who, rights.Subscribe, l.thing()) == nil
 }
 
+// MayFreeze tells whether somebody may keep what is seen as a snapshot.
+func (l *Look) MayFreeze() bool {
+	return l.Version != 0 && l.who.PersonID != 0 && rights.Ever(l.who, rights.Deliver) == nil
+}
+
 // MayNarrow tells whether somebody may set filters here.
 func (l *Look) MayNarrow() bool { return !l.view.Fixed }
 

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"eskadel/core/alert"
 	"eskadel/core/dashboard"
 	"eskadel/core/problem"
 	"eskadel/core/snapshot"
@@ -270,7 +271,32 @@ type Compared struct {
 // ComparedFigures are the figures of a measure, then and now.
 type ComparedFigures struct {
 	Label       string
-	Differences []snapshot.Difference
+	Differences []snapshot.Difference // those that are others now, as many as are told
+	Same, More  int                   // how many are as they were, and how many others are not told
+}
+
+// Changed tells whether anything of it is another now.
+func (c Compared) Changed() bool {
+	return slices.ContainsFunc(c.Figures, func(f ComparedFigures) bool { return len(f.Differences) > 0 })
+}
+
+// mostDifferences is how many differences of a measure are told.
+const mostDifferences = 25
+
+// differing are figures then and now of which those are told that changed.
+func differing(label string, all []snapshot.Difference) ComparedFigures {
+	out := ComparedFigures{Label: label}
+	for _, d := range all {
+		switch {
+		case d.Then == d.Now:
+			out.Same++
+		case len(out.Differences) == mostDifferences:
+			out.More++
+		default:
+			out.Differences = append(out.Differences, d)
+		}
+	}
+	return out
 }
 
 // CompareSnapshot sets what was frozen beside what is so now, as whoever asks sees it.
@@ -306,11 +332,11 @@ func (w *Workspace) CompareSnapshot(ctx context.Context, who *identity.Caller, i
 			return nil, err
 		}
 		for i, then := range x.Figures {
-			f := ComparedFigures{Label: then.Label}
+			var points []alert.Point
 			if i < len(now) {
-				f.Differences = snapshot.Compare(then.Points, now[i].Points)
+				points = now[i].Points
 			}
-			one.Figures = append(one.Figures, f)
+			one.Figures = append(one.Figures, differing(then.Label, snapshot.Compare(then.Points, points)))
 		}
 		out = append(out, one)
 	}

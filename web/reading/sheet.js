@@ -10,6 +10,7 @@ import { Asking } from "./asking.js";
 import { Changing } from "./changing.js";
 import { Drawer } from "./drawer.js";
 import { Following } from "./following.js";
+import { freeze } from "./freezing.js";
 import { mail, passView } from "./mailing.js";
 import { menu } from "./marked.js";
 import { popover } from "./popover.js";
@@ -47,6 +48,11 @@ export class Sheet {
     });
     root.addEventListener("submit", (e) => {
       const form = /** @type {HTMLFormElement} */ (e.target);
+      if (form.matches("[data-freeze]")) {
+        e.preventDefault();
+        e.stopPropagation();
+        void freeze(form, this.path("freeze"), { ...this.fields(), page: this.how.page });
+      }
       if (!form.matches("[data-find]")) return;
       e.preventDefault();
       e.stopPropagation();
@@ -454,6 +460,7 @@ export class Sheet {
     }
     else if (d.up) this.up(/** @type {HTMLElement} */ (button.closest(".widget")).dataset.widget ?? "", Number(d.up));
     else if ("takePage" in d) void this.unfold(button, this.path("take"), "");
+    else if ("freezes" in d) void this.unfold(button, this.path("freezing"), "");
     else if ("mails" in d) void this.unfold(button, this.path("deliveries"), "");
     else if (d.mail) void mail(button, this.path(`deliveries/${d.mail}`));
     else if (d.takeOf) void this.unfold(button, this.path(`widgets/${encodeURIComponent(d.takeOf)}/take`), "");

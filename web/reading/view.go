@@ -76,7 +76,7 @@ func (s *Server) sheetOf(c *gin.Context, v *workspace.Look, title, only string, 
 		one.At = [4]int{0, 0, 12, one.At[3]}
 		widgets = []dashboard.Widget{one}
 	}
-	return gin.H{"Doc": v.Doc, "Page": page, "Look": placed.CSS, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Takes": v.MayTakeAway(), "Mails": v.MaySubscribe(), "Narrows": v.MayNarrow(), "Ask": only == "" && v.MayAsk(), "Host": s.PictureAddress(c)}, nil
+	return gin.H{"Doc": v.Doc, "Page": page, "Look": placed.CSS, "Widgets": widgets, "Narrow": page.Narrow(), "Single": only != "", "Records": v.MayRecords(), "Takes": v.MayTakeAway(), "Mails": v.MaySubscribe(), "Freezes": v.MayFreeze() && v.MayTakeAway(), "Narrows": v.MayNarrow(), "Ask": only == "" && v.MayAsk(), "Host": s.PictureAddress(c)}, nil
 }
 
 func (s *Server) line(c *gin.Context) {
@@ -128,8 +128,8 @@ func watchAddress(c *gin.Context, l *workspace.Look, a *view.Answer) string {
 
 // take offers how a widget can be taken away.
 func (s *Server) take(c *gin.Context) {
-	if _, a, ok := s.asked(c, view.Drawing|view.Figures); ok {
-		s.Part(c, http.StatusOK, "take", gin.H{"A": a, "Files": sheet.Kinds, "At": "/view/" + c.Param("dashboard") + "/widgets/" + c.Param("widget") + "/"})
+	if l, a, ok := s.asked(c, view.Drawing|view.Figures); ok {
+		s.Part(c, http.StatusOK, "take", gin.H{"Freezes": l.MayFreeze(), "Widget": c.Param("widget"), "A": a, "Files": sheet.Kinds, "At": "/view/" + c.Param("dashboard") + "/widgets/" + c.Param("widget") + "/"})
 	}
 }
 
