@@ -28,7 +28,8 @@ import (
 const (
 	looks   = 5 * time.Second  // how often it is looked what is due
 	holds   = 30 * time.Second // how often a run that is being done is held on to
-	workers = 2                // runs that an instance does at once
+	rests   = 1100 * time.Millisecond
+	workers = 2 // runs that an instance does at once
 )
 
 // A Runner does it.
@@ -42,14 +43,20 @@ type Runner struct {
 // Run does what is due until ctx ends.
 func (r *Runner) Run(ctx context.Context) {
 	wake := make(chan struct{}, workers)
-	r.Workspace.OnWork(func() {
+	soon := func() {
 		select {
 		case wake <- struct{}{}:
 		default:
 		}
-	})
+	}
+	r.Workspace.OnWork(soon)
 	var all sync.WaitGroup
-	all.Go(func() { r.Workspace.Watched(ctx) })
+	all.Go(func() {
+		r.Workspace.Watched(ctx, func() {
+			soon()
+			time.AfterFunc(rests, soon) // those that looked just now rest for a moment
+		})
+	})
 	for range workers {
 		all.Go(func() {
 			tick := time.NewTicker(looks)

@@ -9,6 +9,7 @@ import (
 	"eskadel/core/dashboard"
 	"eskadel/core/delivery"
 	"eskadel/core/schedule"
+	"eskadel/core/snapshot"
 	"eskadel/deliver/holidays"
 	"eskadel/identity"
 	"eskadel/view"
@@ -40,6 +41,9 @@ func (d *Demo) deliver(ctx context.Context) error {
 			return err
 		}
 		if err := d.busy(ctx, edda); err != nil {
+			return err
+		}
+		if err := d.frozen(ctx, edda); err != nil {
 			return err
 		}
 	}
@@ -135,4 +139,21 @@ func (d *Demo) busy(ctx context.Context, who *identity.Caller) error {
 		_, err = d.Workspace.AddReceiver(ctx, who, id, fmt.Sprint("channel/", channels[0].ID))
 	}
 	return err
+}
+
+// frozen is a snapshot with notes.
+func (d *Demo) frozen(ctx context.Context, who *identity.Caller) error {
+	id, err := d.Workspace.Freeze(ctx, who, "yard-today", dashboard.State{}, "Today", "", "How autumn ended")
+	if err != nil {
+		return err
+	}
+	notes := []snapshot.Note{
+		{Kind: "note", From: snapshot.Anchor{Widget: "parts", Mark: "0 0", Words: "the longest bar"}, Text: "Engines again: half of them from one supplier."},
+		{Kind: "ring", From: snapshot.Anchor{Widget: "late", Cell: 1, Words: "jobs started late"}, Text: "Look at Tarn Quay."},
+		{Kind: "arrow", From: snapshot.Anchor{Widget: "late", Cell: 1, Words: "jobs started late"}, To: &snapshot.Anchor{Widget: "starts", X: 0.6, Y: 0.3}},
+	}
+	if err := d.Workspace.DrawOn(ctx, who, id, 1, notes); err != nil {
+		return err
+	}
+	return d.Workspace.ShareSnapshot(ctx, who, id, true)
 }

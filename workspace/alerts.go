@@ -295,8 +295,9 @@ func (w *Workspace) Costs(ctx context.Context, who *identity.Caller) (out []Spen
 	return out, nil
 }
 
-// Watched tells alerts of changes of the records that they watch, until ctx ends.
-func (w *Workspace) Watched(ctx context.Context) {
+// Watched tells alerts of changes of the records that they watch, until ctx ends; woken is called when one is to be
+// looked at.
+func (w *Workspace) Watched(ctx context.Context, woken func()) {
 	changed := make(chan struct{}, 1)
 	w.OnWork(func() {
 		select {
@@ -304,17 +305,26 @@ func (w *Workspace) Watched(ctx context.Context) {
 		default:
 		}
 	})
+	before := map[string][]int64{}
 	for ctx.Err() == nil {
 		tables, err := w.watchedTables(ctx)
 		warn("what alerts watch cannot be looked up", err)
-		w.wakes(ctx, tables, changed)
+		w.wakes(ctx, tables, before, changed, woken)
+		before = tables
 	}
 }
 
 // wakes has alerts be looked at when tables of theirs change, until what they watch may have changed.
-func (w *Workspace) wakes(ctx context.Context, tables map[string][]int64, changed <-chan struct{}) {
+func (w *Workspace) wakes(ctx context.Context, tables, before map[string][]int64, changed <-chan struct{}, woken func()) {
 	heard := w.reader.Hears(tables)
 	defer heard.Close()
+	wake := func(ids []int64) {
+		warn("alerts cannot be told of a change", w.store.WakeAlerts(ctx, ids))
+		woken()
+	}
+	if fresh := fresh(tables, before); len(fresh) > 0 { // what changed before they were listened for
+		wake(fresh)
+	}
 	again := time.NewTimer(10 * time.Minute) // datasets may have changed meanwhile
 	defer again.Stop()
 	for {
@@ -328,9 +338,21 @@ func (w *Workspace) wakes(ctx context.Context, tables map[string][]int64, change
 		case <-again.C:
 			return
 		case <-heard.C():
-			warn("alerts cannot be told of a change", w.store.WakeAlerts(ctx, heard.Take()))
+			wake(heard.Take())
 		}
 	}
+}
+
+// fresh are the alerts that watch a table which they did not watch before.
+func fresh(tables, before map[string][]int64) (out []int64) {
+	for t, ids := range tables {
+		for _, id := range ids {
+			if !slices.Contains(before[t], id) && !slices.Contains(out, id) {
+				out = append(out, id)
+			}
+		}
+	}
+	return out
 }
 
 func sameTables(a, b map[string][]int64) bool {

@@ -3,6 +3,7 @@ package workspace
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/url"
@@ -200,7 +201,13 @@ func (w *Workspace) Outgoing(ctx context.Context, run *Run, letter *Letter) (*Ou
 	}
 	they := *out.Caller
 	they.Sending = true
-	out.Caller, out.Key = &they, they.Viewer.ID
+	out.Caller = &they
+	// All who are under the same rules with the same rights see the same, whoever they are.
+	as, err := json.Marshal([]any{rights.Of(&they), they.Builder, they.Roles, they.Attributes, they.Language})
+	if err != nil {
+		return nil, err
+	}
+	out.Key = string(as)
 	ctx = live.Patient(ctx)
 	opened, err := w.subscribable(ctx, &they, e.Dashboard)
 	if err != nil {
