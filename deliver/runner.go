@@ -288,7 +288,7 @@ func (r *Runner) paper(ctx context.Context, out *workspace.Outgoing) ([]byte, er
 	if err := r.Printer.Ready(); err != nil {
 		return nil, err
 	}
-	p, ticket, end, err := r.Workspace.Print(ctx, out.Caller, out.Doc.Name, false, out.State, []string{out.Page.Title}, true)
+	p, ticket, end, err := r.Workspace.Print(ctx, out.Caller, out.Doc.Name, false, out.State, []string{out.Page.Title}, out.Order.Widgets, true)
 	if err != nil {
 		return nil, err
 	}

@@ -26,10 +26,7 @@ test("an author has a dashboard delivered", async ({ page, browser }) => {
   await page.getByLabel("parts of it").press("Space");
   await page.getByLabel("Late starts", { exact: true }).press("Space");
   await expect(page.getByLabel("What its letters are called")).toHaveValue("Month's end");
-  await page.getByLabel("a PDF of the page").press("Space");
-  await page.getByRole("button", { name: "Make it" }).press("Enter");
-  await expect(page.locator("fieldset .wrong")).toHaveText("A PDF has the whole page: choose all of its parts, or another form.");
-  await page.getByLabel("all of it").press("Space");
+  await page.getByLabel("a PDF", { exact: true }).press("Space");
   await page.getByLabel("others who see the dashboard may sign themselves up").press("Space");
   await noSeriousProblem(page, "a new delivery");
   await page.getByRole("button", { name: "Make it" }).press("Enter");
@@ -54,6 +51,11 @@ test("an author has a dashboard delivered", async ({ page, browser }) => {
   await expect(reader.locator("dl")).toContainText("month-s-end.pdf");
   const html = reader.frameLocator("iframe");
   await expect(html.locator(".part").first()).toContainText("Jobs under way");
+  await expect(html.locator(".part", { hasText: "Late starts" })).toHaveCount(1); // that along time, and not the figures
+  const [paper] = await Promise.all([reader.waitForEvent("download"), reader.getByRole("link", { name: "month-s-end.pdf" }).click()]);
+  const printed = execFileSync("pdftotext", ["-layout", await paper.path(), "-"]).toString();
+  expect(printed).toContain("Jobs by part group");
+  expect(printed).not.toContain("days late, on average");
   await expect(html.getByRole("link", { name: "Look at it in Eskadel" })).toHaveAttribute("href", new RegExp(`^${eskadel}/dashboards/yard-today`));
   for (const img of await html.locator("img").all()) {
     await expect.poll(() => img.evaluate((i) => (i as HTMLImageElement).naturalWidth)).toBe(960);

@@ -79,7 +79,7 @@ func TestTickets(t *testing.T) {
 	who, err := identity.ByID(t.Context(), running.Store, p.ID)
 	require.NoError(t, err)
 	w := running.Workspace
-	print, ticket, end, err := w.Print(t.Context(), who, "yard-today", false, dashboard.State{}, nil, true)
+	print, ticket, end, err := w.Print(t.Context(), who, "yard-today", false, dashboard.State{}, nil, nil, true)
 	require.NoError(t, err)
 	assert.Len(t, ticket, 26, "130 bits")
 	_, err = w.ByBearer(t.Context(), print.Bearer)

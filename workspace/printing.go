@@ -19,6 +19,7 @@ type Print struct {
 	Title     string
 	Draft     bool
 	Pages     []string // their titles
+	Only      []string // the widgets that are printed, by their ids; all of them when there are none
 	State     dashboard.State
 	For       string // who takes it away
 	At        time.Time
@@ -41,8 +42,8 @@ func (p *printing) by(bearer string) *identity.Caller {
 }
 
 // Print readies pages of a dashboard to be printed as somebody sees them: all of its pages, or those
-// that are named, with its lists whole or as they are on the screen. The ticket lets one browser in, once, until it has ended.
-func (w *Workspace) Print(ctx context.Context, who *identity.Caller, name string, draft bool, state dashboard.State, pages []string, whole bool) (p *Print, ticket string, end func(), err error) {
+// that are named, and of these some widgets where any is named, with its lists whole or as they are on the screen. The ticket lets one browser in, once, until it has ended.
+func (w *Workspace) Print(ctx context.Context, who *identity.Caller, name string, draft bool, state dashboard.State, pages, only []string, whole bool) (p *Print, ticket string, end func(), err error) {
 	l, err := w.Look(ctx, who, name, draft, state)
 	if err == nil {
 		err = rights.May(who, rights.TakeAway, l.thing())
@@ -50,7 +51,7 @@ func (w *Workspace) Print(ctx context.Context, who *identity.Caller, name string
 	if err != nil {
 		return nil, "", nil, err
 	}
-	p = &Print{Dashboard: l.Doc.Name, Title: l.Doc.Title, Draft: draft, State: state, For: who.Signs(), At: w.Now(), Bearer: rand.Text()}
+	p = &Print{Dashboard: l.Doc.Name, Title: l.Doc.Title, Draft: draft, State: state, Only: only, For: who.Signs(), At: w.Now(), Bearer: rand.Text()}
 	for _, on := range l.Doc.Pages {
 		if len(pages) == 0 || slices.Contains(pages, on.Title) {
 			p.Pages = append(p.Pages, on.Title)

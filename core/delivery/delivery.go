@@ -35,7 +35,7 @@ const (
 
 // Forms are in which forms something can be delivered; the others than Pictures are attached.
 var Forms = []Choice{
-	{Pictures, "pictures and figures in the letter"}, {PDF, "a PDF of the page"}, {"xlsx", "a spreadsheet (XLSX)"}, {"csv", "CSV, with decimal points"}, {"commas", "CSV, with semicolons and decimal commas"},
+	{Pictures, "pictures and figures in the letter"}, {PDF, "a PDF"}, {"xlsx", "a spreadsheet (XLSX)"}, {"csv", "CSV, with decimal points"}, {"commas", "CSV, with semicolons and decimal commas"},
 }
 
 // When it is left out: never, where there is nothing to show, or where nothing has changed since the last time.
@@ -71,9 +71,6 @@ func (o Order) Check(d *dashboard.Document) error {
 		if !has(Forms, as) {
 			return problem.New(problem.Invalid, "as", "“%s” is not a form that something is delivered in.", as)
 		}
-	}
-	if slices.Contains(o.As, PDF) && len(o.Widgets) > 0 {
-		return problem.New(problem.Invalid, "as", "A PDF has the whole page: choose all of its parts, or another form.")
 	}
 	if !has(Conditions, o.Only) {
 		return problem.New(problem.Invalid, "only", "“%s” is not a condition that something is delivered on.", o.Only)

@@ -23,7 +23,6 @@ func TestOrders(t *testing.T) {
 		"widgets":        func(o *delivery.Order) { o.Widgets = []string{"a", "c"} },
 		"as":             func(o *delivery.Order) { o.As = nil },
 		"as of no kind":  func(o *delivery.Order) { o.As = []string{"pdf", "docx"} },
-		"as a PDF":       func(o *delivery.Order) { o.As, o.Widgets = []string{"pdf"}, []string{"a"} },
 		"only":           func(o *delivery.Order) { o.Only = "sometimes" },
 		"note":           func(o *delivery.Order) { o.Note = strings.Repeat("é", delivery.LongestNote+1) },
 		"state.narrow":   func(o *delivery.Order) { o.State.Narrow = []dashboard.Narrowing{{Widget: "a"}} },

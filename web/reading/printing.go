@@ -27,7 +27,7 @@ func (s *Server) print(c *gin.Context) {
 		s.Fail(c, err)
 		return
 	}
-	p, ticket, end, err := s.Workspace.Print(ctx, who, c.Param("dashboard"), drafted(c), state, c.PostFormArray("print"), how.Kind == "pdf")
+	p, ticket, end, err := s.Workspace.Print(ctx, who, c.Param("dashboard"), drafted(c), state, c.PostFormArray("print"), nil, how.Kind == "pdf")
 	if err != nil {
 		s.Fail(c, err)
 		return

@@ -26,7 +26,7 @@ function standard(of) {
 }
 
 export class Sheet {
-  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, draft?: string, state?: Partial<State> | null, look?: string, paper?: boolean, following?: (told: {changed: (e: any) => void, again: () => void}) => {start: () => void, stop: () => void}, view?: (name: string, seen: import("./address.js").View) => void, noted?: (seen: import("./address.js").View) => void, opened?: (seen: import("./address.js").View & {pages: string[]}) => void, open?: (address: string) => void}} how look is how the page around it looks; on paper nothing is done */
+  /** @param {HTMLElement} root @param {{dashboard: string, page: string, widget?: string, draft?: string, state?: Partial<State> | null, look?: string, paper?: boolean, only?: string[], following?: (told: {changed: (e: any) => void, again: () => void}) => {start: () => void, stop: () => void}, view?: (name: string, seen: import("./address.js").View) => void, noted?: (seen: import("./address.js").View) => void, opened?: (seen: import("./address.js").View & {pages: string[]}) => void, open?: (address: string) => void}} how look is how the page around it looks; on paper nothing is done, and perhaps only some widgets are there */
   constructor(root, how) {
     this.root = root;
     this.how = how;
@@ -182,6 +182,10 @@ export class Sheet {
     this.questions = new Asking(this.root, (tail) => this.path(tail), () => ({ ...this.fields(), page: this.how.page }));
     for (const place of /** @type {NodeListOf<HTMLElement>} */ (this.root.querySelectorAll(".widget"))) {
       const d = place.dataset, id = d.widget ?? "";
+      if (this.how.only && !this.how.only.includes(id)) {
+        place.remove();
+        continue;
+      }
       place.style.gridColumn = `${Number(d.x) + 1} / span ${d.w}`;
       place.style.gridRow = `${Number(d.y) + 1} / span ${d.h}`;
       place.style.setProperty("--w", d.w ?? "12"); // on paper
