@@ -150,7 +150,6 @@ func (r *Runner) do(ctx context.Context, run *workspace.Run) error {
 type written struct {
 	body  *letter.Body
 	files []mail.File
-	notes []string
 	err   error
 }
 
@@ -254,7 +253,7 @@ func (r *Runner) write(run *workspace.Run, out *workspace.Outgoing, says []strin
 			break
 		}
 	}
-	return letter.Write(out.Errand.Title, notes, reads, parts, slices.Contains(out.Order.As, delivery.Pictures))
+	return letter.Write(out.Errand.Title, notes, reads, parts, letter.How{Pictures: slices.Contains(out.Order.As, delivery.Pictures), Sentences: out.Errand.Kind == "alert"})
 }
 
 // attach makes the files that go with a letter. An empty list is one, too.

@@ -150,7 +150,7 @@ func (d *Demo) frozen(ctx context.Context, who *identity.Caller) error {
 	notes := []snapshot.Note{
 		{Kind: "note", From: snapshot.Anchor{Widget: "parts", Mark: "0 0", Words: "the longest bar"}, Text: "Engines again: half of them from one supplier."},
 		{Kind: "ring", From: snapshot.Anchor{Widget: "late", Cell: 1, Words: "jobs started late"}, Text: "Look at Tarn Quay."},
-		{Kind: "arrow", From: snapshot.Anchor{Widget: "late", Cell: 1, Words: "jobs started late"}, To: &snapshot.Anchor{Widget: "starts", X: 0.6, Y: 0.3}},
+		{Kind: "arrow", From: snapshot.Anchor{Widget: "starts", X: 0.3, Y: 0.25}, To: &snapshot.Anchor{Widget: "starts", Mark: "2 5", Words: "Tarn Quay at its worst"}, Text: "It falls behind its plan."},
 	}
 	if err := d.Workspace.DrawOn(ctx, who, id, 1, notes); err != nil {
 		return err

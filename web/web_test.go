@@ -300,6 +300,11 @@ func post(t *testing.T, c *demo.Client, path string, values url.Values, headers 
 	for i := 0; i+1 < len(headers); i += 2 {
 		r.Header.Set(headers[i], headers[i+1])
 	}
+	return straight(t, r)
+}
+
+// straight is what comes of a request, without being led on.
+func straight(t *testing.T, r *http.Request) (int, string) {
 	response, err := (&http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}).Do(r)
 	require.NoError(t, err)
 	defer response.Body.Close()

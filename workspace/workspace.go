@@ -45,7 +45,6 @@ type Workspace struct {
 	mail      *mail.Mailer
 	address   string
 	keeps     time.Duration // snapshots; for ever when nothing
-	kept      time.Duration // how long snapshots are
 	// peeks are the looks at what is another's that have been noted lately.
 	peeks    *expirable.LRU[string, struct{}]
 	printing printing

@@ -65,6 +65,9 @@ func TestChecks(t *testing.T) {
 		return alert.Watch{Page: "P", Widget: "a", When: alert.Above, Than: "200", By: []string{"mail"}}
 	}
 	require.NoError(t, good().Check(d))
+	most := good()
+	most.Note, most.After, most.When, most.Hours = strings.Repeat("é", alert.LongestNote), alert.LongestAfter, alert.Silent, alert.LongestHours
+	require.NoError(t, most.Check(d))
 	for place, change := range map[string]func(*alert.Watch){
 		"page": func(w *alert.Watch) { w.Page = "Q" }, "widget": func(w *alert.Watch) { w.Widget = "b" }, "when": func(w *alert.Watch) { w.When = "" },
 		"than": func(w *alert.Watch) { w.Than = "many" }, "than NaN": func(w *alert.Watch) { w.Than = "NaN" }, "than huge": func(w *alert.Watch) { w.Than = "1e999999" }, "than by nothing": func(w *alert.Watch) { w.When, w.Than = alert.Rises, "0" },
@@ -223,4 +226,19 @@ func TestSilence(t *testing.T) {
 		}
 	}
 	assert.Equal(t, []string{"120 fired", "180 lasts", "240 recovered"}, told)
+}
+
+func TestWhatIsSaid(t *testing.T) {
+	comes := alert.Watch{When: alert.Comes}
+	at := time.Date(2026, 11, 30, 9, 0, 0, 0, time.UTC)
+	known, _ := comes.Step(alert.Known{}, alert.Seen{}, at, false)
+	_, told := comes.Step(known, alert.Seen{Records: []alert.Record{{Key: "1", Name: "Wren"}, {Key: "2", Name: "Tern"}}}, at, false)
+	assert.Equal(t, []alert.Event{{Kind: alert.Came, Words: "2 new records: Wren, Tern", Since: at}}, told)
+	above := alert.Watch{When: alert.Above, Than: "5"}
+	known, told = above.Step(alert.Known{}, alert.Seen{Points: []alert.Point{{Key: "a", Label: "care", Text: "£7", Value: num("7")}}}, at, false)
+	assert.Equal(t, []alert.Event{{Kind: alert.Fired, Words: "care is above 5: £7", Since: at}}, told)
+	_, told = above.Step(known, alert.Seen{Points: []alert.Point{{Key: "a", Label: "care", Text: "£5", Value: num("5")}}}, at, false)
+	assert.Equal(t, []alert.Event{{Kind: alert.Recovered, Words: "care no longer is above 5: £5", Since: at}}, told)
+	_, told = above.Step(known, alert.Seen{}, at, false)
+	assert.Equal(t, "care no longer is above 5: no longer there", told[0].Words)
 }

@@ -63,12 +63,18 @@ type Cell struct {
 	Number bool
 }
 
-// Write puts what is shown into a letter; without pictures its charts are tables.
-func Write(title string, notes []string, reads string, all []*view.Leaving, pictures bool) (*Body, error) {
+// How a letter is written.
+type How struct {
+	Pictures  bool // of charts, which are tables otherwise
+	Sentences bool // what each of them says it shows
+}
+
+// Write puts what is shown into a letter.
+func Write(title string, notes []string, reads string, all []*view.Leaving, how How) (*Body, error) {
 	b := &Body{Title: title, Notes: notes, Reads: reads}
 	sum := sha256.New()
 	for _, l := range all {
-		p, err := b.part(l, pictures)
+		p, err := b.part(l, how)
 		if err != nil {
 			return nil, err
 		}
@@ -85,9 +91,9 @@ func Write(title string, notes []string, reads string, all []*view.Leaving, pict
 }
 
 // part is one chart as it stands in the letter.
-func (b *Body) part(l *view.Leaving, pictures bool) (*Part, error) {
+func (b *Body) part(l *view.Leaving, how How) (*Part, error) {
 	p := &Part{Title: l.Title, Made: l.Made, Figures: l.Figures}
-	if l.Conditions != "" {
+	if how.Sentences && l.Conditions != "" {
 		p.Said = locale.Upper(l.Conditions) + "."
 	}
 	say := func(lines ...string) {
@@ -107,9 +113,8 @@ func (b *Body) part(l *view.Leaving, pictures bool) (*Part, error) {
 		say(l.Drawing.Summary)
 	}
 	switch {
-	case l.Drawing != nil && pictures:
-		how := picture.How{Kind: "png"}
-		png, err := picture.Write(l, how)
+	case l.Drawing != nil && how.Pictures:
+		png, err := picture.Write(l, picture.How{Kind: "png"})
 		if err != nil {
 			return nil, err
 		}

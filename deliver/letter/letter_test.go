@@ -16,7 +16,7 @@ import (
 )
 
 // hostile are texts that a record may hold.
-var hostile = []string{"<script>alert(1)</script>", "\"><img src=x onerror=alert(1)>", "a\r\nBcc: x@elsewhere.example", "=1+1", "‮evil", strings.Repeat("long ", 400), "{{.B}}"}
+var hostile = []string{"<script>alert(1)</script>", "\"><img src=x onerror=alert(1)>", "a\r\nBcc: x@elsewhere.example", "=1+1", "\u202eevil", strings.Repeat("long ", 400), "{{.B}}"}
 
 func shown(texts ...string) []*view.Leaving {
 	figures := &view.Leaving{Answer: &view.Answer{Title: texts[0], Figures: []chart.Figure{{Label: texts[0], Text: "231", Change: "+12.0%", Way: "up", Since: "on the week before: 206", Target: "97% of 238"}}}, Made: "Made from 231 jobs.", Count: 231}
@@ -29,7 +29,7 @@ func shown(texts ...string) []*view.Leaving {
 }
 
 func TestTextSaysTheFigures(t *testing.T) {
-	b, err := letter.Write("Weekly", []string{"Good morning.", ""}, "Showing jobs.", shown("Open jobs", "Wren"), true)
+	b, err := letter.Write("Weekly", []string{"Good morning.", ""}, "Showing jobs.", shown("Open jobs", "Wren"), letter.How{Pictures: true})
 	require.NoError(t, err)
 	assert.True(t, b.Some)
 	m, err := b.Letter(letter.To{Why: "You keep it.", As: "Edda", Address: "https://boards.example/x", Leave: "https://boards.example/leave"})
@@ -42,15 +42,20 @@ func TestTextSaysTheFigures(t *testing.T) {
 		assert.Contains(t, m.HTML, says)
 	}
 	// The sum is of what is shown, whoever it is shown to, and whenever.
-	same, err := letter.Write("Another", nil, "", shown("Open jobs", "Wren"), false)
+	same, err := letter.Write("Another", nil, "", shown("Open jobs", "Wren"), letter.How{})
 	require.NoError(t, err)
 	assert.Equal(t, b.Shown, same.Shown)
-	other, err := letter.Write("Weekly", nil, "", shown("Open jobs", "Tern"), true)
+	other, err := letter.Write("Weekly", nil, "", shown("Open jobs", "Tern"), letter.How{Pictures: true})
 	require.NoError(t, err)
 	assert.NotEqual(t, b.Shown, other.Shown)
-	none, err := letter.Write("Weekly", nil, "", shown("Open jobs", "Wren")[2:], true)
+	none, err := letter.Write("Weekly", nil, "", shown("Open jobs", "Wren")[2:], letter.How{Pictures: true})
 	require.NoError(t, err)
 	assert.False(t, none.Some)
+	said := shown("Open jobs", "Wren")
+	said[0].Conditions = "number of jobs of Yard jobs"
+	told, err := letter.Write("Weekly", nil, "", said, letter.How{Sentences: true})
+	require.NoError(t, err)
+	assert.Contains(t, told.Text(letter.To{}), "Number of jobs of Yard jobs.\nMade from 231 jobs.")
 }
 
 // What is written in records is text in a letter, and nothing else, up to its reader.
@@ -59,7 +64,7 @@ func TestHostileRecordsInLetters(t *testing.T) {
 	m, err := mail.New(sink.Address, "Eskadel <eskadel@boards.example>")
 	require.NoError(t, err)
 	for _, text := range hostile {
-		b, err := letter.Write(text, []string{text}, text, shown(text, text), true)
+		b, err := letter.Write(text, []string{text}, text, shown(text, text), letter.How{Pictures: true})
 		require.NoError(t, err)
 		l, err := b.Letter(letter.To{Why: text, As: text})
 		require.NoError(t, err)
@@ -81,7 +86,7 @@ func TestLongTablesAreCut(t *testing.T) {
 	for i := range 50 {
 		all = append(all, fmt.Sprint("boat ", i))
 	}
-	b, err := letter.Write("Weekly", nil, "", shown(all...), true)
+	b, err := letter.Write("Weekly", nil, "", shown(all...), letter.How{Pictures: true})
 	require.NoError(t, err)
 	assert.Len(t, b.Parts[1].Rows, 30)
 	assert.Contains(t, b.Parts[1].Lines, "The first 30 of 50 lines.")

@@ -52,6 +52,9 @@ function where(a) {
   return { x: box.left - origin.left + box.width * (a.x ?? 0.5), y: box.top - origin.top + box.height * (a.y ?? 0.5), rx: 26, ry: 20 };
 }
 
+/** Where the line of an arrow meets what it holds to, coming from a side. @param {{x: number, y: number, rx: number, ry: number}} box @param {Anchor} a @param {number} angle */
+const edge = (box, a, angle) => (a.mark || a.cell ? { x: box.x + box.rx * Math.cos(angle), y: box.y + box.ry * Math.sin(angle) } : { x: box.x, y: box.y });
+
 /** @param {string} name @param {Record<string, string | number>} attributes */
 function draw(name, attributes, text = "") {
   const out = document.createElementNS(space, name);
@@ -87,12 +90,14 @@ function redraw() {
     const from = where(note.from);
     if (note.kind === "ring") for (const c of ["under", "line"]) draw("ellipse", { class: c, cx: from.x, cy: from.y, rx: from.rx, ry: from.ry });
     if (note.to) {
-      const to = where(note.to), angle = Math.atan2(to.y - from.y, to.x - from.x), tip = { x: to.x - 10 * Math.cos(angle), y: to.y - 10 * Math.sin(angle) };
-      for (const c of ["under", "line"]) draw("line", { class: c, x1: from.x, y1: from.y, x2: tip.x - 8 * Math.cos(angle), y2: tip.y - 8 * Math.sin(angle) });
+      const to = where(note.to), angle = Math.atan2(to.y - from.y, to.x - from.x), tip = edge(to, note.to, angle + Math.PI), tail = edge(from, note.from, angle);
+      for (const c of ["under", "line"]) draw("line", { class: c, x1: tail.x, y1: tail.y, x2: tip.x - 8 * Math.cos(angle), y2: tip.y - 8 * Math.sin(angle) });
+      Object.assign(from, tail);
       const side = (/** @type {number} */ by) => `${tip.x - 14 * Math.cos(angle + by)},${tip.y - 14 * Math.sin(angle + by)}`;
       draw("polygon", { class: "head", points: `${tip.x},${tip.y} ${side(0.45)} ${side(-0.45)}` });
     }
-    const badge = note.kind === "ring" ? { x: from.x + from.rx * 0.75, y: from.y - from.ry * 0.75 - 4 } : from;
+    const badge = note.kind === "ring" ? { x: from.x + from.rx * 0.75, y: from.y - from.ry * 0.75 - 4 } : note.kind === "note" ? { x: from.x, y: from.y - 20 } : from;
+    if (note.kind === "note") for (const c of ["under", "line"]) draw("line", { class: c, x1: badge.x, y1: badge.y, x2: from.x, y2: from.y });
     draw("circle", { class: "count", cx: badge.x, cy: badge.y, r: 10 });
     draw("text", { class: "number", x: badge.x, y: badge.y + 4 }, String(i + 1));
     boxes.push(new DOMRect(badge.x - 10, badge.y - 10, 20, 20));

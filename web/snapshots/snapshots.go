@@ -126,4 +126,3 @@ func (s *Server) remove(c *gin.Context) {
 	err := s.Workspace.RemoveSnapshot(c.Request.Context(), gate.Caller(c), idOf(c))
 	s.Done(c, err, "/snapshots", func(status int, p *problem.Problem) { s.show(c, status, "", p) })
 }
-
