@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
@@ -85,7 +86,11 @@ func (r *Runner) Once(ctx context.Context) (did bool, err error) {
 	if err := r.Workspace.Plan(ctx); err != nil {
 		return false, err
 	}
-	looked, err := r.Workspace.LookAtAlerts(ctx)
+	looked := false
+	err = safely(func() (err error) {
+		looked, err = r.Workspace.LookAtAlerts(ctx)
+		return err
+	})
 	if err != nil {
 		slog.Warn("an alert cannot look at what it watches", "error", err)
 	}
@@ -103,6 +108,16 @@ func (r *Runner) Once(ctx context.Context) (did bool, err error) {
 	}
 	observe.Delivered(time.Since(began))
 	return true, err
+}
+
+// safely does something of which a mistake of the program ends this and nothing else: others wait to be told.
+func safely(do func() error) (err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			err = fmt.Errorf("a mistake of the program: %v\n%s", p, debug.Stack())
+		}
+	}()
+	return do()
 }
 
 // do sends what a run has to tell, to one receiver after the other.
@@ -129,7 +144,11 @@ func (r *Runner) do(ctx context.Context, run *workspace.Run) error {
 		if l.State != "waiting" || l.TryAt.After(time.Now()) {
 			continue
 		}
-		nothing, err := r.tell(ctx, run, l, written)
+		nothing := ""
+		err := safely(func() (err error) {
+			nothing, err = r.tell(ctx, run, l, written)
+			return err
+		})
 		if ctx.Err() != nil && l.State == "waiting" {
 			return ctx.Err()
 		}

@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { builder, complaints, copied, eskadel, noSeriousProblem, publish, settled, signIn } from "./help";
+import { builder, complaints, copied, eskadel, invitation, noSeriousProblem, publish, settled, signIn } from "./help";
 
 // An author narrows a dashboard by fields of their choice, and a viewer adds one that is offered.
 test("filters are added, set, offered and taken off by hand", async ({ page }) => {
@@ -391,7 +391,7 @@ test("teams see what is theirs, dashboards, charts and datasets", async ({ page,
   await page.getByLabel("Name", { exact: true }).fill("Orla Wend");
   await page.getByLabel("E-mail address").fill("orla.wend@skerrin.example");
   await page.getByRole("button", { name: "Invite" }).click();
-  const link = await page.locator(".found code").innerText();
+  const link = await invitation(page, "orla.wend@skerrin.example");
   await page.goto("/people/teams");
   await page.getByText("A new team").click();
   const team = page.locator("details[open] form", { hasText: "In it are" });

@@ -60,6 +60,12 @@ export async function letter(page: Page, to: string): Promise<string> {
   return text!;
 }
 
+/** The link by which somebody who has just been invited comes in, from the letter with it. */
+export async function invitation(page: Page, email: string): Promise<string> {
+  await expect(page.locator(".found")).toContainText(`A letter with a link is on its way to ${email}`);
+  return /http\S+\/enter\/\S+/.exec(await letter(page, email))![0];
+}
+
 /** @param within what has come onto a page that has been looked at: the rest of it is left out, which takes most of the time */
 export async function noSeriousProblem(page: Page, what: string, within?: string) {
   // Rows and cards after the first eight are as those are; how far targets lie apart is asked of each pair.
