@@ -54,7 +54,7 @@ test("Yard today is made from nothing, and published, by the keyboard", async ({
   await answering(page, "opened in the last 12 months, Late starts per month, by yard: Opened", "narrows it, by Started", keyboard);
 
   // What readers may, and where a month of revenue leads.
-  await letting(page, ["ask", "change"], keyboard);
+  await letting(page, ["ask", "change", "subscribe"], keyboard);
   await leading(page, "Money", ["Revenue per month"], "Yard cost per week, by kind", keyboard);
   await expect(page.locator("#drilling").locator(".ways")).toContainText("From “Revenue per month” to Money: Issued fills “issued”");
   await settled(page);

@@ -3,7 +3,7 @@ import { who } from "../page/api.js";
 import { Sheet } from "./sheet.js";
 
 const place = /** @type {HTMLElement} */ (document.getElementById("printed")), told = document.documentElement.dataset;
-const { dashboard = "", draft, bearer = "", state = "null", pages = "[]", only = "null" } = place.dataset;
+const { dashboard = "", draft, bearer = "", state = "null", pages = "[]", some = "null" } = place.dataset;
 who.bearer = bearer;
 delete place.dataset.bearer;
 
@@ -11,7 +11,7 @@ const sheets = /** @type {string[]} */ (JSON.parse(pages)).map((page) => {
   const root = document.createElement("section");
   root.className = "reading printed-page";
   place.append(root);
-  return new Sheet(root, { dashboard, page, draft, state: JSON.parse(state), paper: true, only: JSON.parse(only) ?? undefined, following: () => ({ start: () => {}, stop: () => {} }) });
+  return new Sheet(root, { dashboard, page, draft, state: JSON.parse(state), paper: true, only: JSON.parse(some) ?? undefined, following: () => ({ start: () => {}, stop: () => {} }) });
 });
 const count = () => {
   const all = sheets.flatMap((sheet) => [...sheet.widgets.values()]);
