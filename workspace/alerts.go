@@ -65,23 +65,35 @@ func (w *Workspace) Alerts(ctx context.Context, who *identity.Caller) ([]Errand,
 
 // KeepAlert keeps an alert: a new one, which tells whoever makes it, or one that is there.
 func (w *Workspace) KeepAlert(ctx context.Context, who *identity.Caller, a AlertOrder) (id int64, err error) {
-	return w.keepErrand(ctx, who, &errandOrder{Kind: store.Alert, ID: a.ID, Revision: a.Revision, Dashboard: a.Dashboard, Title: a.Title, SignUp: a.SignUp, Keepers: a.Watch.Keepers, asks: a.Watch,
+	return w.keepErrand(ctx, who, &errandOrder{Kind: store.Alert, ID: a.ID, Revision: a.Revision, Dashboard: a.Dashboard, Title: a.Title, SignUp: a.SignUp, Keepers: a.Watch.Keepers, asks: &a.Watch,
 		check: func(o *Opened) error {
 			if err := a.Watch.Check(o.Doc); err != nil {
 				return err
 			}
-			_, _, can, err := w.Watching(ctx, who, a.Dashboard, a.Watch, "")
+			_, _, can, err := w.Watching(ctx, who, o.Name, a.Watch, "")
 			if err != nil {
 				return err
 			}
-			switch watched := a.Watch; {
-			case watched.Points() && watched.Measure >= len(can.Measures):
+			a.Watch.Label = watched(a.Watch, can)
+			switch {
+			case a.Watch.Points() && a.Watch.Measure >= len(can.Measures):
 				return problem.New(problem.Invalid, "measure", "“%s” has no such figure to watch.", can.Title)
-			case (watched.When == alert.Rises || watched.When == alert.Falls) && !can.Compared:
+			case (a.Watch.When == alert.Rises || a.Watch.When == alert.Falls) && !can.Compared:
 				return problem.New(problem.Invalid, "when", "“%s” is not compared with the time before: its sentence can say so.", can.Title)
 			}
 			return nil
 		}})
+}
+
+// watched is what an alert watches, as people call it.
+func watched(a alert.Watch, can *view.Watchable) string {
+	switch {
+	case !a.Points() || a.Measure >= len(can.Measures):
+		return "“" + can.Title + "”"
+	case can.Grouped:
+		return can.Measures[a.Measure] + " of any group of “" + can.Title + "”"
+	}
+	return can.Measures[a.Measure]
 }
 
 // SnoozeAlert has an alert tell nothing for so long; it tells again at once for nothing.

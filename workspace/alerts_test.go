@@ -154,6 +154,7 @@ func TestAlerts(t *testing.T) {
 	e, _, err := p.Delivery(ctx, edda, id)
 	require.NoError(t, err)
 	require.NoError(t, p.TellLater(ctx, edda, id, e.To[1].ID, true))
+	assert.Equal(t, "Number of jobs is above 60", e.When)
 	job(101)
 	at(5)
 	p.looks(t)

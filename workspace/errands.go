@@ -85,7 +85,7 @@ func (w *Workspace) told(ctx context.Context, who *identity.Caller, e *store.Err
 		if out.Watch, err = watch(e); err != nil {
 			return Errand{}, err
 		}
-		out.When = out.Watch.Words()
+		out.When = strings.TrimSpace(out.Watch.Label + " " + out.Watch.Words())
 	} else {
 		out.Says, out.When = o.Words(e.About), o.Schedule.Words()
 	}

@@ -27,6 +27,7 @@ type Watch struct {
 	Percent bool            `json:"percent,omitempty"` // of rises and falls: by so many percent
 	Hours   int             `json:"hours,omitempty"`   // of silent
 	Keepers bool            `json:"keepers,omitempty"` // all receivers are told what its keeper sees
+	Label   string          `json:"label,omitempty"`   // what is watched, as it was called
 	Note    string          `json:"note,omitempty"`
 	By      []string        `json:"by"` // how people are told: mail, notice
 	Quiet   *Quiet          `json:"quiet,omitempty"`
