@@ -139,6 +139,7 @@ func TestEveryFaultOfAPass(t *testing.T) {
 			"nobody":                   {good(jwt.MapClaims{"sub": ""}), "sub"},
 			"without a name":           {good(jwt.MapClaims{"name": nil}), "name"},
 			"for another dashboard":    {good(jwt.MapClaims{"scope": map[string]any{"dashboards": []string{"two"}}}), "scope"},
+			"no address for letters":   {good(jwt.MapClaims{"email": "Orla <orla@desk.example>"}), "email"},
 			"for none":                 {good(jwt.MapClaims{"scope": nil}), "scope"},
 			"of the wrong shape":       {good(jwt.MapClaims{"scope": "one"}), "signature"},
 			"more roles than it holds": {good(jwt.MapClaims{"roles": roles}), "size"},

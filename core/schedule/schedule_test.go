@@ -214,3 +214,16 @@ func TestAYear(t *testing.T) {
 		assert.Equal(t, append([]string{}, want...), restarted, s.Words())
 	})
 }
+
+func TestZonesAreThere(t *testing.T) {
+	for _, z := range Zones {
+		assert.NoError(t, Schedule{Every: "day", At: []string{"07:00"}, Zone: z}.Check(), z)
+	}
+	assert.True(t, slices.IsSorted(Zones[1:]))
+}
+
+func TestWhichOfSeveral(t *testing.T) {
+	for n, want := range map[int]string{1: "first", 5: "fifth", 6: "6th", 11: "11th", 21: "21st", 22: "22nd", 23: "23rd", 31: "31st", -1: "last", -2: "second to last"} {
+		assert.Equal(t, want, Counted(n))
+	}
+}

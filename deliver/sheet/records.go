@@ -2,6 +2,8 @@ package sheet
 
 import (
 	"io"
+	"runtime/debug"
+	"sync"
 
 	"eskadel/core/field"
 	"eskadel/view"
@@ -16,6 +18,7 @@ const every = 2000
 // Records writes records as a file, and tells how many of how many it has; the name of the file is
 // what they are called.
 func Records(from Source, kind Kind, w io.Writer, told func(done, of int64) error) (name string, err error) {
+	defer sparing()()
 	b, err := New(kind, false, w)
 	if err != nil {
 		return "", err
@@ -55,6 +58,33 @@ func Records(from Source, kind Kind, w io.Writer, told func(done, of int64) erro
 		return "", err
 	}
 	return f.Title + ", records", told(done, f.Count)
+}
+
+// spares counts the files that are being written, and usual is how the process collects garbage when there are none.
+var (
+	spares sync.Mutex
+	spared int
+	usual  int
+)
+
+// thrift is by how many percent the memory in use may grow, while a file of records is written, before what is no
+// longer in use is collected: a million lines leave much behind, and more than is needed would be taken for it.
+const thrift = 20
+
+// sparing has garbage be collected sooner until it is ended.
+func sparing() (end func()) {
+	spares.Lock()
+	defer spares.Unlock()
+	if spared++; spared == 1 {
+		usual = debug.SetGCPercent(thrift)
+	}
+	return func() {
+		spares.Lock()
+		defer spares.Unlock()
+		if spared--; spared == 0 {
+			debug.SetGCPercent(usual)
+		}
+	}
 }
 
 // about writes what a file is about on a sheet of its own; CSV has but one.
