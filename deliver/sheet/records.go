@@ -69,7 +69,7 @@ var (
 
 // thrift is by how many percent the memory in use may grow, while a file of records is written, before what is no
 // longer in use is collected: a million lines leave much behind, and more than is needed would be taken for it.
-const thrift = 20
+const thrift = 35
 
 // sparing has garbage be collected sooner until it is ended.
 func sparing() (end func()) {
