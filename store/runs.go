@@ -91,14 +91,17 @@ const mostPlanned = 50
 // skewed is how far the clocks of instances may lie apart.
 const skewed = time.Minute
 
+// looksAnew is how often it is reckoned anew when an errand is due next: the workspace's clock may be another by now.
+const looksAnew = time.Hour
+
 // Plan looks at the errands of which something may be due, each of which no other instance looks at meanwhile. when
 // says the moments of an errand since it was looked at, and when it is due next. The last moment is to be done,
 // once; the others are counted. late is from when on it is late.
 func (s *Store) Plan(ctx context.Context, kind string, now time.Time, late time.Duration, when func(*Errand) (moments []time.Time, next time.Time)) (looked int, err error) {
 	err = s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
 		var due []Errand
-		if err := db.Raw(`select * from errands where kind = ? and paused_at is null and (next_at is null or next_at <= ? or looked_until > ?)
-			order by id limit ? for update skip locked`, kind, now, now.Add(skewed), mostPlanned).Scan(&due).Error; err != nil {
+		if err := db.Raw(`select * from errands where kind = ? and paused_at is null and (next_at is null or next_at <= ? or looked_until > ? or looked_until < ?)
+			order by id limit ? for update skip locked`, kind, now, now.Add(skewed), now.Add(-looksAnew), mostPlanned).Scan(&due).Error; err != nil {
 			return err
 		}
 		looked = len(due)
