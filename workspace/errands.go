@@ -1,6 +1,7 @@
 package workspace
 
 import (
+	"cmp"
 	"context"
 	"encoding/base64"
 	"encoding/json"
@@ -85,7 +86,7 @@ func (w *Workspace) told(ctx context.Context, who *identity.Caller, e *store.Err
 		if out.Watch, err = watch(e); err != nil {
 			return Errand{}, err
 		}
-		out.When = strings.TrimSpace(out.Watch.Label + " " + out.Watch.Words())
+		out.When = cmp.Or(out.Watch.Label, "it") + " " + out.Watch.Words()
 	} else {
 		out.Says, out.When = o.Words(e.About), o.Schedule.Words()
 	}
