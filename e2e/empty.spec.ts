@@ -141,6 +141,21 @@ test("from an empty server to a page of one's own", async ({ browser }) => {
     const last = running.pop()!;
     await new Promise((ended) => { last.on("exit", ended); last.kill(); });
   }
+  // What is sent and frozen of other records; without a mail server that is said.
+  await page.goto("/dashboards");
+  await page.getByRole("link", { name: "The harvest" }).first().click();
+  await settled(page);
+  await page.locator("[data-freezes]").click();
+  await page.getByRole("button", { name: "freeze it" }).click();
+  await page.waitForURL(/snapshots\/\d+$/);
+  await expect(page.locator("svg.drawing .mark")).toHaveCount(4);
+  await page.goBack();
+  await settled(page);
+  await page.locator("[data-mails]").click();
+  await page.getByRole("link", { name: "have it delivered" }).click();
+  await page.getByRole("button", { name: "Make it" }).click();
+  await page.getByRole("button", { name: "try it" }).click();
+  await expect(page.locator("#history-place")).toContainText("no mail server is set up", { timeout: 20_000 });
   expect(wrong).toEqual([]);
   await page.context().close();
 });
