@@ -4,8 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"time"
-
-	"gorm.io/gorm"
 )
 
 // ClaimAlert takes an alert that is to be looked at; no other instance takes it before again, unless something it
@@ -84,16 +82,7 @@ func (t *Tx) Looked(ctx context.Context, e *Errand, of Looked) (kept bool, err e
 		e.ID, BecauseDue, JSON(says), state, state).Scan(&run).Error; err != nil {
 		return false, words(err, "")
 	}
-	return true, t.letters(db, run, of.To)
-}
-
-func (t *Tx) letters(db *gorm.DB, run int64, all []Letter) error {
-	for _, l := range all {
-		if err := db.Exec(`insert into letters (run_id, who, label, state, words) values (?, ?, ?, ?, ?)`, run, l.Who, l.Label, l.State, l.Words).Error; err != nil {
-			return words(err, "")
-		}
-	}
-	return nil
+	return true, words(write(db, run, of.To), "")
 }
 
 // ForgetKnown has an alert begin anew.

@@ -52,15 +52,18 @@ type Run struct {
 
 // SaysTo is what an alert tells a receiver.
 func (r *Run) SaysTo(who string) []string {
-	var all map[string][]string
+	return r.says()[who]
+}
+
+// says is what an alert tells, by receiver.
+func (r *Run) says() (all map[string][]string) {
 	_ = json.Unmarshal(r.Says, &all)
-	return all[who]
+	return all
 }
 
 // Told are the lines that an alert told to anybody, each once.
 func (r Run) Told() (out []string) {
-	var all map[string][]string
-	_ = json.Unmarshal(r.Says, &all)
+	all := r.says()
 	for _, who := range slices.Sorted(maps.Keys(all)) {
 		for _, line := range all[who] {
 			if !slices.Contains(out, line) {
@@ -167,14 +170,21 @@ func (t *Tx) EndRun(ctx context.Context, id int64, state, said string, again *ti
 // Write notes to whom a run is told, each once, and returns all of them.
 func (s *Store) Write(ctx context.Context, runID int64, letters []Letter) (out []Letter, err error) {
 	err = s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
-		for _, l := range letters {
-			if err := db.Exec(`insert into letters (run_id, who, label, state, words) values (?, ?, ?, ?, ?) on conflict do nothing`, runID, l.Who, l.Label, l.State, l.Words).Error; err != nil {
-				return err
-			}
+		if err := write(db, runID, letters); err != nil {
+			return err
 		}
 		return db.Raw("select * from letters where run_id = ? order by id", runID).Scan(&out).Error
 	})
 	return out, words(err, "")
+}
+
+func write(db *gorm.DB, runID int64, letters []Letter) error {
+	for _, l := range letters {
+		if err := db.Exec(`insert into letters (run_id, who, label, state, words) values (?, ?, ?, ?, ?) on conflict do nothing`, runID, l.Who, l.Label, l.State, l.Words).Error; err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Hand claims a letter for whoever is about to hand it over: false where another has.

@@ -50,7 +50,7 @@ func (v *View) Freeze(page *dashboard.Page, only string) (*Frozen, error) {
 		}
 		one := FrozenWidget{ID: w.ID, At: w.At}
 		one.Answer, err = v.Widget(w.ID, Drawing)
-		if p := problem.Of(err); p != nil && p.Code != problem.Down && p.Code != problem.Slow {
+		if p := problem.Lasting(err); p != nil {
 			one.Answer, err = &Answer{Title: "A part of the page", Nothing: p.Words}, nil // as its place says
 		}
 		if err != nil {

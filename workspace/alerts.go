@@ -176,7 +176,7 @@ func (w *Workspace) lookAt(ctx context.Context, e *store.Errand) (*lookedAt, err
 			continue
 		}
 		o, err := w.Outgoing(ctx, run, &l)
-		if p := problem.Of(err); p != nil && p.Code != problem.Down && p.Code != problem.Slow {
+		if problem.Lasting(err) != nil {
 			continue // they may not see it, and hear nothing
 		}
 		if err != nil {
@@ -185,7 +185,7 @@ func (w *Workspace) lookAt(ctx context.Context, e *store.Errand) (*lookedAt, err
 		now, there := seen[o.Key]
 		if !there {
 			if now, err = o.seen(watched); err != nil {
-				if p := problem.Of(err); p != nil && p.Code != problem.Down && p.Code != problem.Slow {
+				if problem.Lasting(err) != nil {
 					continue // what is wrong with it is said where it stands
 				}
 				return nil, err

@@ -53,9 +53,8 @@ type Errand struct {
 	Watch    alert.Watch // of an alert
 	Says     string      // the whole of it
 	When     string
-	May      bool   // change it
-	Gets     bool   // whoever asks gets it
-	Mine     string // the receiver that they are, where they signed themselves up
+	May      bool // change it
+	Gets     bool // whoever asks gets it
 	Last     *Run
 	Where    string // the dashboard's address
 	To       []Receiver
@@ -98,12 +97,8 @@ func (w *Workspace) told(ctx context.Context, who *identity.Caller, e *store.Err
 			one.Note = "wants no more of it"
 		}
 		out.To = append(out.To, one)
-		mine := receives(who, r)
-		if _, gone := left[selfOf(who)]; mine && !gone {
+		if _, gone := left[selfOf(who)]; receives(who, r) && !gone {
 			out.Gets = true
-		}
-		if mine && one.Own {
-			out.Mine = one.Who
 		}
 	}
 	return out, nil
@@ -231,13 +226,18 @@ func (w *Workspace) OpenTo(ctx context.Context, who *identity.Caller, name strin
 
 // subscribable opens a dashboard for those who may sign up for what is delivered of it.
 func (w *Workspace) subscribable(ctx context.Context, who *identity.Caller, name string) (*Opened, error) {
+	return w.permitted(ctx, who, name, rights.Subscribe)
+}
+
+// permitted opens what is published of a dashboard for those who have a right to it.
+func (w *Workspace) permitted(ctx context.Context, who *identity.Caller, name string, right rights.What) (*Opened, error) {
 	o, err := w.Dashboard(ctx, who, name, false)
 	if err != nil {
 		return nil, err
 	}
 	on := thing(o.kept)
 	on.ViewersMay = o.Doc.ViewersMay
-	return o, rights.May(who, rights.Subscribe, on)
+	return o, rights.May(who, right, on)
 }
 
 // Delivery is a delivery with what came of it, for those who may change it.
@@ -363,13 +363,7 @@ func (w *Workspace) orderable(ctx context.Context, who *identity.Caller, name st
 	if err := rights.Ever(who, rights.Deliver); err != nil {
 		return nil, err
 	}
-	o, err := w.Dashboard(ctx, who, name, false)
-	if err != nil {
-		return nil, err
-	}
-	on := thing(o.kept)
-	on.ViewersMay = o.Doc.ViewersMay
-	return o, rights.May(who, rights.TakeAway, on)
+	return w.permitted(ctx, who, name, rights.TakeAway)
 }
 
 // Ordering is a dashboard of which somebody may have something delivered, looked at as a view was kept.

@@ -323,7 +323,7 @@ func (w *Workspace) CompareSnapshot(ctx context.Context, who *identity.Caller, i
 		}
 		one := Compared{Title: x.Answer.Title}
 		now, err := l.view.FiguresOf(x.ID)
-		if p := problem.Of(err); p != nil && p.Code != problem.Down && p.Code != problem.Slow {
+		if p := problem.Lasting(err); p != nil {
 			one.Trouble = p.Words
 			out = append(out, one)
 			continue

@@ -285,7 +285,7 @@ func (o *Outgoing) Parts() (out []*view.Leaving, err error) {
 			continue
 		}
 		one, err := o.view.Leaving(x.ID, view.Drawing|view.Figures)
-		if p := problem.Of(err); p != nil && p.Code != problem.Down && p.Code != problem.Slow {
+		if p := problem.Lasting(err); p != nil {
 			one, err = &view.Leaving{Answer: &view.Answer{Title: o.titleOf(&x), Nothing: p.Words}}, nil // as its place on the page says
 		}
 		if err != nil {

@@ -97,6 +97,15 @@ func Is(err error, code string) bool {
 	return p != nil && p.Code == code
 }
 
+// Lasting returns the problem within err that asking again later would not end: nil for a
+// database that does not answer, or not in time, and for errors of other kinds.
+func Lasting(err error) *Problem {
+	if p := Of(err); p != nil && p.Code != Down && p.Code != Slow {
+		return p
+	}
+	return nil
+}
+
 // mostPassedOn is how many letters of what an application says are passed on.
 const mostPassedOn = 300
 

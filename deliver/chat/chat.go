@@ -33,7 +33,7 @@ type Part struct {
 }
 
 // Claims are what the token of the request says: a JWT (RFC 7519) by HS256 with the secret of the channel, which its
-// header names (kid). Issuer is eskadel, audience the channel's title, and its id that of the message.
+// header names (kid). Issuer is eskadel, audience chat, and its id that of the message.
 type Claims struct {
 	jwt.RegisteredClaims
 	Body string `json:"body"` // SHA-256 of the request's body, in hexadecimal

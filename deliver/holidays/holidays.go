@@ -85,14 +85,15 @@ func read(e *ics.VEvent, begin, end time.Time, days map[string]bool) error {
 	}
 	starts := []time.Time{first}
 	if p := e.GetProperty(ics.ComponentPropertyRrule); p != nil {
+		odd := problem.New(problem.Invalid, "calendar", "How an event of %s recurs is not understood: “%s”.", first.Format(time.DateOnly), p.Value)
 		option, err := rrule.StrToROption(p.Value)
 		if err != nil || option.Freq > rrule.DAILY { // within a day nothing recurs that lasts a whole one
-			return problem.New(problem.Invalid, "calendar", "How an event of %s recurs is not understood: “%s”.", first.Format(time.DateOnly), p.Value).Because(err)
+			return odd.Because(err)
 		}
 		option.Dtstart = first
 		rule, err := rrule.NewRRule(*option)
 		if err != nil {
-			return problem.New(problem.Invalid, "calendar", "How an event of %s recurs is not understood: “%s”.", first.Format(time.DateOnly), p.Value).Because(err)
+			return odd.Because(err)
 		}
 		starts = rule.Between(begin.AddDate(0, 0, -longest), end, true)
 	}

@@ -45,7 +45,6 @@ type Part struct {
 	Figures []chart.Figure
 	Picture string // the name of one within the letter
 	Alt     string
-	Wide    bool
 	Head    []Cell
 	Rows    []Row
 	Said    string // its sentence, with all that it is narrowed to
