@@ -77,12 +77,16 @@ func (v *View) Freeze(page *dashboard.Page, only string) (*Frozen, error) {
 
 // FiguresOf are all figures of a widget; for a list, how many records there are.
 func (v *View) FiguresOf(id string) (out []FrozenGroup, err error) {
-	can, err := v.Watchable(id)
+	a, err := v.Widget(id, Figures)
+	if err != nil {
+		return nil, err
+	}
+	can, err := v.watchable(id, a)
 	if err != nil {
 		return nil, err
 	}
 	for i, label := range can.Measures {
-		points, err := v.Points(id, i)
+		points, err := pointsOf(a, i)
 		if err != nil {
 			return nil, err
 		}

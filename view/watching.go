@@ -31,6 +31,10 @@ func (v *View) Watchable(id string) (*Watchable, error) {
 	if err != nil {
 		return nil, err
 	}
+	return v.watchable(id, a)
+}
+
+func (v *View) watchable(id string, a *Answer) (*Watchable, error) {
 	w, err := v.Doc.Widget(id)
 	if err != nil {
 		return nil, err
@@ -77,6 +81,10 @@ func (v *View) Points(id string, measure int) (out []alert.Point, err error) {
 	if err != nil {
 		return nil, err
 	}
+	return pointsOf(a, measure)
+}
+
+func pointsOf(a *Answer, measure int) (out []alert.Point, err error) {
 	for _, f := range a.Figures {
 		if f.Measure == measure {
 			out = append(out, alert.Point{Key: "figure", Label: f.Label, Text: pointText(f.Text, f.Change, f.Since), Value: exactly(f.Exact), Before: exactly(f.Was)})
